@@ -1,0 +1,200 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/footage/cache.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <future>
+#include <optional>
+#include <thread>
+
+#include "kettle/footage/random.h"
+#include "kettle/footage/scene.h"
+#include "kettle/media/reader.h"
+#include "kettle/media/scaler.h"
+#include "kettle/media/y4m.h"
+#include "kettle/store/file.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr int kRenderVersion = 1;  // raise when the scenes or the conversion change
+constexpr std::uint64_t kSceneSeed = 1;
+constexpr double kShortestSeconds = 0.5;
+constexpr std::uintmax_t kCacheLimitBytes = 12ull << 30;
+
+std::uint64_t HashText(const std::string& text) {
+  std::uint64_t hash = 0;
+  for (const char c : text) hash = Hash(hash ^ static_cast<unsigned char>(c));
+  return hash;
+}
+
+// What the cached pictures depend on.
+std::string Key(const FootageRequest& request) {
+  std::string key = fmt::format("{}|{}|{}|{}|{}", kRenderVersion, request.source, request.size.str(),
+                                request.rate.str(), request.seconds);
+  if (!IsScene(request.source)) {
+    const fs::path path = fs::canonical(request.source);
+    key += fmt::format("|{}|{}|{}", path.string(), fs::file_size(path),
+                       fs::last_write_time(path).time_since_epoch().count());
+  }
+  return key;
+}
+
+// Makes room: the oldest files go until `needed` more bytes fit into the limit.
+void Evict(const fs::path& folder, std::uintmax_t needed) {
+  std::vector<fs::directory_entry> entries;
+  std::uintmax_t total = needed;
+  std::error_code error;
+  for (const auto& entry : fs::directory_iterator(folder, error))
+    if (entry.path().extension() == ".y4m") {
+      entries.push_back(entry);
+      total += entry.file_size(error);
+    }
+  std::sort(entries.begin(), entries.end(),
+            [](const auto& a, const auto& b) { return a.last_write_time() < b.last_write_time(); });
+  for (const auto& entry : entries) {
+    if (total <= kCacheLimitBytes) break;
+    total -= entry.file_size(error);
+    fs::remove(entry.path(), error);
+  }
+}
+
+void RenderScene(const FootageRequest& request, int frames, const fs::path& file,
+                 const std::function<void(double)>& progress) {
+  const auto scene = MakeScene(request.source, kSceneSeed);
+  Y4mWriter writer(file, request.size, request.rate);
+  const int batch = static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u));
+  for (int first = 0; first < frames; first += batch) {
+    std::vector<std::future<FramePtr>> pictures;
+    for (int i = first; i < std::min(frames, first + batch); ++i)
+      pictures.push_back(std::async(std::launch::async, [&, i] {
+        FramePtr picture = NewPicture(request.size);
+        scene->Draw(static_cast<double>(request.rate.due_ns(i)) * 1e-9, *picture);
+        return picture;
+      }));
+    for (auto& picture : pictures) writer.Write(*picture.get());
+    progress(static_cast<double>(first) / frames);
+  }
+  writer.Finish();
+}
+
+struct Stretch {
+  double from = 0, seconds = 0;
+};
+
+// The stretch of at most `seconds` whose packets have the most bytes.
+Stretch BusiestStretch(std::vector<MediaReader::PacketTime> packets, double seconds, FrameRate own_rate) {
+  std::sort(packets.begin(), packets.end(), [](const auto& a, const auto& b) { return a.seconds < b.seconds; });
+  const double frame = own_rate.numerator > 0 ? 1 / own_rate.fps() : 0;
+  const double whole = packets.empty() ? 0 : packets.back().seconds + frame;
+  if (whole <= seconds) return {0, whole};
+  double sum = 0, best = -1, best_from = 0;
+  std::size_t first = 0;
+  for (const auto& packet : packets) {
+    sum += packet.bytes;
+    while (packet.seconds - packets[first].seconds > seconds) sum -= packets[first++].bytes;
+    if (sum > best && packets[first].seconds + seconds <= whole) {
+      best = sum;
+      best_from = packets[first].seconds;
+    }
+  }
+  return {std::max(0.0, best_from), seconds};
+}
+
+[[noreturn]] void FailCutOff(const FootageRequest& request, double declared, double reached) {
+  FailInput("{}: cut off: its header says {:.1f} s but it ends after {:.1f} s; repair it or give another clip",
+            request.source, declared, reached);
+}
+
+Stretch ChooseStretch(const FootageRequest& request) {
+  MediaReader reader(request.source);
+  auto packets = reader.ReadPackets();
+  const double reached = reader.reached_seconds();
+  if (const auto declared = reader.declared_seconds(); declared && *declared - reached > std::max(0.5, *declared * 0.02))
+    FailCutOff(request, *declared, reached);
+  const Stretch stretch = BusiestStretch(std::move(packets), request.seconds, reader.rate());
+  if (stretch.seconds < kShortestSeconds)
+    FailInput("{}: only {:.2f} s of picture; at least {} s are needed", request.source, stretch.seconds,
+              kShortestSeconds);
+  return stretch;
+}
+
+int DecodeClip(const FootageRequest& request, const Stretch& stretch, const fs::path& file,
+               const std::function<void(double)>& progress) {
+  MediaReader reader(request.source);
+  if (stretch.from > 0) reader.Seek(stretch.from);
+  const int wanted = std::max(1, static_cast<int>(std::lround(stretch.seconds * request.rate.fps())));
+  Y4mWriter writer(file, request.size, request.rate);
+  int written = 0;
+  FramePtr shown;  // stays on the screen until the next one's time
+  const auto show_until = [&](double seconds) {
+    while (shown && written < wanted &&
+           static_cast<double>(request.rate.due_ns(written)) * 1e-9 < seconds - stretch.from - 1e-6) {
+      writer.Write(*shown);
+      progress(static_cast<double>(++written) / wanted);
+    }
+  };
+  while (written < wanted) {
+    auto picture = reader.Next();
+    if (!picture) break;
+    show_until(picture->seconds);
+    shown = FitPicture(*picture->frame, request.size);
+  }
+  show_until(stretch.from + stretch.seconds);
+  if (written < request.rate.fps() * kShortestSeconds)
+    FailInput("{}: only {} pictures in it can be decoded; the clip is damaged or cut off", request.source, written);
+  writer.Finish();
+  return written;
+}
+
+}  // namespace
+
+bool IsScene(const std::string& source) {
+  return std::any_of(Scenes().begin(), Scenes().end(), [&](const SceneInfo& scene) { return scene.name == source; });
+}
+
+ClipInfo InspectClip(const fs::path& path) {
+  const MediaReader reader(path);
+  const FrameSize size = reader.size();
+  FrameRate rate = reader.rate();
+  if (rate.numerator <= 0 || rate.fps() < 1 || rate.fps() > 480)
+    FailInput("{}: its frame rate is not known; give picture.frame_rate", path.string());
+  return {FrameSize::Parse(fmt::format("{}x{}", size.width / 2 * 2, size.height / 2 * 2)), rate};
+}
+
+fs::path DefaultCacheFolder() {
+  if (const char* cache = std::getenv("XDG_CACHE_HOME"); cache && *cache) return fs::path(cache) / "fast-kettle";
+  if (const char* home = std::getenv("HOME"); home && *home) return fs::path(home) / ".cache" / "fast-kettle";
+  return fs::temp_directory_path() / "fast-kettle-cache";
+}
+
+Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_folder,
+                       const std::function<void(double)>& progress) {
+  const bool scene = IsScene(request.source);
+  Stretch stretch{0, request.seconds};
+  if (!scene) stretch = ChooseStretch(request);
+  PrepareFolder(cache_folder);
+  const std::string label = scene ? request.source : fs::path(request.source).filename().string();
+  const fs::path file = cache_folder / fmt::format("{}-{:016x}.y4m", scene ? request.source : "clip", HashText(Key(request)));
+  if (!fs::exists(file)) {
+    const int frames = std::max(1, static_cast<int>(std::lround(stretch.seconds * request.rate.fps())));
+    const auto bytes = static_cast<std::uintmax_t>(frames) * static_cast<std::uintmax_t>(request.size.pixels()) * 3 / 2;
+    Evict(cache_folder, bytes);
+    std::error_code error;
+    const auto space = fs::space(cache_folder, error);
+    if (!error && space.available < bytes)
+      FailMachine("no room for the test pictures: {} needs {} MB in {}, {} MB are free", label, bytes / 1'000'000,
+                  cache_folder.string(), space.available / 1'000'000);
+    if (scene) RenderScene(request, frames, file, progress);
+    else DecodeClip(request, stretch, file, progress);
+  }
+  const Y4mFile cached(file);
+  return {label, file, cached.size(), cached.rate(), cached.frames(), stretch.from};
+}
+
+}  // namespace kettle

@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: Apache-2.0
+// Test pictures, rendered or decoded once into a Y4M file that every trial maps.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <string>
+
+#include "kettle/units/units.h"
+
+namespace kettle {
+
+struct FootageRequest {
+  std::string source;  // a scene's name, or the path of a clip
+  FrameSize size;
+  FrameRate rate;
+  double seconds = 3;  // how much of it; a shorter clip gives what it has
+};
+
+struct Footage {
+  std::string label;            // the scene's name or the clip's file name
+  std::filesystem::path file;   // the Y4M file
+  FrameSize size;
+  FrameRate rate;
+  int frames = 0;
+  double from_seconds = 0;  // where in the clip the pictures start
+};
+
+// A clip's own size (made even, at most what encoders take) and rate.
+struct ClipInfo {
+  FrameSize size;
+  FrameRate rate;
+};
+
+// True if `source` names a scene rather than a file.
+bool IsScene(const std::string& source);
+
+// Throws Error(kInput) as MediaReader does.
+ClipInfo InspectClip(const std::filesystem::path& path);
+
+// The folder for cached footage: $XDG_CACHE_HOME/fast-kettle or ~/.cache/fast-kettle.
+std::filesystem::path DefaultCacheFolder();
+
+// Gives the footage from the cache, making it first if need be. `progress` is called with 0..1.
+// A clip's pictures are those of its busiest stretch, the one that took the most bytes to code; each
+// is shown until the next, so the result has the requested rate whatever the clip's; the picture keeps
+// its shape, with black bars if the requested size has another. Throws Error(kInput) for a clip that is
+// not usable (empty, cut off, sound only, not media), Error(kMachine) if the cache cannot be written.
+Footage PrepareFootage(const FootageRequest& request, const std::filesystem::path& cache_folder,
+                       const std::function<void(double)>& progress);
+
+}  // namespace kettle

@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/media/encoder.h"
+
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+void Describe(AVCodecContext& context, const EncoderConfig& config) {
+  context.width = config.size.width;
+  context.height = config.size.height;
+  context.pix_fmt = AV_PIX_FMT_YUV420P;
+  context.time_base = {config.rate.denominator, config.rate.numerator};
+  context.framerate = {config.rate.numerator, config.rate.denominator};
+  context.sample_aspect_ratio = {1, 1};
+  context.color_range = AVCOL_RANGE_MPEG;
+  context.color_primaries = AVCOL_PRI_BT709;
+  context.color_trc = AVCOL_TRC_BT709;
+  context.colorspace = AVCOL_SPC_BT709;
+  context.flags |= AV_CODEC_FLAG_GLOBAL_HEADER;  // FLV and Matroska keep headers apart
+  if (config.bit_rate > 0) context.bit_rate = config.bit_rate;
+  if (config.maximum_bit_rate > 0) context.rc_max_rate = config.maximum_bit_rate;
+  if (config.buffer_bits > 0) context.rc_buffer_size = static_cast<int>(config.buffer_bits);
+  if (config.keyframe_frames > 0) context.gop_size = config.keyframe_frames;
+}
+
+// Opens the context; returns what went wrong in the library's last words, empty if nothing did.
+std::string Open(AVCodecContext& context, const AVCodec& codec, const EncoderConfig& config, std::string& device_name) {
+  AVDictionary* options = nullptr;
+  for (const auto& [key, value] : config.options) av_dict_set(&options, key.c_str(), value.c_str(), 0);
+  LibavLog log;
+  const int result = avcodec_open2(&context, &codec, &options);
+  std::string unused;
+  if (const AVDictionaryEntry* entry = av_dict_get(options, "", nullptr, AV_DICT_IGNORE_SUFFIX)) unused = entry->key;
+  av_dict_free(&options);
+  if (result < 0) {
+    // The libraries name the cause in their first lines and wind down in the last ones.
+    std::string words = LibavError(result);
+    for (const std::string& line : log.lines()) words += "; " + line;
+    return words;
+  }
+  for (const std::string& line : log.lines()) {
+    const auto from = line.find("< "), to = line.find(" >");
+    if (line.find("GPU #") != line.npos && from != line.npos && to != line.npos)
+      device_name = line.substr(from + 2, to - from - 2);
+  }
+  if (!unused.empty()) return fmt::format("it has no option \"{}\"", unused);
+  return "";
+}
+
+}  // namespace
+
+Encoder::Encoder(const EncoderConfig& config) {
+  const AVCodec* codec = avcodec_find_encoder_by_name(config.library_name.c_str());
+  if (!codec) FailMachine("the installed libavcodec has no encoder \"{}\"", config.library_name);
+  context_.reset(avcodec_alloc_context3(codec));
+  if (!context_) FailMachine("out of memory");
+  Describe(*context_, config);
+  if (const std::string trouble = Open(*context_, *codec, config, device_name_); !trouble.empty())
+    FailMachine("{} did not open: {}", config.library_name, trouble);
+}
+
+void Encoder::Send(const AVFrame* picture) { CheckLibav(avcodec_send_frame(context_.get(), picture), "encoding"); }
+
+PacketPtr Encoder::Receive() {
+  PacketPtr packet = NewPacket();
+  const int result = avcodec_receive_packet(context_.get(), packet.get());
+  if (result == AVERROR(EAGAIN) || result == AVERROR_EOF) return nullptr;
+  CheckLibav(result, "encoding");
+  return packet;
+}
+
+}  // namespace kettle

@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/media/libav.h"
+
+#include <array>
+#include <cstdio>
+#include <cstring>
+#include <mutex>
+
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+std::string LibavError(int code) {
+  std::array<char, AV_ERROR_MAX_STRING_SIZE> text{};
+  av_strerror(code, text.data(), text.size());
+  return text.data();
+}
+
+void CheckLibav(int code, const std::string& what) {
+  if (code < 0) FailMachine("{}: {}", what, LibavError(code));
+}
+
+FramePtr NewFrame() {
+  FramePtr frame(av_frame_alloc());
+  if (!frame) FailMachine("out of memory");
+  return frame;
+}
+
+PacketPtr NewPacket() {
+  PacketPtr packet(av_packet_alloc());
+  if (!packet) FailMachine("out of memory");
+  return packet;
+}
+
+FramePtr NewPicture(FrameSize size) {
+  FramePtr frame = NewFrame();
+  frame->format = AV_PIX_FMT_YUV420P;
+  frame->width = size.width;
+  frame->height = size.height;
+  CheckLibav(av_frame_get_buffer(frame.get(), 0), "picture memory");
+  return frame;
+}
+
+namespace {
+
+std::mutex log_mutex;
+std::vector<std::string> log_lines;
+
+void Collect(void* object, int level, const char* format, va_list arguments) {
+  // NVENC tells the device's name only in passing.
+  if (level > AV_LOG_WARNING && std::strstr(format, "GPU #") == nullptr) return;
+  std::array<char, 1024> text{};
+  int print_prefix = 0;
+  av_log_format_line(nullptr, level, format, arguments, text.data(), text.size(), &print_prefix);
+  std::string line = text.data();
+  while (!line.empty() && line.back() == '\n') line.pop_back();
+  static_cast<void>(object);
+  std::lock_guard lock(log_mutex);
+  if (!line.empty()) log_lines.push_back(std::move(line));
+}
+
+}  // namespace
+
+LibavLog::LibavLog() {
+  {
+    std::lock_guard lock(log_mutex);
+    log_lines.clear();
+  }
+  av_log_set_callback(Collect);
+}
+
+LibavLog::~LibavLog() { av_log_set_callback(av_log_default_callback); }
+
+std::vector<std::string> LibavLog::lines() const {
+  std::lock_guard lock(log_mutex);
+  return log_lines;
+}
+
+}  // namespace kettle

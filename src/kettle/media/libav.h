@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: Apache-2.0
+// Ownership and errors of libav* objects, in one place.
+#pragma once
+
+extern "C" {
+#include <libavcodec/avcodec.h>
+#include <libavformat/avformat.h>
+#include <libavutil/imgutils.h>
+#include <libavutil/opt.h>
+#include <libswscale/swscale.h>
+}
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "kettle/units/units.h"
+
+namespace kettle {
+
+struct LibavDeleter {
+  void operator()(AVFrame* p) const { av_frame_free(&p); }
+  void operator()(AVPacket* p) const { av_packet_free(&p); }
+  void operator()(AVCodecContext* p) const { avcodec_free_context(&p); }
+  void operator()(SwsContext* p) const { sws_freeContext(p); }
+};
+using FramePtr = std::unique_ptr<AVFrame, LibavDeleter>;
+using PacketPtr = std::unique_ptr<AVPacket, LibavDeleter>;
+using CodecContextPtr = std::unique_ptr<AVCodecContext, LibavDeleter>;
+using SwsContextPtr = std::unique_ptr<SwsContext, LibavDeleter>;
+
+std::string LibavError(int code);      // the library's words for an error code
+FramePtr NewFrame();                   // throws Error(kMachine) out of memory
+PacketPtr NewPacket();                 // throws Error(kMachine) out of memory
+FramePtr NewPicture(FrameSize size);   // 8-bit 4:2:0 planes of its own; throws Error(kMachine)
+void CheckLibav(int code, const std::string& what);  // throws Error(kMachine) if code < 0
+
+// While it lives, collects what the libraries log as errors or warnings, and the lines in which they
+// name a GPU, instead of printing it.
+// One at a time in a process; the libraries may log from any thread.
+class LibavLog {
+ public:
+  LibavLog();
+  ~LibavLog();
+  std::vector<std::string> lines() const;  // oldest first, without line ends
+};
+
+}  // namespace kettle

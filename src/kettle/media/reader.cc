@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/media/reader.h"
+
+#include <algorithm>
+
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+double Seconds(std::int64_t timestamp, AVRational base) { return static_cast<double>(timestamp) * av_q2d(base); }
+
+}  // namespace
+
+MediaReader::MediaReader(const std::filesystem::path& path) : path_(path) {
+  const std::string name = path.string();
+  std::error_code error;
+  if (!std::filesystem::exists(path, error)) FailInput("{}: no such file", name);
+  if (std::filesystem::is_directory(path, error)) FailInput("{}: a folder, not a clip", name);
+  if (std::filesystem::file_size(path, error) == 0) FailInput("{}: the file is empty", name);
+  LibavLog log;  // the libraries' warnings about a stranger's file are not for the user
+  int result = avformat_open_input(&format_, ("file:" + name).c_str(), nullptr, nullptr);
+  if (result < 0)
+    FailInput("{}: not a clip that can be read ({}); it may be cut off or not be media at all", name,
+              LibavError(result));
+  result = avformat_find_stream_info(format_, nullptr);
+  const AVCodec* codec = nullptr;
+  stream_ = av_find_best_stream(format_, AVMEDIA_TYPE_VIDEO, -1, -1, &codec, 0);
+  const bool cover = stream_ >= 0 && (format_->streams[stream_]->disposition & AV_DISPOSITION_ATTACHED_PIC) != 0;
+  const bool sound = av_find_best_stream(format_, AVMEDIA_TYPE_AUDIO, -1, -1, nullptr, 0) >= 0;
+  std::string trouble;
+  if (result < 0) trouble = "its streams cannot be read: " + LibavError(result);
+  else if (stream_ == AVERROR_DECODER_NOT_FOUND) trouble = "no decoder for its pictures is installed";
+  else if (stream_ < 0 || cover) trouble = sound ? "it has only sound, no picture" : "it has no picture";
+  if (trouble.empty()) {
+    decoder_.reset(avcodec_alloc_context3(codec));
+    avcodec_parameters_to_context(decoder_.get(), format_->streams[stream_]->codecpar);
+    decoder_->thread_count = 0;
+    decoder_->pkt_timebase = format_->streams[stream_]->time_base;
+    result = avcodec_open2(decoder_.get(), codec, nullptr);
+    if (result < 0) trouble = "its decoder does not open: " + LibavError(result);
+    else if (decoder_->width <= 0 || decoder_->height <= 0) trouble = "its pictures have no size";
+  }
+  if (!trouble.empty()) {
+    avformat_close_input(&format_);
+    FailInput("{}: {}", name, trouble);
+  }
+}
+
+MediaReader::~MediaReader() { avformat_close_input(&format_); }
+
+double MediaReader::start_seconds() const {
+  const AVStream& stream = *format_->streams[stream_];
+  if (stream.start_time != AV_NOPTS_VALUE) return Seconds(stream.start_time, stream.time_base);
+  return 0;
+}
+
+FrameSize MediaReader::size() const { return {decoder_->width, decoder_->height}; }
+
+FrameRate MediaReader::rate() const {
+  const AVRational rate = av_guess_frame_rate(format_, format_->streams[stream_], nullptr);
+  return rate.den > 0 ? FrameRate{rate.num, rate.den} : FrameRate{};
+}
+
+std::optional<double> MediaReader::declared_seconds() const {
+  // A length guessed from the file's size and bit rate declares nothing.
+  if (format_->duration == AV_NOPTS_VALUE || format_->duration_estimation_method == AVFMT_DURATION_FROM_BITRATE)
+    return std::nullopt;
+  return static_cast<double>(format_->duration) / AV_TIME_BASE;
+}
+
+std::optional<MediaReader::Picture> MediaReader::Decoded() {
+  FramePtr frame = NewFrame();
+  if (avcodec_receive_frame(decoder_.get(), frame.get()) < 0) return std::nullopt;
+  const std::int64_t pts = frame->best_effort_timestamp;
+  const double seconds =
+      pts == AV_NOPTS_VALUE ? 0 : Seconds(pts, format_->streams[stream_]->time_base) - start_seconds();
+  return Picture{std::move(frame), seconds};
+}
+
+std::optional<MediaReader::Picture> MediaReader::Next() {
+  LibavLog log;
+  PacketPtr packet = NewPacket();
+  while (true) {
+    if (auto picture = Decoded()) return picture;
+    if (draining_) return std::nullopt;
+    if (av_read_frame(format_, packet.get()) < 0) {
+      draining_ = true;
+      avcodec_send_packet(decoder_.get(), nullptr);
+      continue;
+    }
+    if (packet->stream_index == stream_) avcodec_send_packet(decoder_.get(), packet.get());
+    av_packet_unref(packet.get());
+  }
+}
+
+std::vector<MediaReader::PacketTime> MediaReader::ReadPackets() {
+  LibavLog log;
+  std::vector<PacketTime> packets;
+  PacketPtr packet = NewPacket();
+  const double container_start =
+      format_->start_time == AV_NOPTS_VALUE ? 0 : static_cast<double>(format_->start_time) / AV_TIME_BASE;
+  while (av_read_frame(format_, packet.get()) >= 0) {
+    const AVRational base = format_->streams[packet->stream_index]->time_base;
+    const std::int64_t pts = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;
+    if (pts != AV_NOPTS_VALUE) {
+      const std::int64_t end = pts + std::max<std::int64_t>(0, packet->duration);
+      reached_seconds_ = std::max(reached_seconds_, Seconds(end, base) - container_start);
+      if (packet->stream_index == stream_) packets.push_back({Seconds(pts, base) - start_seconds(), packet->size});
+    }
+    av_packet_unref(packet.get());
+  }
+  return packets;
+}
+
+void MediaReader::Seek(double seconds) {
+  const AVRational base = format_->streams[stream_]->time_base;
+  const auto target = static_cast<std::int64_t>((seconds + start_seconds()) / av_q2d(base));
+  LibavLog log;
+  const int result = av_seek_frame(format_, stream_, target, AVSEEK_FLAG_BACKWARD);
+  if (result < 0) FailInput("{}: cannot go to {:.1f} s in it: {}", path_.string(), seconds, LibavError(result));
+  avcodec_flush_buffers(decoder_.get());
+  draining_ = false;
+}
+
+}  // namespace kettle

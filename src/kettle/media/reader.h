@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: Apache-2.0
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <vector>
+
+#include "kettle/media/libav.h"
+
+struct AVFormatContext;
+
+namespace kettle {
+
+// Decodes the first video stream of any file that libavformat reads.
+class MediaReader {
+ public:
+  // Throws Error(kInput) with one line: no such file, empty, not media, no picture in it.
+  explicit MediaReader(const std::filesystem::path& path);
+  ~MediaReader();
+  MediaReader(const MediaReader&) = delete;
+  MediaReader& operator=(const MediaReader&) = delete;
+
+  struct Picture {
+    FramePtr frame;
+    double seconds;  // presentation time after the first picture's of the file
+  };
+  // The next picture in presentation order; nothing at the end. Broken packets are passed over.
+  std::optional<Picture> Next();
+
+  FrameSize size() const;  // as coded; may be odd
+  FrameRate rate() const;  // the container's average rate; 0/1 if it tells none
+
+  // When each packet of the picture stream is shown, in seconds after the first, and its bytes, in
+  // the file's order. Reads the whole file without decoding and ends at its end: call Seek then.
+  struct PacketTime {
+    double seconds;
+    int bytes;
+  };
+  std::vector<PacketTime> ReadPackets();
+  // Back to the last keyframe at or before `seconds` after the first picture. Throws Error(kInput).
+  void Seek(double seconds);
+
+  // How long the file's header says that it lasts, in seconds, if it does; and how far its packets of
+  // any stream reach, known after ReadPackets. The first much longer than the second: cut off.
+  std::optional<double> declared_seconds() const;
+  double reached_seconds() const { return reached_seconds_; }
+
+ private:
+  std::optional<Picture> Decoded();
+  double start_seconds() const;
+
+  std::filesystem::path path_;
+  AVFormatContext* format_ = nullptr;
+  CodecContextPtr decoder_;
+  int stream_ = -1;
+  bool draining_ = false;
+  double reached_seconds_ = 0;
+};
+
+}  // namespace kettle

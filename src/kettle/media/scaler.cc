@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/media/scaler.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+Scaler::Scaler(FrameSize from, FrameSize to) : from_(from), to_(to) {
+  if (from == to) return;
+  context_.reset(sws_getContext(from.width, from.height, AV_PIX_FMT_YUV420P, to.width, to.height, AV_PIX_FMT_YUV420P,
+                                SWS_BICUBIC, nullptr, nullptr, nullptr));
+  if (!context_) FailMachine("cannot scale from {} to {}", from.str(), to.str());
+}
+
+FramePtr Scaler::Scale(const AVFrame& picture) {
+  FramePtr result;
+  if (!context_) {
+    result.reset(av_frame_clone(&picture));
+    if (!result) FailMachine("out of memory");
+    return result;
+  }
+  result = NewPicture(to_);
+  CheckLibav(av_frame_copy_props(result.get(), &picture), "scaling");
+  CheckLibav(sws_scale(context_.get(), picture.data, picture.linesize, 0, from_.height, result->data, result->linesize),
+             "scaling");
+  return result;
+}
+
+namespace {
+
+int Even(double value) { return std::max(2, static_cast<int>(std::lround(value / 2)) * 2); }
+
+int SwsColour(const AVFrame& picture) {
+  // Unmarked pictures: BT.601 below 720 lines, BT.709 from there on, as players assume.
+  if (picture.colorspace == AVCOL_SPC_BT470BG || picture.colorspace == AVCOL_SPC_SMPTE170M) return SWS_CS_ITU601;
+  if (picture.colorspace == AVCOL_SPC_BT2020_NCL) return SWS_CS_BT2020;
+  if (picture.colorspace == AVCOL_SPC_UNSPECIFIED && picture.height < 720) return SWS_CS_ITU601;
+  return SWS_CS_ITU709;
+}
+
+bool FullRange(const AVFrame& picture) {
+  return picture.color_range == AVCOL_RANGE_JPEG || picture.format == AV_PIX_FMT_YUVJ420P ||
+         picture.format == AV_PIX_FMT_YUVJ422P || picture.format == AV_PIX_FMT_YUVJ444P;
+}
+
+}  // namespace
+
+FramePtr FitPicture(const AVFrame& picture, FrameSize to) {
+  double aspect = static_cast<double>(picture.width) / picture.height;
+  if (picture.sample_aspect_ratio.num > 0 && picture.sample_aspect_ratio.den > 0)
+    aspect *= av_q2d(picture.sample_aspect_ratio);
+  const double target = static_cast<double>(to.width) / to.height;
+  const int width = aspect >= target ? to.width : std::min(to.width, Even(to.height * aspect));
+  const int height = aspect >= target ? std::min(to.height, Even(to.width / aspect)) : to.height;
+  const int left = (to.width - width) / 4 * 2, top = (to.height - height) / 4 * 2;
+
+  FramePtr result = NewPicture(to);
+  const std::ptrdiff_t strides[4] = {result->linesize[0], result->linesize[1], result->linesize[2], 0};
+  av_image_fill_black(result->data, strides, AV_PIX_FMT_YUV420P, AVCOL_RANGE_MPEG, to.width, to.height);
+
+  SwsContextPtr context(sws_getContext(picture.width, picture.height, static_cast<AVPixelFormat>(picture.format), width,
+                                       height, AV_PIX_FMT_YUV420P, SWS_BICUBIC | SWS_ACCURATE_RND, nullptr, nullptr,
+                                       nullptr));
+  if (!context) FailMachine("cannot convert a picture of {}x{} to {}", picture.width, picture.height, to.str());
+  sws_setColorspaceDetails(context.get(), sws_getCoefficients(SwsColour(picture)), FullRange(picture),
+                           sws_getCoefficients(SWS_CS_ITU709), 0, 0, 1 << 16, 1 << 16);
+  std::uint8_t* planes[4] = {
+      result->data[0] + static_cast<std::ptrdiff_t>(top) * result->linesize[0] + left,
+      result->data[1] + static_cast<std::ptrdiff_t>(top / 2) * result->linesize[1] + left / 2,
+      result->data[2] + static_cast<std::ptrdiff_t>(top / 2) * result->linesize[2] + left / 2, nullptr};
+  CheckLibav(sws_scale(context.get(), picture.data, picture.linesize, 0, picture.height, planes, result->linesize),
+             "scaling");
+  return result;
+}
+
+}  // namespace kettle

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: Apache-2.0
+// Files that are whole or not there: written to a temporary name, synced and renamed.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <string_view>
+
+namespace kettle {
+
+// Replaces `path` with `content`, mode 0600. Throws Error(kMachine) naming the path and the reason
+// (no space, no permission); an older file then stays as it was.
+void WriteFile(const std::filesystem::path& path, std::string_view content);
+
+// Makes the folder (and its parents) and proves that files can be made in it.
+// Throws Error(kMachine) with one line.
+void PrepareFolder(const std::filesystem::path& folder);
+
+// Syncs a file that was written elsewhere under a temporary name, then renames it to `target`.
+// Throws Error(kMachine).
+void Publish(const std::filesystem::path& temporary, const std::filesystem::path& target);
+
+// A temporary folder, removed with everything in it at the end of its life.
+class TemporaryFolder {
+ public:
+  explicit TemporaryFolder(const std::filesystem::path& parent);  // throws Error(kMachine)
+  ~TemporaryFolder();
+  TemporaryFolder(const TemporaryFolder&) = delete;
+  TemporaryFolder& operator=(const TemporaryFolder&) = delete;
+  const std::filesystem::path& path() const { return path_; }
+
+ private:
+  std::filesystem::path path_;
+};
+
+}  // namespace kettle

@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: Apache-2.0
+// Notes of one encode: when each frame went in, when and how large its packet came out.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "kettle/trial/tasks.h"
+#include "kettle/units/units.h"
+
+namespace kettle {
+
+class PacketLog {
+ public:
+  void FrameIn(std::int64_t pts, std::int64_t now_ns);
+  void PacketOut(std::int64_t pts, std::int64_t now_ns, int bytes);
+
+  int packets() const { return static_cast<int>(bits_.size()); }
+  Latency latency() const;  // zeros if no packet came out
+  // Over `frames` frame times, kbit/s.
+  double mean_kbps(int frames, FrameRate rate) const;
+  // Over any one second of packets in coded order; over all of them if they last less.
+  double peak_second_kbps(FrameRate rate) const;
+
+ private:
+  std::vector<std::int64_t> in_ns_;  // by pts
+  std::vector<double> bits_, latencies_ms_;
+};
+
+}  // namespace kettle

@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/trial/tasks.h"
+
+#include <nlohmann/json.hpp>
+
+namespace kettle {
+
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputTask, settings, output)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedFrame, frame, due_ms, taken_ms)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputOutcome, frames, skipped, packets, deepest_queue, mean_kbps,
+                                   peak_second_kbps, latency, frame_times)
+
+// The other types' functions are declared in the header: their bodies are made from one list each.
+#define KETTLE_JSON(Type, ...)                                         \
+  void to_json(nlohmann::json& nlohmann_json_j, const Type& nlohmann_json_t) { \
+    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_TO, __VA_ARGS__)) \
+  }                                                                    \
+  void from_json(const nlohmann::json& nlohmann_json_j, Type& nlohmann_json_t) { \
+    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_FROM, __VA_ARGS__)) \
+  }
+
+KETTLE_JSON(Latency, p50_ms, p99_ms, max_ms)
+KETTLE_JSON(EncodeTask, settings, footage, longest_seconds, output)
+KETTLE_JSON(EncodeOutcome, frames, fed_frames, seconds, truncated, mean_kbps, peak_second_kbps, latency, b_frames,
+            device_name)
+KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs)
+KETTLE_JSON(PaceOutcome, seconds, late, outputs)
+KETTLE_JSON(QualityTask, reference, encoded, encoded_rate, frames)
+KETTLE_JSON(Quality, psnr_y_db, ssim_y, worst_second_psnr_y_db, worst_second_ssim_y, frames)
+KETTLE_JSON(ProbeTask, settings)
+KETTLE_JSON(ProbeOutcome, works, reason, device_name, b_frames)
+
+#undef KETTLE_JSON
+
+}  // namespace kettle

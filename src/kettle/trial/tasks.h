@@ -1,0 +1,114 @@
+// SPDX-License-Identifier: Apache-2.0
+// What a worker process is asked, and what it answers. Plain values; JSON beside them.
+#pragma once
+
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/encoders/settings.h"
+
+namespace kettle {
+
+// Frame in to packet out, milliseconds.
+struct Latency {
+  double p50_ms = 0, p99_ms = 0, max_ms = 0;
+};
+
+// One unpaced encode: frames as fast as the encoder takes them.
+struct EncodeTask {
+  EncodeSettings settings;
+  std::string footage;          // Y4M file, played once
+  double longest_seconds = 12;  // feeding stops after this long, if 30 frames are done
+  std::string output;           // Matroska file for the packets; empty: thrown away
+};
+struct EncodeOutcome {
+  int frames = 0;           // measured
+  int fed_frames = 0;       // with those of the warm-up
+  double seconds = 0;       // first measured frame in to last packet out
+  bool truncated = false;   // stopped early: slower than `longest_seconds` allows
+  double mean_kbps = 0, peak_second_kbps = 0;
+  Latency latency;
+  int b_frames = 0;         // the most in a row, as the encoder was opened
+  std::string device_name;  // the GPU's own name, if it has one
+};
+
+// A paced run: frames released by the clock to one or several encoders at once.
+struct PacedOutputTask {
+  EncodeSettings settings;
+  std::string output;  // .flv or .mkv; empty: thrown away
+};
+struct PaceTask {
+  std::vector<std::string> footage;  // Y4M files of one size and rate, played in turn
+  FrameRate source_rate;
+  double seconds = 10;
+  int queue_depth = 6;
+  std::vector<PacedOutputTask> outputs;
+};
+struct PacedFrame {
+  int frame = 0;           // index in the output
+  double due_ms = 0;       // after the run's start
+  double taken_ms = -1;    // from due until the encoder had taken it; below zero: skipped
+};
+struct PacedOutputOutcome {
+  int frames = 0;   // due
+  int skipped = 0;  // the encoder's queue was full
+  int packets = 0;  // that came out of the encoder
+  int deepest_queue = 0;
+  double mean_kbps = 0, peak_second_kbps = 0;
+  Latency latency;
+  std::vector<PacedFrame> frame_times;
+};
+struct PaceOutcome {
+  double seconds = 0;  // of footage
+  int late = 0;        // frames that the source released more than one frame interval after they were due
+  std::vector<PacedOutputOutcome> outputs;
+};
+
+// Compares an encoded file with its source.
+struct QualityTask {
+  std::string reference;  // Y4M file
+  std::string encoded;
+  FrameRate encoded_rate;  // a picture that was not sent is compared as the one still shown
+  int frames = 0;          // of the reference, from its first
+};
+struct Quality {
+  double psnr_y_db = 0;               // of the mean squared error over all frames; at most 100
+  double ssim_y = 0;                  // mean over frames
+  double worst_second_psnr_y_db = 0;  // the lowest over any whole second
+  double worst_second_ssim_y = 0;
+  int frames = 0;
+};
+
+// Opens an encoder and encodes a few frames: does it work here?
+struct ProbeTask {
+  EncodeSettings settings;
+};
+struct ProbeOutcome {
+  bool works = false;
+  std::string reason;  // why not, for the user
+  std::string device_name;
+  int b_frames = 0;
+};
+
+void to_json(nlohmann::json&, const Latency&);
+void from_json(const nlohmann::json&, Latency&);
+void to_json(nlohmann::json&, const EncodeTask&);
+void from_json(const nlohmann::json&, EncodeTask&);
+void to_json(nlohmann::json&, const EncodeOutcome&);
+void from_json(const nlohmann::json&, EncodeOutcome&);
+void to_json(nlohmann::json&, const PaceTask&);
+void from_json(const nlohmann::json&, PaceTask&);
+void to_json(nlohmann::json&, const PaceOutcome&);
+void from_json(const nlohmann::json&, PaceOutcome&);
+void to_json(nlohmann::json&, const QualityTask&);
+void from_json(const nlohmann::json&, QualityTask&);
+void to_json(nlohmann::json&, const Quality&);
+void from_json(const nlohmann::json&, Quality&);
+void to_json(nlohmann::json&, const ProbeTask&);
+void from_json(const nlohmann::json&, ProbeTask&);
+void to_json(nlohmann::json&, const ProbeOutcome&);
+void from_json(const nlohmann::json&, ProbeOutcome&);
+
+}  // namespace kettle

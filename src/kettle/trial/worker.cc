@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/trial/worker.h"
+
+#include <istream>
+#include <iterator>
+#include <nlohmann/json.hpp>
+#include <ostream>
+
+#include "kettle/encoders/driver_preload.h"
+#include "kettle/trial/paced.h"
+#include "kettle/trial/quality_run.h"
+#include "kettle/trial/unpaced.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+using nlohmann::json;
+
+json RunTask(const std::string& task, const json& arguments, const std::function<void(double)>& progress) {
+  SteadyClock clock;
+  if (task == "encode") return RunUnpaced(arguments.get<EncodeTask>(), clock, progress);
+  if (task == "pace") return RunPaced(arguments.get<PaceTask>(), clock, progress);
+  if (task == "quality") return RunQuality(arguments.get<QualityTask>(), progress);
+  if (task == "probe") return RunProbe(arguments.get<ProbeTask>());
+  FailInput("there is no task \"{}\"", task);
+}
+
+}  // namespace
+
+int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path& driver_folder) {
+  try {
+    const json request = json::parse(std::string(std::istreambuf_iterator<char>(in), {}));
+    if (const json& profile = request.at("stand_in_gpu"); !profile.is_null())
+      PreloadStandInGpu(driver_folder, profile.get<std::string>());
+    const auto progress = [&](double share) { out << json{{"progress", share}} << std::endl; };
+    const json result = RunTask(request.at("task"), request.at("arguments"), progress);
+    out << json{{"result", result}} << std::endl;
+    return 0;
+  } catch (const std::exception& error) {
+    out << json{{"error", error.what()}} << std::endl;
+    return 3;
+  }
+}
+
+}  // namespace kettle

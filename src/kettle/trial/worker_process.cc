@@ -1,0 +1,194 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/trial/worker_process.h"
+
+#include <fcntl.h>
+#include <poll.h>
+#include <sys/prctl.h>
+#include <sys/resource.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <csignal>
+#include <cstring>
+
+#include "kettle/units/clock.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+using nlohmann::json;
+
+constexpr int kPollMs = 50;                       // how soon a stop is noticed
+constexpr std::size_t kLongestOutput = 64 << 20;  // a worker that writes more writes nonsense
+
+struct Child {
+  pid_t pid = -1;
+  int in = -1, out = -1;
+};
+
+Child Start(const std::vector<std::string>& command) {
+  int in[2], out[2];
+  if (pipe2(in, O_CLOEXEC) != 0 || pipe2(out, O_CLOEXEC) != 0) FailMachine("cannot make a pipe: {}", std::strerror(errno));
+  std::vector<char*> arguments;
+  for (const std::string& word : command) arguments.push_back(const_cast<char*>(word.c_str()));
+  arguments.push_back(nullptr);
+  const pid_t parent = getpid(), pid = fork();
+  if (pid == 0) {
+    // A group of its own: Ctrl-C reaches this program only, which then ends the worker.
+    setpgid(0, 0);
+    prctl(PR_SET_PDEATHSIG, SIGKILL);
+    if (getppid() != parent) _exit(127);
+    dup2(in[0], STDIN_FILENO);
+    dup2(out[1], STDOUT_FILENO);
+    execv(arguments[0], arguments.data());
+    _exit(127);
+  }
+  close(in[0]);
+  close(out[1]);
+  if (pid < 0) {
+    close(in[1]);
+    close(out[0]);
+    FailMachine("cannot start a worker process: {}", std::strerror(errno));
+  }
+  return {pid, in[1], out[0]};
+}
+
+void WriteAll(int fd, std::string_view text) {
+  while (!text.empty()) {
+    const ssize_t written = write(fd, text.data(), text.size());
+    if (written <= 0 && errno != EINTR) return;  // it has gone: its exit tells why
+    if (written > 0) text.remove_prefix(static_cast<std::size_t>(written));
+  }
+}
+
+// Reads the worker's lines until it closes its output or must be killed.
+class Conversation {
+ public:
+  Conversation(const Child& child, double deadline_seconds, const std::atomic<bool>* stop,
+               const std::function<void(double)>& progress)
+      : child_(child), stop_(stop), progress_(progress) {
+    deadline_ns_ = clock_.now_ns() + static_cast<std::int64_t>(deadline_seconds * 1e9);
+  }
+
+  // False if the worker passed its deadline.
+  bool Listen() {
+    pollfd ready{child_.out, POLLIN, 0};
+    while (true) {
+      if (stop_ && *stop_) {
+        interrupted_ = true;
+        return true;
+      }
+      if (clock_.now_ns() > deadline_ns_) return false;
+      const int events = poll(&ready, 1, kPollMs);
+      if (events <= 0) continue;
+      char buffer[65536];
+      const ssize_t bytes = read(child_.out, buffer, sizeof buffer);
+      if (bytes == 0 || (bytes < 0 && errno != EINTR)) return true;
+      if (bytes > 0) Take({buffer, static_cast<std::size_t>(bytes)});
+      if (nonsense_) return true;
+    }
+  }
+
+  bool interrupted() const { return interrupted_; }
+  bool nonsense() const { return nonsense_; }
+  const json& result() const { return result_; }
+  const std::string& error() const { return error_; }
+
+ private:
+  void Take(std::string_view text) {
+    pending_ += text;
+    received_ += text.size();
+    if (received_ > kLongestOutput) nonsense_ = true;
+    for (std::size_t end; (end = pending_.find('\n')) != std::string::npos; pending_.erase(0, end + 1)) {
+      const json line = json::parse(pending_.begin(), pending_.begin() + static_cast<std::ptrdiff_t>(end), nullptr, false);
+      if (!line.is_object()) nonsense_ = true;
+      else if (line.contains("result")) result_ = line["result"];
+      else if (line.contains("error") && line["error"].is_string()) error_ = line["error"];
+      else if (line.contains("progress") && line["progress"].is_number()) {
+        if (progress_) progress_(line["progress"]);
+      } else nonsense_ = true;
+    }
+  }
+
+  Child child_;
+  const std::atomic<bool>* stop_;
+  const std::function<void(double)>& progress_;
+  SteadyClock clock_;
+  std::int64_t deadline_ns_;
+  std::string pending_, error_;
+  json result_;
+  std::size_t received_ = 0;
+  bool interrupted_ = false, nonsense_ = false;
+};
+
+double Seconds(const timeval& time) { return static_cast<double>(time.tv_sec) + static_cast<double>(time.tv_usec) * 1e-6; }
+
+}  // namespace
+
+const char* Name(WorkerStatus status) {
+  switch (status) {
+    case WorkerStatus::kDone: return "done";
+    case WorkerStatus::kFailed: return "failed";
+    case WorkerStatus::kCrashed: return "crashed";
+    case WorkerStatus::kTimedOut: return "timed out";
+    case WorkerStatus::kNonsense: return "nonsense";
+  }
+  return "";
+}
+
+WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::function<void(double)>& progress) const {
+  signal(SIGPIPE, SIG_IGN);  // a worker that died before reading is reported, not fatal
+  const SteadyClock clock;
+  const std::int64_t start_ns = clock.now_ns();
+  const Child child = Start(command_);
+  const json message = {{"task", request.task},
+                        {"stand_in_gpu", stand_in_gpu_.empty() ? json() : json(stand_in_gpu_)},
+                        {"arguments", request.arguments}};
+  WriteAll(child.in, message.dump());
+  close(child.in);
+
+  Conversation conversation(child, request.deadline_seconds, stop_, progress);
+  bool in_time = conversation.Listen();
+  if (!in_time || conversation.interrupted() || conversation.nonsense()) kill(child.pid, SIGKILL);
+  close(child.out);
+  int exit = 0;
+  rusage usage{};
+  // One that has closed its output but does not leave is given the rest of its time.
+  while (in_time && wait4(child.pid, &exit, WNOHANG, &usage) == 0) {
+    if (static_cast<double>(clock.now_ns() - start_ns) * 1e-9 > request.deadline_seconds) in_time = false;
+    else usleep(500);
+  }
+  if (!in_time) {
+    kill(child.pid, SIGKILL);
+    wait4(child.pid, &exit, 0, &usage);
+  }
+
+  WorkerReport report;
+  report.cpu_seconds = Seconds(usage.ru_utime) + Seconds(usage.ru_stime);
+  report.peak_memory_bytes = usage.ru_maxrss * 1024L;
+  report.wall_seconds = static_cast<double>(clock.now_ns() - start_ns) * 1e-9;
+  if (conversation.interrupted()) throw Error(Fault::kInterrupted, "interrupted");
+  if (!in_time) {
+    report.status = WorkerStatus::kTimedOut;
+    report.detail = fmt::format("it had not finished after {:.0f} s and was ended", request.deadline_seconds);
+  } else if (conversation.nonsense()) {
+    report.detail = "it wrote something that is no answer";
+  } else if (WIFSIGNALED(exit)) {
+    report.status = WorkerStatus::kCrashed;
+    report.detail = fmt::format("it was ended by signal {} ({})", WTERMSIG(exit), strsignal(WTERMSIG(exit)));
+  } else if (!conversation.error().empty()) {
+    report.status = WorkerStatus::kFailed;
+    report.detail = conversation.error();
+  } else if (conversation.result().is_object()) {
+    report.status = WorkerStatus::kDone;
+    report.result = conversation.result();
+  } else {
+    report.detail = fmt::format("it ended with code {} and no answer", WEXITSTATUS(exit));
+  }
+  return report;
+}
+
+}  // namespace kettle

@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: Apache-2.0
+// Runs a worker process for one task, and survives whatever it does.
+#pragma once
+
+#include <atomic>
+#include <functional>
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+namespace kettle {
+
+enum class WorkerStatus {
+  kDone,      // it gave a result
+  kFailed,    // it said why it could not
+  kCrashed,   // a signal ended it
+  kTimedOut,  // it passed its deadline and was killed
+  kNonsense,  // what it wrote is not what was agreed
+};
+const char* Name(WorkerStatus status);  // "done", "failed", "crashed", "timed out", "nonsense"
+
+struct WorkerReport {
+  WorkerStatus status = WorkerStatus::kNonsense;
+  nlohmann::json result;    // for kDone
+  std::string detail;       // for the others: one line
+  double cpu_seconds = 0;   // user and system, the kernel's account of the process and its threads
+  double wall_seconds = 0;
+  std::int64_t peak_memory_bytes = 0;
+};
+
+// What a worker is asked.
+struct WorkerRequest {
+  std::string task;
+  nlohmann::json arguments;
+  double deadline_seconds = 60;
+};
+
+class WorkerProcess {
+ public:
+  // `command` is the program and its arguments. `stand_in_gpu` is a profile's path, or empty. When
+  // `*stop` becomes true, the running worker is killed and Error(kInterrupted) thrown.
+  WorkerProcess(std::vector<std::string> command, std::string stand_in_gpu, const std::atomic<bool>* stop)
+      : command_(std::move(command)), stand_in_gpu_(std::move(stand_in_gpu)), stop_(stop) {}
+
+  // Throws Error(kMachine) only if no process can be started at all. The worker dies with this process.
+  WorkerReport Run(const WorkerRequest& request, const std::function<void(double)>& progress = {}) const;
+
+  const std::string& stand_in_gpu() const { return stand_in_gpu_; }
+
+ private:
+  std::vector<std::string> command_;
+  std::string stand_in_gpu_;
+  const std::atomic<bool>* stop_;
+};
+
+}  // namespace kettle

@@ -1,0 +1,22 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/units/clock.h"
+
+#include <time.h>
+
+#include <cerrno>
+
+namespace kettle {
+
+std::int64_t SteadyClock::now_ns() const {
+  timespec now;
+  clock_gettime(CLOCK_MONOTONIC, &now);
+  return now.tv_sec * 1'000'000'000 + now.tv_nsec;
+}
+
+void SteadyClock::SleepUntil(std::int64_t deadline_ns) {
+  const timespec until{deadline_ns / 1'000'000'000, deadline_ns % 1'000'000'000};
+  while (clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &until, nullptr) == EINTR) {
+  }
+}
+
+}  // namespace kettle

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: Apache-2.0
+// Estimators: pure functions with fixed definitions. All are empty for no samples, never 0.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+namespace kettle {
+
+std::optional<double> Mean(const std::vector<double>& samples);
+
+// The q-quantile, 0 <= q <= 1, by linear interpolation between order statistics (Hyndman and Fan
+// 1996, definition 7).
+std::optional<double> Quantile(std::vector<double> samples, double q);
+
+inline std::optional<double> Median(std::vector<double> samples) { return Quantile(std::move(samples), 0.5); }
+
+// The largest sum over any `window` neighbouring samples; over all of them if there are fewer.
+// `window` must be at least 1.
+std::optional<double> PeakWindowSum(const std::vector<double>& samples, std::size_t window);
+
+// The means of consecutive, non-overlapping windows; a last window of less than half is left out
+// unless it is the only one. `window` must be at least 1.
+std::vector<double> WindowMeans(const std::vector<double>& samples, std::size_t window);
+
+}  // namespace kettle

@@ -1,0 +1,125 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/units/units.h"
+
+#include <array>
+#include <charconv>
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <numeric>
+#include <optional>
+
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr int kSmallestSide = 64, kLargestSide = 8192;
+constexpr int kLargestRate = 480;
+
+template <typename T>
+std::optional<T> Number(std::string_view text) {
+  T value{};
+  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+  if (error != std::errc() || end != text.data() + text.size()) return std::nullopt;
+  return value;
+}
+
+std::string_view Trim(std::string_view text) {
+  while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
+  while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
+  return text;
+}
+
+FrameRate Reduced(int numerator, int denominator) {
+  const int divisor = std::gcd(numerator, denominator);
+  return {numerator / divisor, denominator / divisor};
+}
+
+struct RateUnit {
+  std::string_view name;
+  double bits;
+};
+constexpr std::array<RateUnit, 7> kRateUnits{{{"bit/s", 1},
+                                              {"kbit/s", 1e3},
+                                              {"Mbit/s", 1e6},
+                                              {"Gbit/s", 1e9},
+                                              {"kB/s", 8e3},
+                                              {"MB/s", 8e6},
+                                              {"GB/s", 8e9}}};
+
+}  // namespace
+
+FrameSize FrameSize::Parse(std::string_view text) {
+  const auto cross = text.find('x');
+  const auto width = cross == text.npos ? std::nullopt : Number<int>(text.substr(0, cross));
+  const auto height = cross == text.npos ? std::nullopt : Number<int>(text.substr(cross + 1));
+  if (!width || !height) FailInput("\"{}\" is not a picture size; write it as \"1280x720\"", text);
+  if (*width < kSmallestSide || *height < kSmallestSide || *width > kLargestSide || *height > kLargestSide)
+    FailInput("a picture of {} cannot be encoded; each side must be {} to {} pixels", text, kSmallestSide,
+              kLargestSide);
+  if (*width % 2 != 0 || *height % 2 != 0)
+    FailInput("a picture of {} cannot be encoded: both sides must be even; the nearest is {}x{}", text,
+              *width / 2 * 2, *height / 2 * 2);
+  return {*width, *height};
+}
+
+std::string FrameSize::str() const { return fmt::format("{}x{}", width, height); }
+
+FrameRate FrameRate::Parse(std::string_view text) {
+  constexpr std::array<std::pair<std::string_view, int>, 4> kNtsc{
+      {{"23.976", 24000}, {"29.97", 30000}, {"59.94", 60000}, {"119.88", 120000}}};
+  for (const auto& [spelling, numerator] : kNtsc)
+    if (text == spelling) return {numerator, 1001};
+  const auto slash = text.find('/');
+  const auto numerator = Number<int>(text.substr(0, slash));
+  const auto denominator = slash == text.npos ? std::optional<int>(1) : Number<int>(text.substr(slash + 1));
+  if (!numerator || !denominator)
+    FailInput("\"{}\" is not a frame rate; write it as \"60\" or as a fraction, \"60000/1001\"", text);
+  if (*numerator <= 0 || *denominator <= 0 || *numerator < *denominator ||
+      *numerator / *denominator > kLargestRate)
+    FailInput("a frame rate of {} makes no sense; it must be 1 to {} frames a second", text, kLargestRate);
+  return Reduced(*numerator, *denominator);
+}
+
+std::int64_t FrameRate::due_ns(std::int64_t index) const {
+  // Split so that nothing overflows: whole cycles of `numerator` frames last `denominator` seconds.
+  const std::int64_t cycles = index / numerator, rest = index % numerator;
+  return cycles * denominator * 1'000'000'000 + rest * denominator * 1'000'000'000 / numerator;
+}
+
+std::string FrameRate::str() const {
+  return denominator == 1 ? fmt::format("{}", numerator) : fmt::format("{}/{}", numerator, denominator);
+}
+
+BitRate BitRate::Parse(std::string_view given) {
+  const std::string_view text = Trim(given);
+  const auto digits = text.find_first_not_of("0123456789.+-");
+  const auto value = Number<double>(Trim(text.substr(0, digits)));
+  if (!value) FailInput("\"{}\" is not a bit rate; write it as \"4500 kbit/s\" or \"4.5 Mbit/s\"", given);
+  if (digits == text.npos)
+    FailInput("\"{0}\" has no unit; write \"{0} kbit/s\" or \"{0} Mbit/s\" (1 Mbit/s is 1000 kbit/s), "
+              "or \"{0} MB/s\" for megabytes, which is 8 times as much",
+              text);
+  const std::string_view unit = Trim(text.substr(digits));
+  for (const RateUnit& known : kRateUnits)
+    if (unit == known.name) {
+      const double bits = *value * known.bits;
+      if (!(bits >= 1000) || bits > 100e9)
+        FailInput("a bit rate of {} makes no sense; it must be 1 kbit/s to 100 Gbit/s", text);
+      return {std::llround(bits)};
+    }
+  FailInput("\"{}\": unknown unit \"{}\"; use kbit/s or Mbit/s (bits), or kB/s or MB/s (bytes, 8 times as much)",
+            given, unit);
+}
+
+BitRate BitRate::FromKbps(double kbps) { return {std::llround(kbps * 1000)}; }
+
+std::string BitRate::str() const { return fmt::format("{:.6g} kbit/s", std::round(kbps())); }
+
+void to_json(nlohmann::json& json, const FrameSize& size) { json = size.str(); }
+void from_json(const nlohmann::json& json, FrameSize& size) { size = FrameSize::Parse(json.get<std::string>()); }
+void to_json(nlohmann::json& json, const FrameRate& rate) { json = rate.str(); }
+void from_json(const nlohmann::json& json, FrameRate& rate) { rate = FrameRate::Parse(json.get<std::string>()); }
+
+}  // namespace kettle
