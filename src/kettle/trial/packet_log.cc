@@ -17,6 +17,9 @@ void PacketLog::FrameIn(std::int64_t pts, std::int64_t now_ns) {
 
 void PacketLog::PacketOut(std::int64_t pts, std::int64_t now_ns, int bytes) {
   bits_.push_back(8.0 * bytes);
+  b_run_ = pts < latest_shown_ ? b_run_ + 1 : 0;
+  longest_b_run_ = std::max(longest_b_run_, b_run_);
+  latest_shown_ = std::max(latest_shown_, pts);
   const auto index = static_cast<std::size_t>(pts);
   if (pts >= 0 && index < in_ns_.size() && in_ns_[index] >= 0)
     latencies_ms_.push_back(static_cast<double>(now_ns - in_ns_[index]) * 1e-6);

@@ -15,6 +15,8 @@ class PacketLog {
   void FrameIn(std::int64_t pts, std::int64_t now_ns);
   void PacketOut(std::int64_t pts, std::int64_t now_ns, int bytes);
 
+  // The most packets in a row that came after one shown later: the longest run of B-frames.
+  int longest_b_run() const { return longest_b_run_; }
   int packets() const { return static_cast<int>(bits_.size()); }
   Latency latency() const;  // zeros if no packet came out
   // Over `frames` frame times, kbit/s.
@@ -25,6 +27,8 @@ class PacketLog {
  private:
   std::vector<std::int64_t> in_ns_;  // by pts
   std::vector<double> bits_, latencies_ms_;
+  std::int64_t latest_shown_ = -1;
+  int b_run_ = 0, longest_b_run_ = 0;
 };
 
 }  // namespace kettle

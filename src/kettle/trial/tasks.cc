@@ -28,7 +28,7 @@ KETTLE_JSON(PaceOutcome, seconds, late, outputs)
 KETTLE_JSON(QualityTask, reference, encoded, encoded_rate, frames)
 KETTLE_JSON(Quality, psnr_y_db, ssim_y, worst_second_psnr_y_db, worst_second_ssim_y, frames)
 KETTLE_JSON(ProbeTask, settings)
-KETTLE_JSON(ProbeOutcome, works, reason, device_name, b_frames)
+KETTLE_JSON(ProbeOutcome, works, reason, device_name)
 
 #undef KETTLE_JSON
 

@@ -30,7 +30,7 @@ struct EncodeOutcome {
   bool truncated = false;   // stopped early: slower than `longest_seconds` allows
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
-  int b_frames = 0;         // the most in a row, as the encoder was opened
+  int b_frames = 0;         // the most in a row that the encoder made
   std::string device_name;  // the GPU's own name, if it has one
 };
 
@@ -89,7 +89,6 @@ struct ProbeOutcome {
   bool works = false;
   std::string reason;  // why not, for the user
   std::string device_name;
-  int b_frames = 0;
 };
 
 void to_json(nlohmann::json&, const Latency&);

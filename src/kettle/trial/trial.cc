@@ -12,7 +12,6 @@ namespace kettle {
 
 namespace {
 
-constexpr const char* kStandInProcess = "kettle-gpu";
 constexpr double kLongestPerFootage = 4;  // an encode slower than a quarter of real time is cut short
 constexpr double kGraceSeconds = 20;      // for starting, warming up and finishing, on a busy machine
 
@@ -61,6 +60,7 @@ Trial ProcessTrialRunner::Run(const EncodeSettings& settings, const Footage& foo
   Trial trial;
   trial.settings = settings;
   trial.footage = footage.label;
+  trial.footage_key = footage.file.stem().string();
   trial.device = Name(family.device);
   trial.simulated = family.device == DeviceKind::kGpu && !worker_.stand_in_gpu().empty();
   const FeedingCost& feeding = Feeding(settings, footage);

@@ -18,7 +18,8 @@ namespace kettle {
 
 struct Trial {
   EncodeSettings settings;
-  std::string footage;  // label
+  std::string footage;      // label
+  std::string footage_key;  // the cached file's name: the same pictures have the same key
   std::string device;   // "cpu" or "gpu"
   std::string device_name;
   bool simulated = false;
@@ -47,7 +48,7 @@ struct Trial {
 void to_json(nlohmann::json&, const Trial&);
 void from_json(const nlohmann::json&, Trial&);
 
-// The seconds that a paced run of one output took a picture, summed up; see PaceOutcome.
+// The same in real time: did it keep pace, alone?
 struct PacedTrial {
   EncodeSettings settings;
   std::string footage;
@@ -58,6 +59,9 @@ struct PacedTrial {
   Latency latency;
 };
 void to_json(nlohmann::json&, const PacedTrial&);
+
+// The stand-in GPU's device, whose use of the processors is told apart from an encode's.
+inline constexpr const char* kStandInProcess = "kettle-gpu";
 
 // Tells who watches what is being done: a line, and the share done of it, 0..1.
 using Watcher = std::function<void(const std::string& what, double share)>;

@@ -21,6 +21,7 @@ WorkerStatus StatusFrom(const std::string& name) {
 void to_json(nlohmann::json& json, const Trial& t) {
   json = {{"settings", t.settings},
           {"footage", t.footage},
+          {"footage_key", t.footage_key},
           {"device", t.device},
           {"device_name", t.device_name},
           {"simulated", t.simulated},
@@ -47,6 +48,7 @@ void to_json(nlohmann::json& json, const Trial& t) {
 void from_json(const nlohmann::json& json, Trial& t) {
   json.at("settings").get_to(t.settings);
   json.at("footage").get_to(t.footage);
+  json.at("footage_key").get_to(t.footage_key);
   json.at("device").get_to(t.device);
   json.at("device_name").get_to(t.device_name);
   json.at("simulated").get_to(t.simulated);

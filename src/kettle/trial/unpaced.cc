@@ -86,7 +86,7 @@ EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::
   outcome.mean_kbps = feed.log().mean_kbps(outcome.frames, task.settings.frame_rate);
   outcome.peak_second_kbps = feed.log().peak_second_kbps(task.settings.frame_rate);
   outcome.latency = feed.log().latency();
-  outcome.b_frames = feed.encoder().context().max_b_frames;
+  outcome.b_frames = feed.log().longest_b_run();
   outcome.device_name = feed.encoder().device_name();
   if (feed.log().packets() != outcome.frames)
     FailMachine("{} frames went in but {} packets came out", outcome.frames, feed.log().packets());
@@ -103,7 +103,6 @@ ProbeOutcome RunProbe(const ProbeTask& task) {
   try {
     Encoder encoder(ConfigFor(task.settings));
     outcome.device_name = encoder.device_name();
-    outcome.b_frames = encoder.context().max_b_frames;
     FramePtr picture = NewPicture(task.settings.size);
     for (int plane = 0; plane < 3; ++plane)
       std::memset(picture->data[plane], 128, static_cast<std::size_t>(picture->linesize[plane] * (picture->height >> (plane > 0))));

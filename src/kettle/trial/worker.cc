@@ -7,6 +7,7 @@
 #include <ostream>
 
 #include "kettle/encoders/driver_preload.h"
+#include "kettle/media/libav.h"
 #include "kettle/trial/paced.h"
 #include "kettle/trial/quality_run.h"
 #include "kettle/trial/unpaced.h"
@@ -30,6 +31,7 @@ json RunTask(const std::string& task, const json& arguments, const std::function
 }  // namespace
 
 int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path& driver_folder) {
+  av_log_set_level(AV_LOG_QUIET);  // what the libraries say is collected where it matters
   try {
     const json request = json::parse(std::string(std::istreambuf_iterator<char>(in), {}));
     if (const json& profile = request.at("stand_in_gpu"); !profile.is_null())

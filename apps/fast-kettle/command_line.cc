@@ -1,0 +1,177 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "command_line.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <boost/program_options.hpp>
+#include <sstream>
+
+#include "kettle/units/error.h"
+#include "kettle/units/suggestion.h"
+
+namespace kettle::app {
+
+namespace po = boost::program_options;
+
+namespace {
+
+struct Command {
+  std::string name, summary, detail, example;
+  bool takes_show;
+};
+
+const std::vector<Command>& Commands() {
+  static const std::vector<Command> commands = {
+      {"survey", "what this machine has, and which encoders really open",
+       "Opens every encoder that the program knows and encodes a few frames. Writes survey.json.",
+       "fast-kettle survey --out kettle-out", false},
+      {"bench", "how fast and how good each encoder and preset is on your picture",
+       "Measures every preset of every usable encoder with the stream's size and bit rate, each alone.\n"
+       "Writes bench.json, bench.csv and the figure speed-quality.",
+       "fast-kettle bench --show my-show.toml --encoder x264 --out kettle-out", true},
+      {"plan", "settings for the stream and the recording, proven in real time",
+       "Measures what it still needs, chooses encoder and preset for both encodes, and ends with a proof\n"
+       "run of both at once. Writes plan.json, card.txt, stream.flv, recording.mkv, bench.* and figures.\n"
+       "Exit code 1: nothing that was tried keeps pace.",
+       "fast-kettle plan --show my-show.toml --stream-bit-rate \"4500 kbit/s\" --out kettle-out", true},
+      {"demo", "the whole job on shipped data, in under two minutes",
+       "Surveys, measures, plans and proves the shipped show. Without a GPU the encodes that want one run\n"
+       "on a simulated one, and every output says so.",
+       "fast-kettle demo --out kettle-out", false}};
+  return commands;
+}
+
+po::options_description CommonOptions(Request& request) {
+  po::options_description options("Options");
+  auto add = options.add_options();
+  add("help,h", "this text");
+  add("out", po::value(&request.out)->value_name("DIR"), "folder for results (default: kettle-out)");
+  add("json", po::bool_switch(&request.json), "print the result as JSON instead of a table");
+  add("quiet", po::bool_switch(&request.quiet), "no progress on standard error");
+  add("stand-in-gpu", po::value(&request.stand_in_gpu)->value_name("PROFILE"),
+      "use a simulated GPU: a profile file, or a shipped one's name (modest)");
+  return options;
+}
+
+void AddMeasuring(po::options_description& options, Request& request) {
+  auto add = options.add_options();
+  add("footage-seconds", po::value(&request.footage_seconds)->value_name("S"), "of each scene or clip (default: 3)");
+  add("fresh", po::bool_switch(&request.fresh), "measure again what an earlier run in the folder measured");
+}
+
+void AddBench(po::options_description& options, Request& request) {
+  auto add = options.add_options();
+  add("encoder", po::value(&request.encoders)->value_name("NAME"), "only this encoder; repeatable");
+  add("preset", po::value(&request.presets)->value_name("NAME"), "only this preset; repeatable");
+  add("paced", po::bool_switch(&request.paced), "run each in real time as well, and count skipped frames");
+}
+
+po::options_description ShowOptions(std::map<std::string, std::vector<std::string>>& values) {
+  po::options_description options("Values of the show, each overriding the file's");
+  for (const ShowKey& key : ShowKeys()) {
+    auto* semantic = po::value(&values[key.option])->value_name("VALUE");
+    options.add_options()(key.option.c_str(), semantic, key.help.c_str());
+  }
+  return options;
+}
+
+std::string Overview() {
+  std::string text = "fast-kettle: measures this machine, chooses the settings for a live stream and its recording,\n"
+                     "and proves them in real time.\n\nUsage: fast-kettle COMMAND [OPTIONS]\n\nCommands, in the order people use them:\n";
+  for (const Command& command : Commands()) text += fmt::format("  {:<8} {}\n", command.name, command.summary);
+  return text + "\n  fast-kettle COMMAND --help   tells a command's options, with an example\n"
+                "  fast-kettle --version\n\nExample:\n  fast-kettle demo\n";
+}
+
+std::string HelpFor(const Command& command, const std::vector<po::options_description>& groups) {
+  std::ostringstream text;
+  text << "fast-kettle " << command.name << ": " << command.summary << "\n\n" << command.detail << "\n\nUsage: fast-kettle "
+       << command.name << (command.takes_show ? " --show FILE [OPTIONS]\n" : " [OPTIONS]\n");
+  for (const auto& group : groups) text << '\n' << group;
+  text << "\nExample:\n  " << command.example << '\n';
+  return text.str();
+}
+
+std::vector<std::string> Names(const std::vector<po::options_description>& groups) {
+  std::vector<std::string> names;
+  for (const auto& group : groups)
+    for (const auto& option : group.options()) names.push_back("--" + option->long_name());
+  return names;
+}
+
+// Boost's complaints as one line of ours.
+[[noreturn]] void Refuse(const std::string& command, const po::error& error, const std::vector<std::string>& names) {
+  if (const auto* unknown = dynamic_cast<const po::unknown_option*>(&error)) {
+    const std::string given = unknown->get_option_name();
+    FailInput("{} has no option \"{}\"{}", command, given, Nearest(given, names).empty() ? "; see fast-kettle " + command + " --help" : Suggestion(given, names));
+  }
+  std::string words = error.what();
+  std::replace(words.begin(), words.end(), '\n', ' ');
+  FailInput("{}: {}", command, words);
+}
+
+void CheckRange(const char* option, double value, double lowest, double highest) {
+  if (!(value >= lowest && value <= highest)) FailInput("--{}: must be {} to {}", option, lowest, highest);
+}
+
+Request Fill(const Command& command, Request request, const std::map<std::string, std::vector<std::string>>& values) {
+  request.command = command.name;
+  for (const auto& [option, given] : values) {
+    if (given.empty()) continue;
+    const auto key = std::find_if(ShowKeys().begin(), ShowKeys().end(), [&](const ShowKey& k) { return k.option == option; });
+    if (key->kind != ShowKey::Kind::kList && given.size() > 1) FailInput("--{} is given more than once", option);
+    request.overrides[option] = given;
+  }
+  CheckRange("footage-seconds", request.footage_seconds, 1, 60);
+  CheckRange("proof-seconds", request.proof_seconds, 2, 3600);
+  if (command.takes_show && request.show.empty()) FailInput("{} needs a show: --show FILE; demo/saltmarsh.toml is an example", command.name);
+  if (request.out.empty()) FailInput("--out: give a folder");
+  return request;
+}
+
+Parsed ParseCommand(const Command& command, const std::vector<std::string>& arguments) {
+  Request request;
+  std::map<std::string, std::vector<std::string>> values;
+  std::vector<po::options_description> groups{CommonOptions(request)};
+  if (command.takes_show) {
+    groups[0].add_options()("show", po::value(&request.show)->value_name("FILE"), "the show file");
+    AddMeasuring(groups[0], request);
+  }
+  if (command.name == "bench") AddBench(groups[0], request);
+  if (command.name == "plan" || command.name == "demo")
+    groups[0].add_options()("proof-seconds", po::value(&request.proof_seconds)->value_name("S"), "length of the proof run (default: 10)");
+  if (command.name == "demo")
+    groups[0].add_options()("without-stand-in", po::bool_switch(&request.without_stand_in), "no simulated GPU: what is here, or the CPU alone");
+  if (command.takes_show) groups.push_back(ShowOptions(values));
+
+  po::options_description all;
+  for (const auto& group : groups) all.add(group);
+  po::variables_map map;
+  try {
+    const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
+    po::store(po::command_line_parser(arguments).options(all).positional({}).style(style).run(), map);
+    if (map.count("help")) return {std::nullopt, HelpFor(command, groups)};
+    po::notify(map);
+  } catch (const po::too_many_positional_options_error&) {
+    FailInput("{} takes options only; see fast-kettle {} --help", command.name, command.name);
+  } catch (const po::error& error) {
+    Refuse(command.name, error, Names(groups));
+  }
+  return {Fill(command, std::move(request), values), ""};
+}
+
+}  // namespace
+
+Parsed ParseCommandLine(const std::vector<std::string>& arguments) {
+  if (arguments.empty() || arguments[0] == "--help" || arguments[0] == "-h" || arguments[0] == "help") return {std::nullopt, Overview()};
+  if (arguments[0] == "--version") return {std::nullopt, fmt::format("fast-kettle {}\n", kVersion)};
+  std::vector<std::string> names;
+  for (const Command& command : Commands()) {
+    if (command.name == arguments[0]) return ParseCommand(command, {arguments.begin() + 1, arguments.end()});
+    names.push_back(command.name);
+  }
+  FailInput("there is no command \"{}\"{}", arguments[0], Suggestion(arguments[0], names));
+}
+
+}  // namespace kettle::app

@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: Apache-2.0
+// What the user typed, as plain values. Knows nothing of codecs, so that help comes at once.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/planning/show.h"
+
+namespace kettle::app {
+
+inline constexpr const char* kVersion = KETTLE_VERSION;
+
+struct Request {
+  std::string command;
+  std::string out = "kettle-out";
+  bool json = false, quiet = false;
+  std::string stand_in_gpu;        // a profile's name or path; empty: none
+  std::string show;                // path
+  ShowOverrides overrides;
+  double footage_seconds = 3;      // of each scene or clip
+  bool fresh = false;              // measure again what an earlier run in the folder measured
+  std::vector<std::string> encoders, presets;  // bench: only these; empty: all
+  bool paced = false;              // bench: each in real time as well
+  double proof_seconds = 10;
+  bool without_stand_in = false;   // demo: CPU only
+};
+
+// A request to carry out, or a text to print with the exit code 0 (help, version).
+struct Parsed {
+  std::optional<Request> request;
+  std::string text;
+};
+
+// Throws Error(kInput) for anything that is not right, with the nearest right word.
+Parsed ParseCommandLine(const std::vector<std::string>& arguments);
+
+}  // namespace kettle::app

@@ -1,0 +1,57 @@
+// SPDX-License-Identifier: Apache-2.0
+// kettle-engine: carries out a request that fast-kettle has checked, and is its own worker.
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <exception>
+#include <iostream>
+
+#include "commands.h"
+#include "kettle/trial/worker.h"
+#include "kettle/units/error.h"
+
+namespace {
+
+using namespace kettle;
+using namespace kettle::app;
+
+int ExitCode(Fault fault) {
+  switch (fault) {
+    case Fault::kInput: return 2;
+    case Fault::kMachine: return 3;
+    case Fault::kInterrupted: return 130;
+  }
+  return 3;
+}
+
+int Run(const std::vector<std::string>& arguments) {
+  if (arguments == std::vector<std::string>{"worker"}) return WorkerMain(std::cin, std::cout, FindPlaces().drivers);
+  const Parsed parsed = ParseCommandLine(arguments);
+  if (!parsed.request) {
+    std::fputs(parsed.text.c_str(), stdout);
+    return 0;
+  }
+  CatchSignals();
+  const Places places = FindPlaces();
+  if (parsed.request->command == "demo") return RunDemo(*parsed.request, places);
+  Session session(*parsed.request, places);
+  if (parsed.request->command == "survey") return RunSurvey(session);
+  if (parsed.request->command == "bench") return RunBench(session);
+  return RunPlan(session);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  try {
+    const int code = Run({argv + 1, argv + argc});
+    if (std::fflush(stdout) != 0) FailMachine("cannot write to standard output");
+    return code;
+  } catch (const Error& error) {
+    fmt::print(stderr, "fast-kettle: {}\n", error.what());
+    return ExitCode(error.fault());
+  } catch (const std::exception& error) {
+    fmt::print(stderr, "fast-kettle: {}\n", error.what());
+    return 3;
+  }
+}

@@ -1,0 +1,151 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "session.h"
+
+#include <csignal>
+#include <fstream>
+#include <iterator>
+#include <nlohmann/json.hpp>
+
+#include "kettle/encoders/catalogue.h"
+#include "kettle/units/error.h"
+#include "kettle/units/suggestion.h"
+#include "profile.h"
+#include "trial_csv.h"
+
+namespace kettle::app {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+std::atomic<bool> stop_requested = false;
+
+std::string ResolveProfile(const Request& request, const Places& places) {
+  const std::string& name = request.stand_in_gpu;
+  if (name.empty()) return "";
+  fs::path path = name;
+  if (name.find_first_of("/.") == name.npos && !fs::exists(path)) path = places.share / "gpu" / (name + ".toml");
+  if (!fs::exists(path)) {
+    std::vector<std::string> names;
+    std::error_code error;
+    for (const auto& entry : fs::directory_iterator(places.share / "gpu", error))
+      if (entry.path().extension() == ".toml") names.push_back(entry.path().stem().string());
+    FailInput("--stand-in-gpu: there is no profile \"{}\"{}", name, Suggestion(name, names));
+  }
+  try {
+    standin::ReadProfile(path);
+  } catch (const std::exception& error) {
+    FailInput("--stand-in-gpu: {}", error.what());
+  }
+  return fs::absolute(path).string();
+}
+
+std::string DigestOfFile(const std::string& path) {
+  if (path.empty()) return "";
+  std::ifstream file(path, std::ios::binary);
+  std::uint64_t hash = 14695981039346656037ull;  // FNV-1a
+  for (std::istreambuf_iterator<char> it(file), end; it != end; ++it) hash = (hash ^ static_cast<unsigned char>(*it)) * 1099511628211ull;
+  return fmt::format("{:016x}", hash);
+}
+
+}  // namespace
+
+Places FindPlaces() {
+  const fs::path engine = fs::canonical("/proc/self/exe");
+  const fs::path prefix = engine.parent_path().parent_path().parent_path();
+  return {engine, prefix / "lib" / "standin", prefix / "share" / "fast-kettle"};
+}
+
+const std::atomic<bool>& StopRequested() { return stop_requested; }
+
+void CatchSignals() {
+  struct sigaction action {};
+  action.sa_handler = [](int) { stop_requested = true; };
+  sigaction(SIGINT, &action, nullptr);
+  sigaction(SIGTERM, &action, nullptr);
+  sigaction(SIGHUP, &action, nullptr);
+}
+
+Session::Session(const Request& request, Places places)
+    : request_(request),
+      places_(std::move(places)),
+      folder_(request.out),
+      scratch_(folder_.path()),
+      machine_(ReadMachine()),
+      provenance_(MakeProvenance(kVersion, Digest(machine_))),
+      stand_in_profile_(ResolveProfile(request_, places_)),
+      stand_in_digest_(DigestOfFile(stand_in_profile_)),
+      worker_({places_.engine.string(), "worker"}, stand_in_profile_, &stop_requested),
+      progress_(request.quiet),
+      runner_(worker_, scratch_.path(), [this](const std::string& what, double share) { progress_.Show(what, share); }) {}
+
+const std::vector<FoundEncoder>& Session::FindEncoders() {
+  if (!encoders_.empty()) return encoders_;
+  progress_.Stage("opening encoders", static_cast<int>(Catalogue().size()));
+  for (const EncoderFamily& family : Catalogue()) {
+    progress_.Show(family.title, 0);
+    EncodeSettings settings;
+    settings.encoder = family.name;
+    settings.preset = family.presets.front();
+    settings.size = {1280, 720};
+    settings.frame_rate = {60, 1};
+    settings.bit_rate = settings.maximum_bit_rate = BitRate::FromKbps(4500);
+    const bool simulated = family.device == DeviceKind::kGpu && !stand_in_profile_.empty();
+    encoders_.push_back({family.name, runner_.Probe(settings), simulated});
+    progress_.StepDone();
+  }
+  progress_.Clear();
+  return encoders_;
+}
+
+std::vector<std::string> Session::UsableEncoders() {
+  std::vector<std::string> names;
+  for (const FoundEncoder& encoder : FindEncoders())
+    if (encoder.probe.works) names.push_back(encoder.name);
+  if (names.empty()) FailMachine("no encoder works on this machine; fast-kettle survey tells why");
+  return names;
+}
+
+std::vector<Footage> Session::PrepareAll(const Show& show) {
+  progress_.Stage("preparing footage", static_cast<int>(show.footage.size()));
+  std::vector<Footage> footage;
+  for (const std::string& source : show.footage) {
+    const FootageRequest wanted{source, show.source_size, show.source_rate, request_.footage_seconds};
+    footage.push_back(PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
+      if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+      progress_.Show(source, share);
+    }));
+    progress_.StepDone();
+  }
+  progress_.Clear();
+  return footage;
+}
+
+std::vector<Trial> Session::KnownTrials() const {
+  std::vector<Trial> trials;
+  const auto file = ReadResult(out(), "bench");
+  if (request_.fresh || !file || file->value("machine_digest", "") != provenance_.machine_digest ||
+      file->value("version", "") != provenance_.version)
+    return trials;
+  try {
+    const bool same_gpu = file->at("stand_in_digest") == stand_in_digest_;
+    for (const Trial& trial : file->at("trials").get<std::vector<Trial>>())
+      if (trial.device == "cpu" || same_gpu) trials.push_back(trial);
+  } catch (const std::exception&) {
+    trials.clear();  // of another make: measured again
+  }
+  return trials;
+}
+
+void Session::KeepTrials(const std::vector<Trial>& trials) const {
+  bool simulated = false;
+  for (const Trial& trial : trials) simulated = simulated || trial.simulated;
+  Write("bench", {{"simulated", simulated}, {"stand_in_digest", stand_in_digest_}, {"trials", trials}});
+  WriteFile(out() / "bench.csv", TrialCsv(trials));
+}
+
+std::string SimulatedNotice() {
+  return "SIMULATED: the GPU is a stand-in; its figures say nothing about a real card.\n";
+}
+
+}  // namespace kettle::app

@@ -1,0 +1,85 @@
+// SPDX-License-Identifier: Apache-2.0
+// What every command of one run shares: places, the output folder, the worker, progress.
+#pragma once
+
+#include <atomic>
+#include <filesystem>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "command_line.h"
+#include "kettle/footage/cache.h"
+#include "kettle/machine/machine.h"
+#include "kettle/planning/trial_book.h"
+#include "kettle/store/file.h"
+#include "kettle/store/output_folder.h"
+#include "kettle/trial/trial.h"
+#include "terminal.h"
+
+namespace kettle::app {
+
+// Where the installation keeps what ships with it.
+struct Places {
+  std::filesystem::path engine, drivers, share;
+};
+Places FindPlaces();
+
+// Set by SIGINT and SIGTERM; whatever runs then stops, keeping what is finished.
+const std::atomic<bool>& StopRequested();
+void CatchSignals();
+
+// One encoder family as it was found here.
+struct FoundEncoder {
+  std::string name;
+  ProbeOutcome probe;
+  bool simulated = false;
+};
+
+class Session {
+ public:
+  // Throws Error: an output folder that cannot be used, a stand-in profile that is not right.
+  Session(const Request& request, Places places);
+
+  const Request& request() const { return request_; }
+  const Places& places() const { return places_; }
+  const std::filesystem::path& out() const { return folder_.path(); }
+  const std::filesystem::path& scratch() const { return scratch_.path(); }
+  const Machine& machine() const { return machine_; }
+  const Provenance& provenance() const { return provenance_; }
+  const WorkerProcess& worker() const { return worker_; }
+  ProcessTrialRunner& runner() { return runner_; }
+  Progress& progress() { return progress_; }
+
+  // Opens every family of the catalogue in a worker. Remembered: the machine does not change in a run.
+  const std::vector<FoundEncoder>& FindEncoders();
+  // The names of those that work. Throws Error(kMachine) if none does.
+  std::vector<std::string> UsableEncoders();
+
+  std::vector<Footage> PrepareAll(const Show& show);
+
+  // Trials that earlier runs in this folder measured and that still count here.
+  std::vector<Trial> KnownTrials() const;
+  // Writes bench.json and bench.csv.
+  void KeepTrials(const std::vector<Trial>& trials) const;
+
+  void Write(const std::string& kind, const nlohmann::json& body) const { WriteResult(out(), kind, body, provenance_); }
+
+ private:
+  Request request_;
+  Places places_;
+  OutputFolder folder_;
+  TemporaryFolder scratch_;
+  Machine machine_;
+  Provenance provenance_;
+  std::string stand_in_profile_, stand_in_digest_;
+  WorkerProcess worker_;
+  Progress progress_;
+  ProcessTrialRunner runner_;
+  std::vector<FoundEncoder> encoders_;
+};
+
+// "SIMULATED: ..." for the top of any output to which it applies.
+std::string SimulatedNotice();
+
+}  // namespace kettle::app

@@ -1,0 +1,123 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "terminal.h"
+
+#include <fmt/format.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cstdio>
+#include <cstdlib>
+
+namespace kettle::app {
+
+namespace {
+
+bool NoColour() {
+  const char* value = std::getenv("NO_COLOR");
+  return value && *value;
+}
+
+const char* Code(Tone tone) {
+  switch (tone) {
+    case Tone::kGood: return "32";
+    case Tone::kBad: return "31";
+    case Tone::kDim: return "2";
+    case Tone::kStrong: return "1";
+    case Tone::kPlain: break;
+  }
+  return "";
+}
+
+// Letters as a terminal counts them: the bytes that do not continue a UTF-8 sequence.
+std::size_t Width(const std::string& text) {
+  return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xc0) != 0x80; }));
+}
+
+}  // namespace
+
+std::string Paint(const std::string& text, Tone tone) {
+  static const bool colour = isatty(STDOUT_FILENO) && !NoColour();
+  if (!colour || tone == Tone::kPlain) return text;
+  return fmt::format("\x1b[{}m{}\x1b[0m", Code(tone), text);
+}
+
+Cell Number(std::string text, Tone tone) { return {std::move(text), tone, true}; }
+
+Table::Table(std::vector<Cell> header) {
+  for (Cell& cell : header) cell.tone = Tone::kDim;
+  rows_.push_back(std::move(header));
+}
+
+std::string Table::str() const {
+  std::vector<std::size_t> widths;
+  for (const auto& row : rows_)
+    for (std::size_t i = 0; i < row.size(); ++i) {
+      if (widths.size() <= i) widths.push_back(0);
+      widths[i] = std::max(widths[i], Width(row[i].text));
+    }
+  std::string text;
+  for (const auto& row : rows_) {
+    text += "  ";
+    for (std::size_t i = 0; i < row.size(); ++i) {
+      const std::string gap(widths[i] - Width(row[i].text), ' ');
+      const bool last = i + 1 == row.size();
+      text += (row[i].right ? gap : "") + Paint(row[i].text, row[i].tone) + (row[i].right || last ? "" : gap) + (last ? "" : "  ");
+    }
+    text += '\n';
+  }
+  return text;
+}
+
+Progress::Progress(bool quiet) : quiet_(quiet), terminal_(isatty(STDERR_FILENO)) {}
+
+Progress::~Progress() { Clear(); }
+
+void Progress::Stage(const std::string& name, int steps) {
+  stage_ = name;
+  steps_ = std::max(1, steps);
+  done_ = 0;
+  share_ = 0;
+  what_.clear();
+  start_ = std::chrono::steady_clock::now();
+  if (!quiet_ && !terminal_) fmt::print(stderr, "{}\n", name);
+  Draw();
+}
+
+void Progress::Show(const std::string& what, double share) {
+  what_ = what;
+  share_ = share;
+  const auto now = std::chrono::steady_clock::now();
+  if (now - drawn_ >= std::chrono::milliseconds(100)) Draw();
+}
+
+void Progress::StepDone() {
+  ++done_;
+  share_ = 0;
+  steps_ = std::max(steps_, done_ + 1);
+  Draw();
+}
+
+void Progress::Clear() {
+  if (terminal_ && !quiet_) fmt::print(stderr, "\r\x1b[K");
+}
+
+void Progress::Draw() {
+  if (!terminal_ || quiet_) return;
+  drawn_ = std::chrono::steady_clock::now();
+  winsize size{};
+  const int columns = ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 20 ? size.ws_col : 80;
+  const double done = std::min(1.0, (done_ + std::clamp(share_, 0.0, 1.0)) / steps_);
+  const double elapsed = std::chrono::duration<double>(drawn_ - start_).count();
+  constexpr int kBar = 24;
+  const int filled = static_cast<int>(done * kBar);
+  std::string line = fmt::format("{} [{}{}] {:3.0f} %", stage_, std::string(static_cast<std::size_t>(filled), '#'),
+                                 std::string(static_cast<std::size_t>(kBar - filled), '.'), done * 100);
+  if (done > 0.03 && elapsed > 2) line += fmt::format("  about {:.0f} s left", elapsed / done - elapsed);
+  line += "  " + what_;
+  if (line.size() >= static_cast<std::size_t>(columns)) line.resize(static_cast<std::size_t>(columns) - 1);
+  fmt::print(stderr, "\r\x1b[K{}", line);
+  std::fflush(stderr);
+}
+
+}  // namespace kettle::app

@@ -1,0 +1,57 @@
+// SPDX-License-Identifier: Apache-2.0
+// Tables for standard output and progress for standard error.
+#pragma once
+
+#include <chrono>
+#include <string>
+#include <vector>
+
+namespace kettle::app {
+
+enum class Tone { kPlain, kGood, kBad, kDim, kStrong };
+
+// `text` in colour if standard output is a terminal and NO_COLOR is not set.
+std::string Paint(const std::string& text, Tone tone);
+
+struct Cell {
+  std::string text;
+  Tone tone = Tone::kPlain;
+  bool right = false;  // numbers stand on the right
+};
+Cell Number(std::string text, Tone tone = Tone::kPlain);
+
+// Prints a table: columns as wide as their longest cell, two spaces apart.
+class Table {
+ public:
+  explicit Table(std::vector<Cell> header);
+  void Row(std::vector<Cell> cells) { rows_.push_back(std::move(cells)); }
+  std::string str() const;
+
+ private:
+  std::vector<std::vector<Cell>> rows_;
+};
+
+// A bar with time left on standard error if that is a terminal; otherwise a line for each stage.
+class Progress {
+ public:
+  explicit Progress(bool quiet);
+  ~Progress();
+  // A new stage of about `steps` steps.
+  void Stage(const std::string& name, int steps);
+  // What is being done now, 0..1 of the current step.
+  void Show(const std::string& what, double share);
+  void StepDone();
+  // Wipes the bar, so that other lines can be printed.
+  void Clear();
+
+ private:
+  void Draw();
+
+  bool quiet_, terminal_;
+  std::string stage_, what_;
+  int steps_ = 1, done_ = 0;
+  double share_ = 0;
+  std::chrono::steady_clock::time_point start_, drawn_{};
+};
+
+}  // namespace kettle::app

@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: Apache-2.0
+// A place that takes the stream, with its limits.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/units/units.h"
+
+namespace kettle {
+
+struct Destination {
+  std::string name;
+  std::optional<BitRate> video_bit_rate_max;
+  std::optional<FrameSize> size_max;
+  std::optional<FrameRate> frame_rate_max;
+  double keyframe_seconds = 2;
+  std::vector<std::string> codecs = {"h264"};
+};
+
+// Reads a destination file. Throws Error(kInput): file, line, key and what would be right.
+Destination ReadDestination(const std::filesystem::path& file);
+
+// Finds a destination as a show names it: a path ending in .toml (relative to `show_folder`), or the
+// name of a file in `show_folder`/destinations or in `shipped`. Throws Error(kInput).
+Destination FindDestination(const std::string& name, const std::filesystem::path& show_folder,
+                            const std::filesystem::path& shipped);
+
+}  // namespace kettle

@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/planning/option.h"
+
+#include <algorithm>
+#include <limits>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "kettle/quality/plane_metrics.h"
+
+namespace kettle {
+
+const char* Name(Role role) { return role == Role::kStream ? "stream" : "recording"; }
+
+Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
+  Option option;
+  option.settings = trials.front().settings;
+  option.device = trials.front().device;
+  option.simulated = trials.front().simulated;
+  option.throughput_fps = std::numeric_limits<double>::infinity();
+  option.score = std::numeric_limits<double>::infinity();
+  option.measured = all_footage;
+  for (const Trial& trial : trials) {
+    if (!trial.done()) {
+      option.trouble = fmt::format("{}: {}", Name(trial.status), trial.detail);
+      option.measured = false;
+      continue;
+    }
+    option.device_name = trial.device_name;
+    option.throughput_fps = std::min(option.throughput_fps, trial.throughput_fps);
+    option.cpu_cores = std::max(option.cpu_cores, trial.cpu_cores);
+    option.feeding_cores = std::max(option.feeding_cores, trial.feeding_cores);
+    option.stand_in_cores = std::max(option.stand_in_cores, trial.stand_in_cores);
+    option.b_frames = std::max(option.b_frames, trial.b_frames);
+    if (!trial.quality) continue;
+    const double score = SsimDb(trial.quality->worst_second_ssim_y);
+    if (score < option.score) {
+      option.score = score;
+      option.quality = *trial.quality;
+    }
+  }
+  if (!option.trouble.empty() && option.throughput_fps == std::numeric_limits<double>::infinity()) option.throughput_fps = 0;
+  if (option.score == std::numeric_limits<double>::infinity()) option.score = 0;
+  option.headroom = option.throughput_fps > 0 ? 1 - option.settings.frame_rate.fps() / option.throughput_fps : -1;
+  return option;
+}
+
+void to_json(nlohmann::json& json, const Option& option) {
+  json = {{"encoder", option.settings.encoder},
+          {"preset", option.settings.preset},
+          {"device", option.device},
+          {"simulated", option.simulated},
+          {"throughput_fps", option.throughput_fps},
+          {"headroom", option.headroom},
+          {"cpu_cores", option.cpu_cores},
+          {"engine_share", option.engine_share()},
+          {"worst_second_ssim_y", option.quality.worst_second_ssim_y},
+          {"ssim_y", option.quality.ssim_y}};
+  if (!option.trouble.empty()) json["trouble"] = option.trouble;
+}
+
+}  // namespace kettle

@@ -1,0 +1,59 @@
+// SPDX-License-Identifier: Apache-2.0
+// Which encoder and preset for the stream, which for the recording, so that neither starves the other.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/planning/option.h"
+
+namespace kettle {
+
+// What the two encodes may take together.
+struct Capacity {
+  double cpu_cores = 0;     // processors that this program may use
+  double headroom = 0.2;    // the share that must stay free, of processors and of the GPU's engine
+};
+
+// What two encodes take together, predicted from the trials of each alone.
+struct Demand {
+  double cpu_cores = 0;       // both encodes, feeding them, and what a simulated device takes of this machine
+  double stand_in_cores = 0;  // of these, the simulated device
+  double engine_share = 0;    // of the GPU's encode engine
+  bool fits = false;
+};
+Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity);
+
+struct Pair {
+  Option stream, recording;
+  Demand demand;
+};
+
+// A combination that was looked at and not taken.
+struct RejectedPair {
+  std::string stream, recording;  // as "x264 veryfast"; the preset is "any" if none would do
+  std::optional<Demand> demand;
+  std::string why;
+};
+
+struct Placement {
+  std::vector<Pair> feasible;  // best first
+  std::vector<RejectedPair> rejected;
+};
+
+// One encoder family that may be used, with its presets' options measured on demand, fastest first.
+struct FamilyOptions {
+  std::string family;
+  int presets = 0;
+  std::function<Option(Role, int preset)> measure;
+};
+
+// Walks each family's presets for each role, then weighs every combination of families: the stream on
+// one device and the recording on the other, the reverse, and both on one. In each, the stream gets the
+// slowest preset that leaves the recording some preset, then the recording the slowest that still fits.
+// Order: the stream's quality; within 0.1 dB the recording's; then fewer cores.
+Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity);
+
+}  // namespace kettle

@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: Apache-2.0
+// From a show to a proven plan, with the evidence of every choice.
+#pragma once
+
+#include <functional>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/planning/placement.h"
+#include "kettle/planning/show.h"
+#include "kettle/planning/step_down.h"
+#include "kettle/planning/targets.h"
+#include "kettle/planning/trial_book.h"
+
+namespace kettle {
+
+struct Plan {
+  std::string title;
+  Targets targets;
+  Capacity capacity;
+  std::optional<Pair> chosen;  // not set: nothing holds
+  Placement placement;
+  Proving proving;
+  std::vector<Option> options[2];  // by Role: all that were measured, in the order of measuring
+  std::string nearest;             // if nothing holds: what would, as a prediction
+  int trials = 0;                  // that the search needed, those used again included
+  int grid = 0;                    // that trying every preset on every footage would need
+  bool simulated = false;          // something of it was measured on a simulated device
+};
+
+struct PlanRequest {
+  const Show& show;
+  Targets targets;
+  std::vector<Footage> footage;
+  std::vector<std::string> families;  // usable ones, by name
+  double cpu_cores = 1;               // processors that may be used
+  int most_proofs = 5;
+};
+
+// Measures, places and proves. `prove` runs one pair in real time.
+Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove);
+
+// The settings of all presets of one family for one role: what a bench tries, and a search walks.
+EncodeSettings WithEncoder(EncodeSettings target, const std::string& family, const std::string& preset);
+
+// The frame rates that stand below `rate` in the trade: for saying what would hold.
+std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate);
+
+void to_json(nlohmann::json& json, const Plan& plan);
+
+}  // namespace kettle

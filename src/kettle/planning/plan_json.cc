@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "kettle/planning/plan.h"
+#include "kettle/quality/plane_metrics.h"
+
+namespace kettle {
+
+namespace {
+
+using nlohmann::json;
+
+json EncodeJson(const Option& option) {
+  json result = option.settings;
+  result.update({{"device", option.device},
+                 {"device_name", option.device_name},
+                 {"headroom", option.headroom},
+                 {"throughput_fps", option.throughput_fps},
+                 {"cpu_cores", option.cpu_cores},
+                 {"b_frames", option.b_frames},
+                 {"quality", option.quality},
+                 {"simulated", option.simulated}});
+  return result;
+}
+
+json DemandJson(const Demand& demand) {
+  return {{"cpu_cores", demand.cpu_cores}, {"stand_in_cores", demand.stand_in_cores}, {"engine_share", demand.engine_share}, {"fits", demand.fits}, {"predicted", true}};
+}
+
+std::string WhyNot(const Option& option, const Option& chosen, double headroom) {
+  if (!option.trouble.empty()) return option.trouble;
+  if (!option.keeps_pace(headroom)) return fmt::format("does not keep pace: headroom {:.0f} %, required {:.0f} %", option.headroom * 100, headroom * 100);
+  if (option.score < chosen.score) return fmt::format("looks worse: {:.2f} dB in its worst second, the chosen one {:.2f} dB", option.score, chosen.score);
+  return "keeps pace alone, but not beside the other encode, or the proof run failed with it";
+}
+
+json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
+  json rejected = json::array();
+  for (const Option& option : plan.options[static_cast<int>(role)]) {
+    if (option.title() == chosen.title()) continue;
+    json entry = option;
+    entry["why"] = WhyNot(option, chosen, plan.capacity.headroom);
+    rejected.push_back(std::move(entry));
+  }
+  return {{"choice", std::string(Name(role)) + ".preset"},
+          {"value", chosen.title()},
+          {"why", fmt::format("of the presets that keep pace beside the other encode, the best in its worst second ({:.2f} dB SSIM), at {:.0f} frames a second", chosen.score, chosen.throughput_fps)},
+          {"measured", true},
+          {"simulated", chosen.simulated},
+          {"evidence", chosen},
+          {"rejected", rejected}};
+}
+
+json PlacementEvidence(const Plan& plan, const Pair& chosen) {
+  json rejected = json::array();
+  for (const RejectedPair& pair : plan.placement.rejected) {
+    json entry = {{"stream", pair.stream}, {"recording", pair.recording}, {"why", pair.why}};
+    if (pair.demand) entry["demand"] = DemandJson(*pair.demand);
+    rejected.push_back(std::move(entry));
+  }
+  for (const Pair& pair : plan.placement.feasible) {
+    if (pair.stream.title() == chosen.stream.title() && pair.recording.title() == chosen.recording.title()) continue;
+    rejected.push_back({{"stream", pair.stream.title()}, {"recording", pair.recording.title()}, {"demand", DemandJson(pair.demand)},
+                        {"stream_worst_second_db", pair.stream.score}, {"recording_worst_second_db", pair.recording.score},
+                        {"why", pair.stream.score > chosen.stream.score ? "its proof run failed" : "fits, but looks worse or takes more cores"}});
+  }
+  return {{"choice", "placement"},
+          {"value", fmt::format("stream on the {}, recording on the {}", chosen.stream.device, chosen.recording.device)},
+          {"why", fmt::format("together they should take {:.2f} of {:g} cores and {:.0f} % of the GPU's engine", chosen.demand.cpu_cores, plan.capacity.cpu_cores, chosen.demand.engine_share * 100)},
+          {"measured", true},
+          {"evidence", DemandJson(chosen.demand)},
+          {"rejected", rejected}};
+}
+
+json Attempts(const Plan& plan) {
+  json attempts = json::array();
+  for (const Attempt& attempt : plan.proving.attempts)
+    attempts.push_back({{"stream", attempt.pair.stream.title()}, {"recording", attempt.pair.recording.title()}, {"proof", attempt.proof}});
+  return attempts;
+}
+
+}  // namespace
+
+void to_json(json& j, const Plan& plan) {
+  json because = json::array();
+  for (const Because& reason : plan.targets.reasons)
+    because.push_back({{"choice", reason.choice}, {"value", reason.value}, {"why", reason.why}, {"measured", reason.measured}});
+  if (plan.chosen) {
+    because.push_back(PlacementEvidence(plan, *plan.chosen));
+    because.push_back(PresetEvidence(plan, Role::kStream, plan.chosen->stream));
+    because.push_back(PresetEvidence(plan, Role::kRecording, plan.chosen->recording));
+  }
+  j = {{"title", plan.title},
+       {"stream", plan.chosen ? EncodeJson(plan.chosen->stream) : json()},
+       {"recording", plan.chosen ? EncodeJson(plan.chosen->recording) : json()},
+       {"proof", plan.proving.attempts.empty() ? json() : json(plan.proving.attempts.back().proof)},
+       {"attempts", Attempts(plan)},
+       {"because", because},
+       {"warnings", plan.targets.warnings},
+       {"nearest", plan.nearest},
+       {"required_headroom", plan.capacity.headroom},
+       {"trials", {{"used", plan.trials}, {"grid", plan.grid}}},
+       {"simulated", plan.simulated}};
+}
+
+}  // namespace kettle

@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: Apache-2.0
+// What the user wants to do, as a show file describes it.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/planning/destination.h"
+#include "kettle/units/units.h"
+
+namespace kettle {
+
+struct Show {
+  std::string title;
+
+  // picture: as captured
+  FrameSize source_size;
+  FrameRate source_rate;
+  std::vector<std::string> footage;  // scenes by name, clips by path
+
+  // stream
+  std::optional<FrameSize> stream_size;       // not set: automatic
+  std::optional<FrameRate> stream_rate;       // not set: automatic
+  std::optional<BitRate> stream_bit_rate;     // not set: what line and destinations allow
+  std::vector<Destination> destinations;
+
+  // recording
+  std::optional<FrameSize> recording_size;    // not set: the source's
+  std::optional<BitRate> recording_bit_rate;  // not set: archive quality
+  std::filesystem::path recording_folder;     // where recordings will go; may not exist yet
+  double recording_hours = 3;
+
+  // uplink
+  std::vector<BitRate> readings;
+  std::string link = "wired";
+  std::vector<std::pair<std::string, BitRate>> reserve;
+
+  double required_headroom = 0.2;
+};
+
+// A value that a show file holds and an option can override.
+struct ShowKey {
+  enum class Kind { kText, kNumber, kList };
+  std::string section, key;  // section is "" at the top
+  Kind kind;
+  std::string option;  // the option of the same name, without dashes
+  std::string help;
+};
+const std::vector<ShowKey>& ShowKeys();
+
+// Values from options, by option name; a list has one or more, the others exactly one.
+using ShowOverrides = std::map<std::string, std::vector<std::string>>;
+
+// Where to look for what a show names.
+struct ShowPlaces {
+  std::filesystem::path destinations;  // the shipped ones
+  std::filesystem::path root = "/";    // of the file system, for the display's size
+};
+
+// Reads and checks a show. Clips are opened to learn size and rate where the show leaves them out.
+// Throws Error(kInput) with one line: file, line, key, what would be right.
+Show ReadShow(const std::filesystem::path& file, const ShowOverrides& overrides, const ShowPlaces& places);
+
+}  // namespace kettle

@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/planning/step_down.h"
+
+#include <algorithm>
+
+#include "kettle/encoders/catalogue.h"
+
+namespace kettle {
+
+namespace {
+
+// The option one preset faster in the same family, if there is one that works.
+std::optional<Option> Faster(const Option& option, Role role, const std::vector<FamilyOptions>& families) {
+  const auto& presets = FindFamily(option.settings.encoder).presets;
+  const auto place = std::find(presets.begin(), presets.end(), option.settings.preset);
+  const auto family = std::find_if(families.begin(), families.end(),
+                                   [&](const FamilyOptions& f) { return f.family == option.settings.encoder; });
+  if (place == presets.begin() || place == presets.end() || family == families.end()) return std::nullopt;
+  Option faster = family->measure(role, static_cast<int>(place - presets.begin()) - 1);
+  if (!faster.trouble.empty()) return std::nullopt;
+  return faster;
+}
+
+bool SamePresets(const Pair& a, const Pair& b) {
+  return a.stream.title() == b.stream.title() && a.recording.title() == b.recording.title();
+}
+
+}  // namespace
+
+std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::vector<FamilyOptions>& families,
+                             const Capacity& capacity) {
+  const bool stream_in_the_way =
+      proof.stream.skipped > 0 && pair.stream.device == "cpu" && pair.recording.device != pair.stream.device;
+  Pair next = pair;
+  auto recording = stream_in_the_way ? std::nullopt : Faster(pair.recording, Role::kRecording, families);
+  if (recording) {
+    next.recording = std::move(*recording);
+  } else if (auto stream = Faster(pair.stream, Role::kStream, families)) {
+    next.stream = std::move(*stream);
+  } else {
+    recording = Faster(pair.recording, Role::kRecording, families);
+    if (!recording) return std::nullopt;
+    next.recording = std::move(*recording);
+  }
+  next.demand = PredictDemand(next.stream, next.recording, capacity);
+  return next;
+}
+
+Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& families, const Capacity& capacity,
+                  const std::function<Proof(const Pair&)>& prove, int most_attempts) {
+  Proving proving;
+  for (const Pair& start : placement.feasible) {
+    std::optional<Pair> pair = start;
+    while (pair && static_cast<int>(proving.attempts.size()) < most_attempts) {
+      const bool tried = std::any_of(proving.attempts.begin(), proving.attempts.end(),
+                                     [&](const Attempt& attempt) { return SamePresets(attempt.pair, *pair); });
+      if (tried) break;
+      proving.attempts.push_back({*pair, prove(*pair)});
+      const Proof& proof = proving.attempts.back().proof;
+      if (proof.holds()) return proving;
+      // A driver that fails is not helped by a faster preset: the next placement is.
+      if (proof.status != WorkerStatus::kDone) break;
+      pair = StepDown(*pair, proof, families, capacity);
+    }
+  }
+  return proving;
+}
+
+}  // namespace kettle

@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: Apache-2.0
+// From a show to what both encodes are asked: size, frame rate, bit rate, with the reason of each.
+#pragma once
+
+#include <nlohmann/json_fwd.hpp>
+#include <string>
+#include <vector>
+
+#include "kettle/encoders/settings.h"
+#include "kettle/planning/show.h"
+
+namespace kettle {
+
+// One choice of a plan, and why: the evidence that goes into plan.json and onto the settings card.
+struct Because {
+  std::string choice;    // what was decided: "stream.bit_rate"
+  std::string value;     // as chosen
+  std::string why;       // one line for people
+  bool measured = false;  // false: given by the user, a limit, or a rule
+};
+
+struct Targets {
+  EncodeSettings stream, recording;  // without encoder and preset
+  std::vector<Because> reasons;
+  std::vector<std::string> warnings;  // one line each, for the user
+};
+
+// Throws Error(kInput) if the show leaves no bit rate to be found.
+Targets ChooseTargets(const Show& show);
+
+}  // namespace kettle

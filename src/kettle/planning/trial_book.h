@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: Apache-2.0
+#pragma once
+
+#include <functional>
+#include <vector>
+
+#include "kettle/trial/trial.h"
+
+namespace kettle {
+
+// Trials by settings and pictures: measured when first asked for, remembered from then on.
+class TrialBook {
+ public:
+  // `known` are trials of earlier runs that may be used again. `on_new` is called after each new trial
+  // with all that are known, so that they can be kept.
+  TrialBook(TrialRunner& runner, std::vector<Trial> known, std::function<void(const std::vector<Trial>&)> on_new)
+      : runner_(runner), trials_(std::move(known)), on_new_(std::move(on_new)) {}
+
+  // A copy: the book may grow meanwhile. A trial that did not end as done is measured again in another
+  // run, but not in this one.
+  Trial Get(const EncodeSettings& settings, const Footage& footage);
+
+  const std::vector<Trial>& trials() const { return trials_; }
+  int measured() const { return measured_; }  // in this run
+  int reused() const { return reused_; }      // from earlier runs, asked for at least once, counted each time
+
+ private:
+  TrialRunner& runner_;
+  std::vector<Trial> trials_;
+  std::vector<std::size_t> fresh_;  // indices of this run's trials
+  std::function<void(const std::vector<Trial>&)> on_new_;
+  int measured_ = 0, reused_ = 0;
+};
+
+}  // namespace kettle

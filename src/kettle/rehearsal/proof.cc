@@ -1,0 +1,92 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/rehearsal/proof.h"
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "kettle/encoders/catalogue.h"
+#include "kettle/machine/cpu_time.h"
+#include "kettle/store/file.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kGraceSeconds = 30;  // for starting and finishing, beyond twice the run's length
+
+}  // namespace
+
+Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const Watcher& watcher) {
+  const std::filesystem::path stream_file = request.scratch / "stream.flv", recording_file = request.scratch / "recording.mkv";
+  PaceTask task;
+  for (const Footage& footage : request.footage) task.footage.push_back(footage.file.string());
+  task.source_rate = request.footage.front().rate;
+  task.seconds = request.seconds;
+  task.outputs = {{request.stream, stream_file.string()}, {request.recording, recording_file.string()}};
+
+  const CpuTime before = ReadCpuTime();
+  const double stand_in_before = ProcessCpuSeconds(kStandInProcess);
+  const WorkerReport report = worker.Run({"pace", task, request.seconds * 2 + kGraceSeconds},
+                                         [&](double share) { watcher("proof run, both encodes in real time", share); });
+  const double wall = std::max(1e-3, report.wall_seconds);
+  const double stand_in = std::max(0.0, ProcessCpuSeconds(kStandInProcess) - stand_in_before);
+
+  Proof proof;
+  proof.status = report.status;
+  proof.detail = report.detail;
+  proof.cpu_cores = report.cpu_seconds / wall;
+  proof.stand_in_cores = worker.stand_in_gpu().empty() ? 0 : stand_in / wall;
+  proof.other_cores = std::max(0.0, ReadCpuTime().busy_seconds - before.busy_seconds - report.cpu_seconds - stand_in) / wall;
+  if (report.status != WorkerStatus::kDone) return proof;
+  const auto outcome = report.result.get<PaceOutcome>();
+  proof.seconds = outcome.seconds;
+  proof.late = outcome.late;
+  proof.stream = outcome.outputs.at(0);
+  proof.recording = outcome.outputs.at(1);
+  Publish(stream_file, request.folder / "stream.flv");
+  Publish(recording_file, request.folder / "recording.mkv");
+  watcher("proof run", 1);
+  return proof;
+}
+
+std::string ProofCsv(const Proof& proof) {
+  std::string csv = "output,frame,due_ms,taken_ms\n";
+  const auto add = [&](const char* output, const PacedOutputOutcome& outcome) {
+    for (const PacedFrame& frame : outcome.frame_times)
+      csv += frame.taken_ms < 0 ? fmt::format("{},{},{:.3f},\n", output, frame.frame, frame.due_ms)
+                                : fmt::format("{},{},{:.3f},{:.3f}\n", output, frame.frame, frame.due_ms, frame.taken_ms);
+  };
+  add("stream", proof.stream);
+  add("recording", proof.recording);
+  return csv;
+}
+
+namespace {
+
+nlohmann::json OutputJson(const PacedOutputOutcome& output, int late) {
+  return {{"frames", output.frames},
+          {"late", late},
+          {"skipped", output.skipped},
+          {"packets", output.packets},
+          {"deepest_queue", output.deepest_queue},
+          {"mean_kbps", output.mean_kbps},
+          {"peak_second_kbps", output.peak_second_kbps},
+          {"latency", output.latency}};
+}
+
+}  // namespace
+
+void to_json(nlohmann::json& json, const Proof& proof) {
+  json = {{"seconds", proof.seconds},
+          {"verdict", proof.holds() ? "keeps pace" : "does not keep pace"},
+          {"status", Name(proof.status)},
+          {"detail", proof.detail},
+          {"stream", OutputJson(proof.stream, proof.late)},
+          {"recording", OutputJson(proof.recording, proof.late)},
+          {"cpu_cores", proof.cpu_cores},
+          {"stand_in_cores", proof.stand_in_cores},
+          {"other_cores", proof.other_cores}};
+}
+
+}  // namespace kettle

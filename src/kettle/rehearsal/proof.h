@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: Apache-2.0
+// The paced run of both encodes together that ends a plan.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <nlohmann/json_fwd.hpp>
+#include <string>
+#include <vector>
+
+#include "kettle/footage/cache.h"
+#include "kettle/trial/trial.h"
+
+namespace kettle {
+
+struct Proof {
+  WorkerStatus status = WorkerStatus::kNonsense;
+  std::string detail;       // why, if the status is not done
+  double seconds = 0;       // of footage, in real time
+  int late = 0;             // frames that the source released late, for both outputs
+  PacedOutputOutcome stream, recording;
+  double cpu_cores = 0;     // that the run took: feeding, both encodes, writing
+  double stand_in_cores = 0, other_cores = 0;
+
+  // Both encodes kept pace: the run ended well and no frame was skipped.
+  bool holds() const { return status == WorkerStatus::kDone && stream.skipped == 0 && recording.skipped == 0; }
+};
+
+// What is played and where to: footage in turn, for `seconds`; the files appear in `folder` as
+// stream.flv and recording.mkv when the run has ended well, whatever its verdict.
+struct ProofRequest {
+  EncodeSettings stream, recording;
+  std::vector<Footage> footage;
+  double seconds = 10;
+  std::filesystem::path folder, scratch;  // on the same file system
+};
+
+// Throws Error(kInterrupted) when stopped, Error(kMachine) if the files cannot be put in their place.
+Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const Watcher& watcher);
+
+// One row a frame of each output: output, frame, due_ms, taken_ms (empty: skipped).
+std::string ProofCsv(const Proof& proof);
+
+void to_json(nlohmann::json& json, const Proof& proof);
+
+}  // namespace kettle

@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: Apache-2.0
+#pragma once
+
+#include <string>
+
+#include "kettle/planning/plan.h"
+#include "kettle/planning/show.h"
+
+namespace kettle {
+
+// The settings card: the one page a streamer types from. Plain text, at most 100 columns.
+std::string SettingsCard(const Plan& plan, const Show& show);
+
+}  // namespace kettle

@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: Apache-2.0
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/planning/plan.h"
+#include "kettle/rehearsal/proof.h"
+
+namespace kettle {
+
+// speed-quality.svg/.png: every option's speed against its quality, with the frame rate's line, the
+// required headroom's, and the choice marked. `chosen` is empty if there is none. Throws Error(kMachine).
+void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Option>& options,
+                      const std::optional<Option>& chosen, double required_headroom);
+
+// proof-times.svg/.png: when each frame of the proof run was taken by its encoder, against the time at
+// which the queue would have been full. Throws Error(kMachine).
+void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt);
+
+}  // namespace kettle
