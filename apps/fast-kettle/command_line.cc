@@ -77,17 +77,21 @@ po::options_description ShowOptions(std::map<std::string, std::vector<std::strin
 }
 
 std::string Overview() {
-  std::string text = "fast-kettle: measures this machine, chooses the settings for a live stream and its recording,\n"
-                     "and proves them in real time.\n\nUsage: fast-kettle COMMAND [OPTIONS]\n\nCommands, in the order people use them:\n";
+  std::string text =
+      "fast-kettle: measures this machine, chooses the settings for a live stream and its recording,\n"
+      "and proves them in real time.\n\nUsage: fast-kettle COMMAND [OPTIONS]\n\nCommands, in the order people use "
+      "them:\n";
   for (const Command& command : Commands()) text += fmt::format("  {:<8} {}\n", command.name, command.summary);
-  return text + "\n  fast-kettle COMMAND --help   tells a command's options, with an example\n"
-                "  fast-kettle --version\n\nExample:\n  fast-kettle demo\n";
+  return text +
+         "\n  fast-kettle COMMAND --help   tells a command's options, with an example\n"
+         "  fast-kettle --version\n\nExample:\n  fast-kettle demo\n";
 }
 
 std::string HelpFor(const Command& command, const std::vector<po::options_description>& groups) {
   std::ostringstream text;
-  text << "fast-kettle " << command.name << ": " << command.summary << "\n\n" << command.detail << "\n\nUsage: fast-kettle "
-       << command.name << (command.takes_show ? " --show FILE [OPTIONS]\n" : " [OPTIONS]\n");
+  text << "fast-kettle " << command.name << ": " << command.summary << "\n\n"
+       << command.detail << "\n\nUsage: fast-kettle " << command.name
+       << (command.takes_show ? " --show FILE [OPTIONS]\n" : " [OPTIONS]\n");
   for (const auto& group : groups) text << '\n' << group;
   text << "\nExample:\n  " << command.example << '\n';
   return text.str();
@@ -104,7 +108,8 @@ std::vector<std::string> Names(const std::vector<po::options_description>& group
 [[noreturn]] void Refuse(const std::string& command, const po::error& error, const std::vector<std::string>& names) {
   if (const auto* unknown = dynamic_cast<const po::unknown_option*>(&error)) {
     const std::string given = unknown->get_option_name();
-    FailInput("{} has no option \"{}\"{}", command, given, Nearest(given, names).empty() ? "; see fast-kettle " + command + " --help" : Suggestion(given, names));
+    FailInput("{} has no option \"{}\"{}", command, given,
+              Nearest(given, names).empty() ? "; see fast-kettle " + command + " --help" : Suggestion(given, names));
   }
   std::string words = error.what();
   std::replace(words.begin(), words.end(), '\n', ' ');
@@ -119,13 +124,15 @@ Request Fill(const Command& command, Request request, const std::map<std::string
   request.command = command.name;
   for (const auto& [option, given] : values) {
     if (given.empty()) continue;
-    const auto key = std::find_if(ShowKeys().begin(), ShowKeys().end(), [&](const ShowKey& k) { return k.option == option; });
+    const auto key =
+        std::find_if(ShowKeys().begin(), ShowKeys().end(), [&](const ShowKey& k) { return k.option == option; });
     if (key->kind != ShowKey::Kind::kList && given.size() > 1) FailInput("--{} is given more than once", option);
     request.overrides[option] = given;
   }
   CheckRange("footage-seconds", request.footage_seconds, 1, 60);
   CheckRange("proof-seconds", request.proof_seconds, 2, 3600);
-  if (command.takes_show && request.show.empty()) FailInput("{} needs a show: --show FILE; demo/saltmarsh.toml is an example", command.name);
+  if (command.takes_show && request.show.empty())
+    FailInput("{} needs a show: --show FILE; demo/saltmarsh.toml is an example", command.name);
   if (request.out.empty()) FailInput("--out: give a folder");
   return request;
 }
@@ -140,9 +147,11 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
   }
   if (command.name == "bench") AddBench(groups[0], request);
   if (command.name == "plan" || command.name == "demo")
-    groups[0].add_options()("proof-seconds", po::value(&request.proof_seconds)->value_name("S"), "length of the proof run (default: 10)");
+    groups[0].add_options()("proof-seconds", po::value(&request.proof_seconds)->value_name("S"),
+                            "length of the proof run (default: 10)");
   if (command.name == "demo")
-    groups[0].add_options()("without-stand-in", po::bool_switch(&request.without_stand_in), "no simulated GPU: what is here, or the CPU alone");
+    groups[0].add_options()("without-stand-in", po::bool_switch(&request.without_stand_in),
+                            "no simulated GPU: what is here, or the CPU alone");
   if (command.takes_show) groups.push_back(ShowOptions(values));
 
   po::options_description all;
@@ -164,7 +173,8 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
 }  // namespace
 
 Parsed ParseCommandLine(const std::vector<std::string>& arguments) {
-  if (arguments.empty() || arguments[0] == "--help" || arguments[0] == "-h" || arguments[0] == "help") return {std::nullopt, Overview()};
+  if (arguments.empty() || arguments[0] == "--help" || arguments[0] == "-h" || arguments[0] == "help")
+    return {std::nullopt, Overview()};
   if (arguments[0] == "--version") return {std::nullopt, fmt::format("fast-kettle {}\n", kVersion)};
   std::vector<std::string> names;
   for (const Command& command : Commands()) {

@@ -16,15 +16,15 @@ struct Request {
   std::string command;
   std::string out = "kettle-out";
   bool json = false, quiet = false;
-  std::string stand_in_gpu;        // a profile's name or path; empty: none
-  std::string show;                // path
+  std::string stand_in_gpu;  // a profile's name or path; empty: none
+  std::string show;          // path
   ShowOverrides overrides;
-  double footage_seconds = 3;      // of each scene or clip
-  bool fresh = false;              // measure again what an earlier run in the folder measured
+  double footage_seconds = 3;                  // of each scene or clip
+  bool fresh = false;                          // measure again what an earlier run in the folder measured
   std::vector<std::string> encoders, presets;  // bench: only these; empty: all
-  bool paced = false;              // bench: each in real time as well
+  bool paced = false;                          // bench: each in real time as well
   double proof_seconds = 10;
-  bool without_stand_in = false;   // demo: CPU only
+  bool without_stand_in = false;  // demo: CPU only
 };
 
 // A request to carry out, or a text to print with the exit code 0 (help, version).

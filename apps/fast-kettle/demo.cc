@@ -37,7 +37,9 @@ int RunDemo(Request request, const Places& places) {
   }
   const int code = RunPlan(session);
   const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-  if (!request.json) fmt::print("The demo took {:.0f} s. For your own game: copy {} and put a clip of it under footage.\n", seconds, request.show);
+  if (!request.json)
+    fmt::print("The demo took {:.0f} s. For your own game: copy {} and put a clip of it under footage.\n", seconds,
+               request.show);
   return code;
 }
 

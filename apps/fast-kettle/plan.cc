@@ -18,9 +18,11 @@ using nlohmann::json;
 
 Proof Prove(Session& session, const Pair& pair, const std::vector<Footage>& footage) {
   session.progress().Stage("proof run", 1);
-  ProofRequest request{pair.stream.settings, pair.recording.settings, footage, session.request().proof_seconds, session.out(), session.scratch()};
+  ProofRequest request{pair.stream.settings, pair.recording.settings, footage, session.request().proof_seconds,
+                       session.out(),        session.scratch()};
   Proof proof = RunProof(session.worker(), request, [&](const std::string&, double share) {
-    session.progress().Show(fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()), share);
+    session.progress().Show(
+        fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()), share);
   });
   session.progress().Clear();
   return proof;
@@ -28,7 +30,8 @@ Proof Prove(Session& session, const Pair& pair, const std::vector<Footage>& foot
 
 void WriteFigures(const Session& session, const Plan& plan) {
   const auto& options = plan.options[static_cast<int>(Role::kStream)];
-  DrawSpeedQuality(session.out(), options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt, plan.capacity.headroom);
+  DrawSpeedQuality(session.out(), options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt,
+                   plan.capacity.headroom);
   if (plan.proving.attempts.empty()) return;
   DrawProofTimes(session.out(), plan.proving.attempts.back());
   WriteFile(session.out() / "proof.csv", ProofCsv(plan.proving.attempts.back().proof));
@@ -36,13 +39,28 @@ void WriteFigures(const Session& session, const Plan& plan) {
 
 void PrintAttempts(const Plan& plan) {
   fmt::print("{}\n", Paint("Proof runs, both encodes at once in real time", Tone::kStrong));
-  Table table({{"stream"}, {"recording"}, Number("cores predicted"), Number("late"), Number("stream skipped"), Number("recording skipped"), {"verdict"}});
+  Table table({{"stream"},
+               {"recording"},
+               Number("cores predicted"),
+               Number("late"),
+               Number("stream skipped"),
+               Number("recording skipped"),
+               {"verdict"}});
   for (const Attempt& attempt : plan.proving.attempts) {
     const Proof& proof = attempt.proof;
-    const auto skipped = [](const PacedOutputOutcome& o) { return Number(fmt::format("{} of {}", o.skipped, o.frames)); };
-    const std::string verdict = proof.holds() ? "keeps pace" : proof.status == WorkerStatus::kDone ? "does not keep pace" : proof.detail;
-    table.Row({{attempt.pair.stream.title()}, {attempt.pair.recording.title()}, Number(fmt::format("{:.2f}", attempt.pair.demand.cpu_cores)), Number(fmt::format("{}", proof.late)),
-               skipped(proof.stream), skipped(proof.recording), {verdict, proof.holds() ? Tone::kGood : Tone::kBad}});
+    const auto skipped = [](const PacedOutputOutcome& o) {
+      return Number(fmt::format("{} of {}", o.skipped, o.frames));
+    };
+    const std::string verdict = proof.holds()                         ? "keeps pace"
+                                : proof.status == WorkerStatus::kDone ? "does not keep pace"
+                                                                      : proof.detail;
+    table.Row({{attempt.pair.stream.title()},
+               {attempt.pair.recording.title()},
+               Number(fmt::format("{:.2f}", attempt.pair.demand.cpu_cores)),
+               Number(fmt::format("{}", proof.late)),
+               skipped(proof.stream),
+               skipped(proof.recording),
+               {verdict, proof.holds() ? Tone::kGood : Tone::kBad}});
   }
   fmt::print("{}\n", table.str());
 }
@@ -50,18 +68,24 @@ void PrintAttempts(const Plan& plan) {
 void PrintPlan(const Session& session, const Plan& plan, const Show& show, const TrialBook& book) {
   for (const Role role : {Role::kStream, Role::kRecording}) {
     if (plan.options[static_cast<int>(role)].empty()) continue;
-    fmt::print("{}\n{}\n", Paint(role == Role::kStream ? "Presets tried for the stream, each alone" : "Presets tried for the recording, each alone", Tone::kStrong),
+    fmt::print("{}\n{}\n",
+               Paint(role == Role::kStream ? "Presets tried for the stream, each alone"
+                                           : "Presets tried for the recording, each alone",
+                     Tone::kStrong),
                OptionTable(plan.options[static_cast<int>(role)], plan.capacity.headroom).str());
   }
   if (!plan.placement.rejected.empty()) {
     fmt::print("{}\n", Paint("Placements that do not fit", Tone::kStrong));
-    for (const RejectedPair& pair : plan.placement.rejected) fmt::print("  - stream {}, recording {}: {}\n", pair.stream, pair.recording, pair.why);
+    for (const RejectedPair& pair : plan.placement.rejected)
+      fmt::print("  - stream {}, recording {}: {}\n", pair.stream, pair.recording, pair.why);
     fmt::print("\n");
   }
   if (!plan.proving.attempts.empty()) PrintAttempts(plan);
   fmt::print("{}\n", SettingsCard(plan, show));
-  fmt::print("{} trials needed of {} in the whole grid; {} measured now, {} used again.\nEverything is in {}/: card.txt, plan.json, stream.flv, recording.mkv, figures.\n",
-             plan.trials, plan.grid, book.measured(), book.reused(), session.out().string());
+  fmt::print(
+      "{} trials needed of {} in the whole grid; {} measured now, {} used again.\nEverything is in {}/: card.txt, "
+      "plan.json, stream.flv, recording.mkv, figures.\n",
+      plan.trials, plan.grid, book.measured(), book.reused(), session.out().string());
 }
 
 }  // namespace
@@ -80,7 +104,8 @@ int RunPlan(Session& session) {
     session.KeepTrials(trials);
     session.progress().StepDone();
   });
-  const PlanRequest request{show, targets, footage, families, static_cast<double>(session.machine().processor.usable_threads)};
+  const PlanRequest request{show, targets, footage, families,
+                            static_cast<double>(session.machine().processor.usable_threads)};
   const Plan plan = MakePlan(request, book, [&](const Pair& pair) { return Prove(session, pair, footage); });
   session.progress().Clear();
 
@@ -89,8 +114,10 @@ int RunPlan(Session& session) {
   session.Write("plan", body);
   WriteFile(session.out() / "card.txt", SettingsCard(plan, show));
   WriteFigures(session, plan);
-  if (session.request().json) fmt::print("{}\n", body.dump(2));
-  else PrintPlan(session, plan, show, book);
+  if (session.request().json)
+    fmt::print("{}\n", body.dump(2));
+  else
+    PrintPlan(session, plan, show, book);
   return plan.chosen ? 0 : 1;
 }
 

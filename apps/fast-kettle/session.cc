@@ -44,7 +44,8 @@ std::string DigestOfFile(const std::string& path) {
   if (path.empty()) return "";
   std::ifstream file(path, std::ios::binary);
   std::uint64_t hash = 14695981039346656037ull;  // FNV-1a
-  for (std::istreambuf_iterator<char> it(file), end; it != end; ++it) hash = (hash ^ static_cast<unsigned char>(*it)) * 1099511628211ull;
+  for (std::istreambuf_iterator<char> it(file), end; it != end; ++it)
+    hash = (hash ^ static_cast<unsigned char>(*it)) * 1099511628211ull;
   return fmt::format("{:016x}", hash);
 }
 
@@ -77,7 +78,8 @@ Session::Session(const Request& request, Places places)
       stand_in_digest_(DigestOfFile(stand_in_profile_)),
       worker_({places_.engine.string(), "worker"}, stand_in_profile_, &stop_requested),
       progress_(request.quiet),
-      runner_(worker_, scratch_.path(), [this](const std::string& what, double share) { progress_.Show(what, share); }) {}
+      runner_(worker_, scratch_.path(),
+              [this](const std::string& what, double share) { progress_.Show(what, share); }) {}
 
 const std::vector<FoundEncoder>& Session::FindEncoders() {
   if (!encoders_.empty()) return encoders_;

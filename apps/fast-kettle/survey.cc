@@ -32,19 +32,23 @@ std::vector<std::string> Advice(const Session& session, const std::vector<FoundE
     advice.push_back(fmt::format("only {} of {} processors may be used by this program (affinity or container limit)",
                                  processor.usable_threads, processor.threads));
   if (disk.free_bytes < 5'000'000'000)
-    advice.push_back(fmt::format("only {:.1f} GB are free in {}: little for a recording", static_cast<double>(disk.free_bytes) / 1e9, disk.folder));
+    advice.push_back(fmt::format("only {:.1f} GB are free in {}: little for a recording",
+                                 static_cast<double>(disk.free_bytes) / 1e9, disk.folder));
   bool gpu = false;
-  for (const FoundEncoder& found : encoders) gpu = gpu || (found.probe.works && FindFamily(found.name).device == DeviceKind::kGpu);
+  for (const FoundEncoder& found : encoders)
+    gpu = gpu || (found.probe.works && FindFamily(found.name).device == DeviceKind::kGpu);
   if (!gpu) advice.push_back("no GPU encoder works: stream and recording share the CPU with the game");
   return advice;
 }
 
-void Print(const Session& session, const std::vector<FoundEncoder>& encoders, const Disk& disk, const std::vector<std::string>& advice) {
+void Print(const Session& session, const std::vector<FoundEncoder>& encoders, const Disk& disk,
+           const std::vector<std::string>& advice) {
   const Machine& m = session.machine();
   const std::string displays = m.displays.empty() ? "none connected" : fmt::format("{}", fmt::join(m.displays, ", "));
   fmt::print("{}\n", Paint("Machine", Tone::kStrong));
-  fmt::print("  processor  {}\n             {} cores, {} threads, {} usable\n", m.processor.model.empty() ? "unknown" : m.processor.model,
-             m.processor.cores, m.processor.threads, m.processor.usable_threads);
+  fmt::print("  processor  {}\n             {} cores, {} threads, {} usable\n",
+             m.processor.model.empty() ? "unknown" : m.processor.model, m.processor.cores, m.processor.threads,
+             m.processor.usable_threads);
   fmt::print("  memory     {:.1f} GiB\n", static_cast<double>(m.memory_bytes) / (1 << 30));
   fmt::print("  displays   {}\n", displays);
   fmt::print("  disk       {:.1f} GB free in {}\n\n", static_cast<double>(disk.free_bytes) / 1e9, disk.folder);
@@ -53,7 +57,10 @@ void Print(const Session& session, const std::vector<FoundEncoder>& encoders, co
   for (const FoundEncoder& found : encoders) {
     std::string note = found.probe.works ? found.probe.device_name : found.probe.reason;
     if (found.probe.works && note.empty()) note = "this processor";
-    table.Row({{found.name}, {FindFamily(found.name).title}, {found.probe.works ? "yes" : "no", found.probe.works ? Tone::kGood : Tone::kBad}, {note}});
+    table.Row({{found.name},
+               {FindFamily(found.name).title},
+               {found.probe.works ? "yes" : "no", found.probe.works ? Tone::kGood : Tone::kBad},
+               {note}});
   }
   fmt::print("{}", table.str());
   if (!advice.empty()) fmt::print("\n{}\n", Paint("Advice", Tone::kStrong));
@@ -74,11 +81,16 @@ int RunSurvey(Session& session) {
     list.push_back(EncoderJson(found));
     simulated = simulated || found.simulated;
   }
-  const json body = {{"machine", session.machine()}, {"encoders", list}, {"disk", {{"folder", disk.folder}, {"free_bytes", disk.free_bytes}}},
-                     {"advice", advice}, {"simulated", simulated}};
+  const json body = {{"machine", session.machine()},
+                     {"encoders", list},
+                     {"disk", {{"folder", disk.folder}, {"free_bytes", disk.free_bytes}}},
+                     {"advice", advice},
+                     {"simulated", simulated}};
   session.Write("survey", body);
-  if (session.request().json) fmt::print("{}\n", body.dump(2));
-  else Print(session, encoders, disk, advice);
+  if (session.request().json)
+    fmt::print("{}\n", body.dump(2));
+  else
+    Print(session, encoders, disk, advice);
   return 0;
 }
 

@@ -62,7 +62,8 @@ std::string Table::str() const {
     for (std::size_t i = 0; i < row.size(); ++i) {
       const std::string gap(widths[i] - Width(row[i].text), ' ');
       const bool last = i + 1 == row.size();
-      text += (row[i].right ? gap : "") + Paint(row[i].text, row[i].tone) + (row[i].right || last ? "" : gap) + (last ? "" : "  ");
+      text += (row[i].right ? gap : "") + Paint(row[i].text, row[i].tone) + (row[i].right || last ? "" : gap) +
+              (last ? "" : "  ");
     }
     text += '\n';
   }

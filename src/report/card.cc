@@ -27,6 +27,7 @@ std::string Line(const std::string& name, const std::string& value, const std::s
     std::size_t end = why.find(' ', start);
     if (end == why.npos) end = why.size();
     if (column + (end - start) > kColumns && column > kReasonColumn) {
+      text.pop_back();  // the space before the break
       text += "\n" + std::string(kReasonColumn, ' ');
       column = kReasonColumn;
     }
@@ -49,26 +50,35 @@ std::string Encode(const Plan& plan, const Option& option, const std::string& ro
   const EncoderFamily& family = FindFamily(s.encoder);
   const bool constant = s.rate_control == RateControl::kConstantBitRate;
   std::string text;
-  text += Line("encoder", s.encoder, fmt::format("{}{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name, option.simulated ? "; SIMULATED here" : ""));
-  text += Line("preset", s.preset, fmt::format("{:.0f} frames a second alone: {:.0f} % headroom; worst second {:.2f} dB SSIM", option.throughput_fps, option.headroom * 100, option.score));
+  text += Line("encoder", s.encoder,
+               fmt::format("{}{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name,
+                           option.simulated ? "; SIMULATED here" : ""));
+  text += Line("preset", s.preset,
+               fmt::format("{:.0f} frames a second alone: {:.0f} % headroom; worst second {:.2f} dB SSIM",
+                           option.throughput_fps, option.headroom * 100, option.score));
   text += Line("size", s.size.str(), Why(plan, role + ".size"));
   text += Line("frame rate", s.frame_rate.str(), Why(plan, role + ".frame_rate"));
   text += Line("rate control", Name(s.rate_control), Why(plan, role + ".rate_control"));
   text += Line("bit rate", s.bit_rate.str(), Why(plan, role + ".bit_rate"));
   if (!constant) text += Line("maximum bit rate", s.maximum_bit_rate.str(), "for hard scenes");
-  text += Line("buffer", fmt::format("{:.0f} kbit", s.maximum_bit_rate.kbps() * s.buffer_seconds), fmt::format("{:g} s at the maximum bit rate", s.buffer_seconds));
-  text += Line("keyframe interval", fmt::format("{:g} s ({} frames)", s.keyframe_seconds, std::lround(s.keyframe_seconds * s.frame_rate.fps())),
-               role == "stream" ? Why(plan, "stream.keyframe_seconds") : "for seeking and cutting");
-  text += Line("B-frames", fmt::format("{}", option.b_frames), "as this preset made them; leave the preset's own setting");
+  text += Line("buffer", fmt::format("{:.0f} kbit", s.maximum_bit_rate.kbps() * s.buffer_seconds),
+               fmt::format("{:g} s at the maximum bit rate", s.buffer_seconds));
+  text +=
+      Line("keyframe interval",
+           fmt::format("{:g} s ({} frames)", s.keyframe_seconds, std::lround(s.keyframe_seconds * s.frame_rate.fps())),
+           role == "stream" ? Why(plan, "stream.keyframe_seconds") : "for seeking and cutting");
+  text +=
+      Line("B-frames", fmt::format("{}", option.b_frames), "as this preset made them; leave the preset's own setting");
   text += Line("profile", "high", "H.264 High, 8-bit 4:2:0");
   return text;
 }
 
 std::string ProofLine(const Proof& proof) {
-  return fmt::format("  {:g} s of both encodes at once in real time: stream {} frames, {} skipped; recording {} frames, {} skipped;\n"
-                     "  {} late at the source. Verdict: {}.\n",
-                     proof.seconds, proof.stream.frames, proof.stream.skipped, proof.recording.frames, proof.recording.skipped, proof.late,
-                     proof.holds() ? "keeps pace" : "does not keep pace");
+  return fmt::format(
+      "  {:g} s of both encodes at once in real time: stream {} frames, {} skipped; recording {} frames, {} skipped;\n"
+      "  {} late at the source. Verdict: {}.\n",
+      proof.seconds, proof.stream.frames, proof.stream.skipped, proof.recording.frames, proof.recording.skipped,
+      proof.late, proof.holds() ? "keeps pace" : "does not keep pace");
 }
 
 }  // namespace
@@ -84,9 +94,12 @@ std::string SettingsCard(const Plan& plan, const Show& show) {
   }
   text += "\nSTREAM\n" + Encode(plan, plan.chosen->stream, "stream");
   text += "\nRECORDING\n" + Encode(plan, plan.chosen->recording, "recording");
-  text += Line("container", "matroska (.mkv)", "a crash costs the last moments, not the file; rewrap to MP4 afterwards");
-  const double gigabytes = plan.chosen->recording.settings.bit_rate.kbps() * 1000 / 8 * show.recording_hours * 3600 / 1e9;
-  text += Line("disk space", fmt::format("{:.1f} GB", gigabytes), fmt::format("for {:g} hours at the average bit rate", show.recording_hours));
+  text +=
+      Line("container", "matroska (.mkv)", "a crash costs the last moments, not the file; rewrap to MP4 afterwards");
+  const double gigabytes =
+      plan.chosen->recording.settings.bit_rate.kbps() * 1000 / 8 * show.recording_hours * 3600 / 1e9;
+  text += Line("disk space", fmt::format("{:.1f} GB", gigabytes),
+               fmt::format("for {:g} hours at the average bit rate", show.recording_hours));
   text += "\nPROOF\n" + ProofLine(plan.proving.attempts.back().proof);
   if (!plan.targets.warnings.empty()) text += "\nMIND\n";
   for (const std::string& warning : plan.targets.warnings) text += "  - " + warning + "\n";

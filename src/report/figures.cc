@@ -32,23 +32,33 @@ std::map<std::string, std::vector<Option>> ByEncoder(const std::vector<Option>& 
   for (const Option& option : options)
     if (option.throughput_fps > 0 && option.score > 0) series[option.settings.encoder].push_back(option);
   for (auto& [encoder, members] : series)
-    std::sort(members.begin(), members.end(), [](const Option& a, const Option& b) { return a.throughput_fps > b.throughput_fps; });
+    std::sort(members.begin(), members.end(),
+              [](const Option& a, const Option& b) { return a.throughput_fps > b.throughput_fps; });
   return series;
 }
 
 void Title(std::ostringstream& script, const std::string& title, const std::string& subtitle) {
-  script << "set label 100 " << Quoted(title) << " at graph 0, graph 1 offset 0,2.9 left font ',18' textcolor rgb \"" << kText << "\"\n"
-         << "set label 101 " << Quoted(subtitle) << " at graph 0, graph 1 offset 0,1.2 left textcolor rgb \"" << kGrey << "\"\n";
+  script << "set label 100 " << Quoted(title) << " at graph 0, graph 1 offset 0,2.9 left font ',18' textcolor rgb \""
+         << kText << "\"\n"
+         << "set label 101 " << Quoted(subtitle) << " at graph 0, graph 1 offset 0,1.2 left textcolor rgb \"" << kGrey
+         << "\"\n";
 }
 
-void VerticalLine(std::ostringstream& script, int id, double x, const char* colour, const std::string& text, double height) {
-  script << "set arrow " << id << " from " << x << ", graph 0 to " << x << ", graph 1 nohead linecolor rgb \"" << colour << "\" linewidth 2 dashtype 2\n"
-         << "set label " << id << ' ' << Quoted(text) << " at " << x << ", graph " << height << " offset 0.6,0 left textcolor rgb \"" << colour << "\"\n";
+void VerticalLine(std::ostringstream& script, int id, double x, const char* colour, const std::string& text,
+                  double height) {
+  script << "set arrow " << id << " from " << x << ", graph 0 to " << x << ", graph 1 nohead linecolor rgb \"" << colour
+         << "\" linewidth 2 dashtype 2\n"
+         << "set label " << id << ' ' << Quoted(text) << " at " << x << ", graph " << height
+         << " offset 0.6,0 left textcolor rgb \"" << colour << "\"\n";
 }
 
-std::string SpeedQualityTitle(const std::vector<Option>& options, const std::optional<Option>& chosen, double headroom) {
-  const auto holding = std::count_if(options.begin(), options.end(), [&](const Option& o) { return o.keeps_pace(headroom); });
-  if (chosen) return fmt::format("{} is chosen: of the {} presets measured, {} keep pace alone", chosen->title(), options.size(), holding);
+std::string SpeedQualityTitle(const std::vector<Option>& options, const std::optional<Option>& chosen,
+                              double headroom) {
+  const auto holding =
+      std::count_if(options.begin(), options.end(), [&](const Option& o) { return o.keeps_pace(headroom); });
+  if (chosen)
+    return fmt::format("{} is chosen: of the {} presets measured, {} keep pace alone", chosen->title(), options.size(),
+                       holding);
   if (holding == 0) return "No preset keeps pace at this size and frame rate";
   return fmt::format("{} of {} presets keep pace", holding, options.size());
 }
@@ -73,15 +83,17 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
       highest = std::max(highest, option.throughput_fps);
       const bool last = &option == &members.back(), is_chosen = chosen && chosen->title() == option.title();
       const std::string name = option.settings.preset + (is_chosen ? "  (chosen)" : "");
-      labels << "set label " << label++ << ' ' << Quoted(name) << " at " << option.throughput_fps << ", " << option.score
-             << " offset 0.9,0.5 left textcolor rgb \"" << look.colour << "\"" << (is_chosen ? " font ',15'" : "") << '\n';
+      labels << "set label " << label++ << ' ' << Quoted(name) << " at " << option.throughput_fps << ", "
+             << option.score << " offset 0.9,0.5 left textcolor rgb \"" << look.colour << "\""
+             << (is_chosen ? " font ',15'" : "") << '\n';
       if (last)
-        labels << "set label " << label++ << ' ' << Quoted(SeriesTitle(option)) << " at " << members.front().throughput_fps << ", "
-               << members.front().score << " offset 0.9,-1.1 left textcolor rgb \"" << look.colour << "\" font ',14'\n";
+        labels << "set label " << label++ << ' ' << Quoted(SeriesTitle(option)) << " at "
+               << members.front().throughput_fps << ", " << members.front().score
+               << " offset 0.9,-1.1 left textcolor rgb \"" << look.colour << "\" font ',14'\n";
     }
     data << "EOD\n";
-    plot << (plot.str().empty() ? "plot " : ", ") << block << " using 1:2 with linespoints linecolor rgb \"" << look.colour
-         << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3";
+    plot << (plot.str().empty() ? "plot " : ", ") << block << " using 1:2 with linespoints linecolor rgb \""
+         << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3";
   }
   if (chosen) {
     data << "$chosen << EOD\n" << chosen->throughput_fps << ' ' << chosen->score << "\nEOD\n";
@@ -89,12 +101,15 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
   }
   std::ostringstream script;
   Title(script, SpeedQualityTitle(options, chosen, required_headroom),
-        fmt::format("{} at {} frames a second, {}; the footage on which each is slowest and looks worst", settings.size.str(), settings.frame_rate.str(), settings.bit_rate.str()));
-  script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM of the worst second, dB\"\n"
+        fmt::format("{} at {} frames a second, {}; the footage on which each is slowest and looks worst",
+                    settings.size.str(), settings.frame_rate.str(), settings.bit_rate.str()));
+  script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM of the "
+            "worst second, dB\"\n"
          << "set xrange [*:" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.08, graph 0.05\n"
          << data.str() << labels.str();
   VerticalLine(script, 200, rate, kGrey, fmt::format("frame rate, {:g}", rate), 0.03);
-  VerticalLine(script, 201, needed, kGreen, fmt::format("with {:.0f} % headroom, {:.0f}", required_headroom * 100, needed), 0.09);
+  VerticalLine(script, 201, needed, kGreen,
+               fmt::format("with {:.0f} % headroom, {:.0f}", required_headroom * 100, needed), 0.09);
   script << plot.str() << '\n';
   DrawFigure(folder, "speed-quality", script.str());
 }
@@ -132,23 +147,33 @@ void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt)
   const double slowest = std::max(Worst(proof.stream).value_or(0), Worst(proof.recording).value_or(0));
   std::ostringstream script;
   Title(script,
-        proof.holds() ? fmt::format("Both encodes keep pace: no frame of {} was skipped in {:g} s", proof.stream.frames + proof.recording.frames, proof.seconds)
-                      : fmt::format("The encodes do not keep pace: {} of {} frames were skipped in {:g} s", skipped, proof.stream.frames + proof.recording.frames, proof.seconds),
-        fmt::format("stream: {}{}; recording: {}{}; both at once in real time", attempt.pair.stream.title(), attempt.pair.stream.simulated ? " (simulated GPU)" : "",
-                    attempt.pair.recording.title(), attempt.pair.recording.simulated ? " (simulated GPU)" : ""));
-  script << "set logscale y 10\nset yrange [0.05:" << std::max(full_ms, slowest) * 2 << "]\nset xrange [0:" << proof.seconds * 1.001 << "]\n"
+        proof.holds() ? fmt::format("Both encodes keep pace: no frame of {} was skipped in {:g} s",
+                                    proof.stream.frames + proof.recording.frames, proof.seconds)
+                      : fmt::format("The encodes do not keep pace: {} of {} frames were skipped in {:g} s", skipped,
+                                    proof.stream.frames + proof.recording.frames, proof.seconds),
+        fmt::format("stream: {}{}; recording: {}{}; both at once in real time", attempt.pair.stream.title(),
+                    attempt.pair.stream.simulated ? " (simulated GPU)" : "", attempt.pair.recording.title(),
+                    attempt.pair.recording.simulated ? " (simulated GPU)" : ""));
+  script << "set logscale y 10\nset yrange [0.05:" << std::max(full_ms, slowest) * 2
+         << "]\nset xrange [0:" << proof.seconds * 1.001 << "]\n"
          << "set xlabel \"seconds of the proof run\"\nset ylabel \"from due to taken by the encoder, ms\"\n"
          << "set rmargin 15\n"
-         << "$stream << EOD\n" << FrameData(proof.stream) << "EOD\n$recording << EOD\n" << FrameData(proof.recording) << "EOD\n";
+         << "$stream << EOD\n"
+         << FrameData(proof.stream) << "EOD\n$recording << EOD\n"
+         << FrameData(proof.recording) << "EOD\n";
   const auto line = [&](int id, double y, const char* colour, const std::string& text) {
-    script << "set arrow " << id << " from graph 0, first " << y << " to graph 1, first " << y << " nohead linecolor rgb \"" << colour
-           << "\" linewidth 2 dashtype 2\nset label " << id << ' ' << Quoted(text) << " at graph 0.005, first " << y << " offset 0,0.7 left textcolor rgb \"" << colour << "\"\n";
+    script << "set arrow " << id << " from graph 0, first " << y << " to graph 1, first " << y
+           << " nohead linecolor rgb \"" << colour << "\" linewidth 2 dashtype 2\nset label " << id << ' '
+           << Quoted(text) << " at graph 0.005, first " << y << " offset 0,0.7 left textcolor rgb \"" << colour
+           << "\"\n";
   };
   line(200, interval_ms, kGreen, fmt::format("one frame interval, {:.1f} ms", interval_ms));
   line(201, full_ms, kOrange, fmt::format("queue full, {:.0f} ms: frames are skipped from here on", full_ms));
-  const auto side_label = [&](int id, const char* text, const PacedOutputOutcome& output, const char* colour, double offset) {
+  const auto side_label = [&](int id, const char* text, const PacedOutputOutcome& output, const char* colour,
+                              double offset) {
     const double y = output.frame_times.empty() ? 1 : std::max(0.06, output.frame_times.back().taken_ms);
-    script << "set label " << id << ' ' << Quoted(text) << " at graph 1, first " << y << " offset 0.8," << offset << " left textcolor rgb \"" << colour << "\"\n";
+    script << "set label " << id << ' ' << Quoted(text) << " at graph 1, first " << y << " offset 0.8," << offset
+           << " left textcolor rgb \"" << colour << "\"\n";
   };
   const bool stream_above = !proof.stream.frame_times.empty() && !proof.recording.frame_times.empty() &&
                             proof.stream.frame_times.back().taken_ms > proof.recording.frame_times.back().taken_ms;
@@ -158,7 +183,8 @@ void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt)
   if (!lost.empty()) script << "$skipped << EOD\n" << lost << "EOD\n";
   script << "plot $stream using 1:2 with points linecolor rgb \"" << kBlue << "\" pointtype 7 pointsize 0.45, "
          << "$recording using 1:2 with points linecolor rgb \"" << kOrange << "\" pointtype 5 pointsize 0.45";
-  if (!lost.empty()) script << ", $skipped using 1:2 with points linecolor rgb \"" << kText << "\" pointtype 2 pointsize 0.8";
+  if (!lost.empty())
+    script << ", $skipped using 1:2 with points linecolor rgb \"" << kText << "\" pointtype 2 pointsize 0.8";
   script << '\n';
   DrawFigure(folder, "proof-times", script.str());
 }

@@ -45,7 +45,8 @@ void DrawFigure(const std::filesystem::path& folder, const std::string& name, co
   const std::filesystem::path file = scratch.path() / "figure.gp", log = scratch.path() / "log";
   std::ostringstream text;
   text << "set terminal svg noenhanced size 1200,720 dynamic font 'DejaVu Sans,15' background '#ffffff'\n"
-       << "set output " << Quoted(svg) << '\n' << kStyle << script << "\nunset output\n"
+       << "set output " << Quoted(svg) << '\n'
+       << kStyle << script << "\nunset output\n"
        << "set terminal pngcairo noenhanced size 1200,720 font 'DejaVu Sans,12' background '#ffffff'\n"
        << "set output " << Quoted(png) << "\nreplot\nunset output\n";
   WriteFile(file, text.str());

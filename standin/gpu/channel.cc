@@ -40,9 +40,7 @@ SharedMemory SharedMemory::Create(std::size_t bytes) {
   return SharedMemory(std::move(fd), bytes);
 }
 
-SharedMemory SharedMemory::Map(Descriptor fd, std::size_t bytes) {
-  return SharedMemory(std::move(fd), bytes);
-}
+SharedMemory SharedMemory::Map(Descriptor fd, std::size_t bytes) { return SharedMemory(std::move(fd), bytes); }
 
 SharedMemory::SharedMemory(SharedMemory&& other) noexcept
     : fd_(std::move(other.fd_)), data_(std::exchange(other.data_, nullptr)), bytes_(other.bytes_) {}

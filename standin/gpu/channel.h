@@ -32,7 +32,7 @@ class Descriptor {
 // A block of memory that both processes map. Created by the driver, mapped again by the device.
 class SharedMemory {
  public:
-  static SharedMemory Create(std::size_t bytes);               // throws std::runtime_error
+  static SharedMemory Create(std::size_t bytes);              // throws std::runtime_error
   static SharedMemory Map(Descriptor fd, std::size_t bytes);  // throws std::runtime_error
   SharedMemory(SharedMemory&& other) noexcept;
   SharedMemory& operator=(SharedMemory&&) = delete;

@@ -57,21 +57,16 @@ class Session {
   bool Handle(standin::Received& received) {
     Message& message = received.message;
     switch (message.kind) {
-      case Kind::kHello:
-        return Answer({.kind = Kind::kHello, .status = Status::kOk, .device = InfoOf(profile_)});
+      case Kind::kHello: return Answer({.kind = Kind::kHello, .status = Status::kOk, .device = InfoOf(profile_)});
       case Kind::kOpen:
         entered_ = entered_ || engine_.Enter();
         return Answer({.kind = Kind::kOpen, .status = entered_ ? Status::kOk : Status::kSessionLimit, .device = {}});
-      case Kind::kInitialise:
-        return Answer(Initialise(message.settings));
+      case Kind::kInitialise: return Answer(Initialise(message.settings));
       case Kind::kAddBuffer:
-        buffers_.emplace(message.buffer.id,
-                         standin::SharedMemory::Map(std::move(received.fd), message.buffer.bytes));
+        buffers_.emplace(message.buffer.id, standin::SharedMemory::Map(std::move(received.fd), message.buffer.bytes));
         return true;
-      case Kind::kEncode:
-        return Answer(Encode(message));
-      case Kind::kEncoded:
-        break;
+      case Kind::kEncode: return Answer(Encode(message));
+      case Kind::kEncoded: break;
     }
     return false;
   }
@@ -99,8 +94,7 @@ class Session {
     if (!coder_ || input == buffers_.end() || output == buffers_.end()) return message;
     const std::int64_t done_ns =
         engine_.Book(message.encode.submitted_ns, settings_.width, settings_.height, settings_.preset);
-    const auto unit =
-        coder_->Code(input->second.data(), message.encode.timestamp, message.encode.force_keyframe != 0);
+    const auto unit = coder_->Code(input->second.data(), message.encode.timestamp, message.encode.force_keyframe != 0);
     if (unit.bytes > output->second.bytes()) return message;
     std::memcpy(output->second.data(), unit.data, unit.bytes);
     message.encode.bytes = unit.bytes;

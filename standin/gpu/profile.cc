@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "profile.h"
 
+#include <toml++/toml.h>
+
 #include <set>
 #include <stdexcept>
-#include <toml++/toml.h>
 
 namespace standin {
 

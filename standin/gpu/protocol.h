@@ -45,8 +45,8 @@ struct Buffer {
 };
 
 struct Encode {
-  std::uint32_t input, output;     // buffer ids
-  std::int64_t submitted_ns;       // CLOCK_MONOTONIC, the same clock in both processes
+  std::uint32_t input, output;  // buffer ids
+  std::int64_t submitted_ns;    // CLOCK_MONOTONIC, the same clock in both processes
   std::uint64_t timestamp;
   std::uint32_t force_keyframe;
   std::uint32_t bytes, is_keyframe;  // filled by the device

@@ -19,8 +19,8 @@ struct EncoderFamily {
   std::string library_name;  // libavcodec's encoder
   std::string codec;
   DeviceKind device;
-  std::vector<std::string> presets;                // fastest first
-  std::map<std::string, std::string> options;      // always set
+  std::vector<std::string> presets;            // fastest first
+  std::map<std::string, std::string> options;  // always set
   std::map<RateControl, std::map<std::string, std::string>> rate_options;
   // What the library's log says when it cannot open, and what that means for the user; first match wins.
   std::vector<std::pair<std::string, std::string>> reasons;

@@ -29,7 +29,7 @@ void from_json(const nlohmann::json& json, EncodeSettings& s) {
   json.at("size").get_to(s.size);
   json.at("frame_rate").get_to(s.frame_rate);
   s.rate_control = json.at("rate_control") == Name(RateControl::kConstantBitRate) ? RateControl::kConstantBitRate
-                                                                                    : RateControl::kCappedVariable;
+                                                                                  : RateControl::kCappedVariable;
   s.bit_rate = BitRate::FromKbps(json.at("bit_rate_kbps").get<double>());
   s.maximum_bit_rate = BitRate::FromKbps(json.at("maximum_bit_rate_kbps").get<double>());
   json.at("buffer_seconds").get_to(s.buffer_seconds);

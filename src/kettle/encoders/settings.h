@@ -28,7 +28,7 @@ struct EncodeSettings {
   bool operator==(const EncodeSettings&) const = default;
 };
 
-const char* Name(RateControl rate_control);   // "constant bit rate", "capped variable"
+const char* Name(RateControl rate_control);  // "constant bit rate", "capped variable"
 
 void to_json(nlohmann::json& json, const EncodeSettings& settings);
 void from_json(const nlohmann::json& json, EncodeSettings& settings);

@@ -115,7 +115,8 @@ Stretch ChooseStretch(const FootageRequest& request) {
   MediaReader reader(request.source);
   auto packets = reader.ReadPackets();
   const double reached = reader.reached_seconds();
-  if (const auto declared = reader.declared_seconds(); declared && *declared - reached > std::max(0.5, *declared * 0.02))
+  if (const auto declared = reader.declared_seconds();
+      declared && *declared - reached > std::max(0.5, *declared * 0.02))
     FailCutOff(request, *declared, reached);
   const Stretch stretch = BusiestStretch(std::move(packets), request.seconds, reader.rate());
   if (stretch.seconds < kShortestSeconds)
@@ -180,7 +181,8 @@ Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_fold
   if (!scene) stretch = ChooseStretch(request);
   PrepareFolder(cache_folder);
   const std::string label = scene ? request.source : fs::path(request.source).filename().string();
-  const fs::path file = cache_folder / fmt::format("{}-{:016x}.y4m", scene ? request.source : "clip", HashText(Key(request)));
+  const fs::path file =
+      cache_folder / fmt::format("{}-{:016x}.y4m", scene ? request.source : "clip", HashText(Key(request)));
   if (!fs::exists(file)) {
     const int frames = std::max(1, static_cast<int>(std::lround(stretch.seconds * request.rate.fps())));
     const auto bytes = static_cast<std::uintmax_t>(frames) * static_cast<std::uintmax_t>(request.size.pixels()) * 3 / 2;
@@ -190,8 +192,10 @@ Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_fold
     if (!error && space.available < bytes)
       FailMachine("no room for the test pictures: {} needs {} MB in {}, {} MB are free", label, bytes / 1'000'000,
                   cache_folder.string(), space.available / 1'000'000);
-    if (scene) RenderScene(request, frames, file, progress);
-    else DecodeClip(request, stretch, file, progress);
+    if (scene)
+      RenderScene(request, frames, file, progress);
+    else
+      DecodeClip(request, stretch, file, progress);
   }
   const Y4mFile cached(file);
   return {label, file, cached.size(), cached.rate(), cached.frames(), stretch.from};

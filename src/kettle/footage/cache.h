@@ -18,8 +18,8 @@ struct FootageRequest {
 };
 
 struct Footage {
-  std::string label;            // the scene's name or the clip's file name
-  std::filesystem::path file;   // the Y4M file
+  std::string label;           // the scene's name or the clip's file name
+  std::filesystem::path file;  // the Y4M file
   FrameSize size;
   FrameRate rate;
   int frames = 0;

@@ -23,7 +23,9 @@ class Canvas {
   explicit Canvas(AVFrame& picture) : picture_(picture) {}
   int width() const { return picture_.width; }
   int height() const { return picture_.height; }
-  std::uint8_t* luma_row(int y) const { return picture_.data[0] + static_cast<std::ptrdiff_t>(y) * picture_.linesize[0]; }
+  std::uint8_t* luma_row(int y) const {
+    return picture_.data[0] + static_cast<std::ptrdiff_t>(y) * picture_.linesize[0];
+  }
   std::uint8_t* chroma_row(int plane, int y) const {  // plane 1 is Cb, 2 is Cr; y in chroma rows
     return picture_.data[plane] + static_cast<std::ptrdiff_t>(y) * picture_.linesize[plane];
   }

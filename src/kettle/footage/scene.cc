@@ -18,7 +18,8 @@ namespace {
 constexpr float kPi = 3.14159265f;
 
 constexpr Colour kWhite{228, 128, 128}, kInk{24, 128, 128}, kHull{48, 134, 120};
-constexpr std::array<Colour, 6> kSails{{{210, 122, 134}, {168, 90, 176}, {120, 160, 96}, {185, 60, 142}, {90, 110, 190}, {200, 130, 110}}};
+constexpr std::array<Colour, 6> kSails{
+    {{210, 122, 134}, {168, 90, 176}, {120, 160, 96}, {185, 60, 142}, {90, 110, 190}, {200, 130, 110}}};
 
 // Where the camera looks: pan in screen heights along the horizon, roll as the horizon's slope.
 struct Camera {
@@ -70,7 +71,8 @@ class SailingScene : public Scene {
 
   void DrawSky(Canvas& canvas, const Camera& camera, float t) const {
     const auto height = static_cast<float>(canvas.height());
-    const int end = std::min(canvas.height(), static_cast<int>(height * (camera.horizon + std::abs(camera.roll) / 2)) + 1);
+    const int end =
+        std::min(canvas.height(), static_cast<int>(height * (camera.horizon + std::abs(camera.roll) / 2)) + 1);
     const float scale = 260.0f / height;
     for (int y = 0; y < end; ++y) {
       std::uint8_t* row = canvas.luma_row(y);
@@ -94,11 +96,14 @@ class SailingScene : public Scene {
       if (fy < Horizon(canvas, camera, 0) || fy < Horizon(canvas, camera, width)) {
         const float crossing = slope == 0 ? 0 : ((fy / height - camera.horizon) / camera.roll + 0.5f) * width;
         if (slope == 0) continue;
-        if (slope < 0) begin = std::clamp(static_cast<int>(crossing) + 1, 0, canvas.width());
-        else end = std::clamp(static_cast<int>(crossing), 0, canvas.width());
+        if (slope < 0)
+          begin = std::clamp(static_cast<int>(crossing) + 1, 0, canvas.width());
+        else
+          end = std::clamp(static_cast<int>(crossing), 0, canvas.width());
       }
       if (begin >= end) continue;
-      const float middle = (Horizon(canvas, camera, static_cast<float>(begin)) + Horizon(canvas, camera, static_cast<float>(end))) / 2;
+      const float middle =
+          (Horizon(canvas, camera, static_cast<float>(begin)) + Horizon(canvas, camera, static_cast<float>(end))) / 2;
       const float depth = height / std::max(2.0f, fy - middle);  // 1 is a screen height away
       const float texels = 210.0f * depth / height;              // texels a pixel
       const int level = std::clamp(static_cast<int>(std::log2(std::max(1.0f, texels))), 0, Texture::kLevels - 1);
@@ -140,7 +145,8 @@ class SailingScene : public Scene {
     const auto height = static_cast<float>(canvas.height());
     const float phase = t * (1.4f + 0.13f * static_cast<float>(boat.number)) + static_cast<float>(boat.number);
     const float x = static_cast<float>(canvas.width()) / 2 + (boat.pan - camera.pan) * height / boat.distance;
-    const float y = Horizon(canvas, camera, x) + height * 0.42f / boat.distance + std::sin(phase) * height * 0.008f / boat.distance;
+    const float y =
+        Horizon(canvas, camera, x) + height * 0.42f / boat.distance + std::sin(phase) * height * 0.008f / boat.distance;
     return {{x, y}, height * 0.5f / boat.distance, 0.12f + 0.06f * std::sin(phase * 0.7f) + camera.roll * 0.4f};
   }
 
@@ -152,13 +158,15 @@ class SailingScene : public Scene {
     };
     const Colour sail = kSails[static_cast<std::size_t>(boat.number) % kSails.size()];
     canvas.Fill({point(-0.5f, 0.10f), point(0.62f, 0.12f), point(0.42f, -0.03f), point(-0.42f, -0.03f)}, kHull);
-    canvas.Fill({point(0.06f, 0.16f), point(0.06f, 1.25f), point(0.58f, 0.15f)}, {sail.y * 0.86f, sail.cb, sail.cr}, 0.97f);
+    canvas.Fill({point(0.06f, 0.16f), point(0.06f, 1.25f), point(0.58f, 0.15f)}, {sail.y * 0.86f, sail.cb, sail.cr},
+                0.97f);
     // The main sail in strips, each with the shade of its cloth.
     constexpr int kStrips = 9;
     for (int i = 0; i < kStrips; ++i) {
       const float low = 0.18f + 1.2f * static_cast<float>(i) / kStrips, high = low + 1.2f / kStrips;
       const auto leech = [](float h) { return -0.48f * (1 - (h - 0.18f) / 1.25f); };
-      const float shade = 0.82f + cloth_.Sample(static_cast<float>(boat.number * 37) + t * 22, static_cast<float>(i * 9)) / 900.0f;
+      const float shade =
+          0.82f + cloth_.Sample(static_cast<float>(boat.number * 37) + t * 22, static_cast<float>(i * 9)) / 900.0f;
       canvas.Fill({point(0, low), point(0, high), point(leech(high), high), point(leech(low), low)},
                   {sail.y * shade, sail.cb, sail.cr});
     }
@@ -175,7 +183,8 @@ class SailingScene : public Scene {
       const float age = std::fmod(t + life * Uniform(seed_, id, 2), life);
       const auto turn = static_cast<std::uint64_t>((t + life * Uniform(seed_, id, 2)) / life);
       const float birth_pan = camera.pan + (Uniform(seed_ + 5, id, turn) - 0.5f) * 1.7f;
-      const float rise = 0.35f + 0.75f * Uniform(seed_ + 6, id, turn), across = (Uniform(seed_ + 7, id, turn) - 0.35f) * 0.9f;
+      const float rise = 0.35f + 0.75f * Uniform(seed_ + 6, id, turn),
+                  across = (Uniform(seed_ + 7, id, turn) - 0.35f) * 0.9f;
       const Point at{static_cast<float>(canvas.width()) / 2 + (birth_pan - camera.pan + across * age) * height,
                      height * (1.02f - rise * age + 1.1f * age * age)};
       const float radius = height * (0.0016f + 0.0042f * Uniform(seed_, id, 3));
@@ -209,7 +218,8 @@ class StartLine final : public SailingScene {
     const float cycle = std::floor(t / 1.6f), u = t - 1.6f * cycle;
     const float side = Uniform(seed_ + 9, static_cast<std::uint64_t>(cycle)) < 0.5f ? -1.0f : 1.0f;
     const float turn = side * 1.3f * (Ease(u, 0.15f, 0.55f) - Ease(u, 0.85f, 1.35f));
-    return {0.25f * t + turn + 0.02f * std::sin(t * 9), 0.9f * t, 0.36f + 0.025f * std::sin(t * 2.1f), 0.10f * std::sin(t * 1.3f) + 0.06f * turn};
+    return {0.25f * t + turn + 0.02f * std::sin(t * 9), 0.9f * t, 0.36f + 0.025f * std::sin(t * 2.1f),
+            0.10f * std::sin(t * 1.3f) + 0.06f * turn};
   }
 
   std::vector<Boat> BoatsAt(float t) const override {
@@ -226,7 +236,8 @@ class StartLine final : public SailingScene {
   int spray_count() const override { return 260; }
   float wave_speed() const override { return 0.5f; }
   std::string caption(float t) const override {
-    return fmt::format("START LINE  BOAT 31  {:4.1f} KN  WIND {:03}", 11.0f + 2 * std::sin(t * 3), 214 + static_cast<int>(6 * std::sin(t)));
+    return fmt::format("START LINE  BOAT 31  {:4.1f} KN  WIND {:03}", 11.0f + 2 * std::sin(t * 3),
+                       214 + static_cast<int>(6 * std::sin(t)));
   }
 };
 
@@ -240,12 +251,15 @@ class OpenWater final : public SailingScene {
     return {0.05f * t, 0.22f * t, 0.42f + 0.012f * std::sin(t * 0.9f), 0.02f * std::sin(t * 0.6f)};
   }
   std::vector<Boat> BoatsAt(float t) const override {
-    return {{-1.8f + 0.10f * t, 7.5f, 0.10f, 12}, {0.9f - 0.06f * t, 5.0f, 0.06f, 27}, {0.15f + 0.05f * t, 1.9f, 0.05f, 31}};
+    return {{-1.8f + 0.10f * t, 7.5f, 0.10f, 12},
+            {0.9f - 0.06f * t, 5.0f, 0.06f, 27},
+            {0.15f + 0.05f * t, 1.9f, 0.05f, 31}};
   }
   int spray_count() const override { return 24; }
   float wave_speed() const override { return 0.2f; }
   std::string caption(float t) const override {
-    return fmt::format("OPEN WATER  BOAT 31  {:4.1f} KN  WIND {:03}", 6.0f + 0.4f * std::sin(t), 221 + static_cast<int>(2 * std::sin(t * kPi)));
+    return fmt::format("OPEN WATER  BOAT 31  {:4.1f} KN  WIND {:03}", 6.0f + 0.4f * std::sin(t),
+                       221 + static_cast<int>(2 * std::sin(t * kPi)));
   }
 };
 

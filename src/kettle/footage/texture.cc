@@ -49,13 +49,13 @@ std::vector<std::uint8_t> Halve(const std::vector<std::uint8_t>& texels, int sid
 
 Texture::Texture(std::uint64_t seed) {
   std::vector<float> sum(kSide * kSide, 0.0f);
-  for (int cells = 4; cells <= kSide / 4; cells *= 2) AddOctave(sum, kSide, cells, seed + static_cast<std::uint64_t>(cells));
+  for (int cells = 4; cells <= kSide / 4; cells *= 2)
+    AddOctave(sum, kSide, cells, seed + static_cast<std::uint64_t>(cells));
   const auto [low, high] = std::minmax_element(sum.begin(), sum.end());
   const float base = *low, range = *high - *low;
   std::vector<std::uint8_t> texels(sum.size());
-  std::transform(sum.begin(), sum.end(), texels.begin(), [&](float value) {
-    return static_cast<std::uint8_t>(std::lround(255.0f * (value - base) / range));
-  });
+  std::transform(sum.begin(), sum.end(), texels.begin(),
+                 [&](float value) { return static_cast<std::uint8_t>(std::lround(255.0f * (value - base) / range)); });
   levels_.push_back(std::move(texels));
   for (int level = 1; level < kLevels; ++level) levels_.push_back(Halve(levels_.back(), kSide >> (level - 1)));
 }

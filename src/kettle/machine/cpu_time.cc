@@ -3,6 +3,7 @@
 
 #include <unistd.h>
 
+#include <algorithm>
 #include <fstream>
 #include <sstream>
 
@@ -24,8 +25,8 @@ CpuTime ReadCpuTime(const fs::path& root) {
   return {TicksToSeconds(user + nice + system + irq + softirq), TicksToSeconds(steal)};
 }
 
-double ProcessCpuSeconds(const std::string& name, const fs::path& root) {
-  double ticks = 0;
+std::map<int, double> ProcessCpuSeconds(const std::string& name, const fs::path& root) {
+  std::map<int, double> seconds;
   std::error_code error;
   for (const auto& entry : fs::directory_iterator(root / "proc", error)) {
     const std::string id = entry.path().filename().string();
@@ -40,9 +41,18 @@ double ProcessCpuSeconds(const std::string& name, const fs::path& root) {
     for (int i = 3; i <= 13; ++i) fields >> skipped;
     double user = 0, system = 0;
     fields >> user >> system;
-    ticks += user + system;
+    seconds[std::stoi(id)] = TicksToSeconds(user + system);
   }
-  return TicksToSeconds(ticks);
+  return seconds;
+}
+
+double UsedBetween(const std::map<int, double>& before, const std::map<int, double>& after) {
+  double used = 0;
+  for (const auto& [id, seconds] : after) {
+    const auto earlier = before.find(id);
+    used += earlier == before.end() ? seconds : std::max(0.0, seconds - earlier->second);
+  }
+  return used;
 }
 
 }  // namespace kettle

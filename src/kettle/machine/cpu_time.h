@@ -3,6 +3,7 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 #include <string>
 
 namespace kettle {
@@ -15,8 +16,12 @@ struct CpuTime {
 // Zeros if /proc/stat is not there.
 CpuTime ReadCpuTime(const std::filesystem::path& root = "/");
 
-// User and system seconds of all running processes whose command name is `name` (15 characters at
-// most); 0 if there are none.
-double ProcessCpuSeconds(const std::string& name, const std::filesystem::path& root = "/");
+// User and system seconds of each running process whose command name is `name` (15 characters at
+// most), by process id.
+std::map<int, double> ProcessCpuSeconds(const std::string& name, const std::filesystem::path& root = "/");
+
+// What those processes used between two readings; one that has ended meanwhile counts for nothing, one
+// that has started counts whole.
+double UsedBetween(const std::map<int, double>& before, const std::map<int, double>& after);
 
 }  // namespace kettle

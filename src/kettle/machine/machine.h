@@ -28,7 +28,7 @@ struct Machine {
   Processor processor;
   std::int64_t memory_bytes = 0;
   std::string kernel;
-  std::vector<std::string> displays;  // "HDMI-A-1 1920x1080"; empty without a monitor
+  std::vector<std::string> displays;   // "HDMI-A-1 1920x1080"; empty without a monitor
   std::vector<std::string> libraries;  // "libavcodec 59.37.100"
 };
 

@@ -18,7 +18,7 @@ struct EncoderConfig {
   FrameRate rate;
   std::int64_t bit_rate = 0, maximum_bit_rate = 0, buffer_bits = 0;  // bits a second; 0: not set
   int keyframe_frames = 0;                                           // 0: the library's default
-  std::map<std::string, std::string> options;                       // an unknown one is an error
+  std::map<std::string, std::string> options;                        // an unknown one is an error
 };
 
 class Encoder {

@@ -29,10 +29,10 @@ using PacketPtr = std::unique_ptr<AVPacket, LibavDeleter>;
 using CodecContextPtr = std::unique_ptr<AVCodecContext, LibavDeleter>;
 using SwsContextPtr = std::unique_ptr<SwsContext, LibavDeleter>;
 
-std::string LibavError(int code);      // the library's words for an error code
-FramePtr NewFrame();                   // throws Error(kMachine) out of memory
-PacketPtr NewPacket();                 // throws Error(kMachine) out of memory
-FramePtr NewPicture(FrameSize size);   // 8-bit 4:2:0 planes of its own; throws Error(kMachine)
+std::string LibavError(int code);                    // the library's words for an error code
+FramePtr NewFrame();                                 // throws Error(kMachine) out of memory
+PacketPtr NewPacket();                               // throws Error(kMachine) out of memory
+FramePtr NewPicture(FrameSize size);                 // 8-bit 4:2:0 planes of its own; throws Error(kMachine)
 void CheckLibav(int code, const std::string& what);  // throws Error(kMachine) if code < 0
 
 // While it lives, collects what the libraries log as errors or warnings, and the lines in which they

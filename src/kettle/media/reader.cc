@@ -30,17 +30,22 @@ MediaReader::MediaReader(const std::filesystem::path& path) : path_(path) {
   const bool cover = stream_ >= 0 && (format_->streams[stream_]->disposition & AV_DISPOSITION_ATTACHED_PIC) != 0;
   const bool sound = av_find_best_stream(format_, AVMEDIA_TYPE_AUDIO, -1, -1, nullptr, 0) >= 0;
   std::string trouble;
-  if (result < 0) trouble = "its streams cannot be read: " + LibavError(result);
-  else if (stream_ == AVERROR_DECODER_NOT_FOUND) trouble = "no decoder for its pictures is installed";
-  else if (stream_ < 0 || cover) trouble = sound ? "it has only sound, no picture" : "it has no picture";
+  if (result < 0)
+    trouble = "its streams cannot be read: " + LibavError(result);
+  else if (stream_ == AVERROR_DECODER_NOT_FOUND)
+    trouble = "no decoder for its pictures is installed";
+  else if (stream_ < 0 || cover)
+    trouble = sound ? "it has only sound, no picture" : "it has no picture";
   if (trouble.empty()) {
     decoder_.reset(avcodec_alloc_context3(codec));
     avcodec_parameters_to_context(decoder_.get(), format_->streams[stream_]->codecpar);
     decoder_->thread_count = 0;
     decoder_->pkt_timebase = format_->streams[stream_]->time_base;
     result = avcodec_open2(decoder_.get(), codec, nullptr);
-    if (result < 0) trouble = "its decoder does not open: " + LibavError(result);
-    else if (decoder_->width <= 0 || decoder_->height <= 0) trouble = "its pictures have no size";
+    if (result < 0)
+      trouble = "its decoder does not open: " + LibavError(result);
+    else if (decoder_->width <= 0 || decoder_->height <= 0)
+      trouble = "its pictures have no size";
   }
   if (!trouble.empty()) {
     avformat_close_input(&format_);

@@ -67,10 +67,10 @@ FramePtr FitPicture(const AVFrame& picture, FrameSize to) {
   if (!context) FailMachine("cannot convert a picture of {}x{} to {}", picture.width, picture.height, to.str());
   sws_setColorspaceDetails(context.get(), sws_getCoefficients(SwsColour(picture)), FullRange(picture),
                            sws_getCoefficients(SWS_CS_ITU709), 0, 0, 1 << 16, 1 << 16);
-  std::uint8_t* planes[4] = {
-      result->data[0] + static_cast<std::ptrdiff_t>(top) * result->linesize[0] + left,
-      result->data[1] + static_cast<std::ptrdiff_t>(top / 2) * result->linesize[1] + left / 2,
-      result->data[2] + static_cast<std::ptrdiff_t>(top / 2) * result->linesize[2] + left / 2, nullptr};
+  std::uint8_t* planes[4] = {result->data[0] + static_cast<std::ptrdiff_t>(top) * result->linesize[0] + left,
+                             result->data[1] + static_cast<std::ptrdiff_t>(top / 2) * result->linesize[1] + left / 2,
+                             result->data[2] + static_cast<std::ptrdiff_t>(top / 2) * result->linesize[2] + left / 2,
+                             nullptr};
   CheckLibav(sws_scale(context.get(), picture.data, picture.linesize, 0, picture.height, planes, result->linesize),
              "scaling");
   return result;

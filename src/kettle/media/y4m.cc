@@ -91,7 +91,8 @@ Y4mFile::Y4mFile(const std::filesystem::path& path) : mapping_(std::make_shared<
   if (memory == MAP_FAILED) FailInput("{}: not a Y4M file", path.string());
   mapping_->data = static_cast<std::uint8_t*>(memory);
 
-  const std::string_view text(reinterpret_cast<const char*>(mapping_->data), std::min<std::size_t>(mapping_->bytes, 256));
+  const std::string_view text(reinterpret_cast<const char*>(mapping_->data),
+                              std::min<std::size_t>(mapping_->bytes, 256));
   const auto end = text.find('\n');
   if (!text.starts_with("YUV4MPEG2 ") || end == text.npos) FailInput("{}: not a Y4M file", path.string());
   std::istringstream header{std::string(text.substr(10, end - 10))};
@@ -120,7 +121,8 @@ FramePtr Y4mFile::Frame(int index) const {
   frame->color_primaries = AVCOL_PRI_BT709;
   frame->color_trc = AVCOL_TRC_BT709;
   frame->colorspace = AVCOL_SPC_BT709;
-  std::uint8_t* data = mapping_->data + header_bytes_ + static_cast<std::size_t>(index) * frame_bytes_ + kFrameMark.size();
+  std::uint8_t* data =
+      mapping_->data + header_bytes_ + static_cast<std::size_t>(index) * frame_bytes_ + kFrameMark.size();
   auto* keeper = new std::shared_ptr<Mapping>(mapping_);
   const auto release = [](void* opaque, std::uint8_t*) { delete static_cast<std::shared_ptr<Mapping>*>(opaque); };
   frame->buf[0] = av_buffer_create(data, PictureBytes(size_), release, keeper, AV_BUFFER_FLAG_READONLY);

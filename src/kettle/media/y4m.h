@@ -15,7 +15,7 @@ namespace kettle {
 class Y4mWriter {
  public:
   Y4mWriter(const std::filesystem::path& path, FrameSize size, FrameRate rate);  // throws Error(kMachine)
-  ~Y4mWriter();  // removes an unfinished file
+  ~Y4mWriter();                                                                  // removes an unfinished file
   Y4mWriter(const Y4mWriter&) = delete;
   Y4mWriter& operator=(const Y4mWriter&) = delete;
 

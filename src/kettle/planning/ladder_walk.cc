@@ -3,11 +3,11 @@
 
 namespace kettle {
 
-int LastHolding(int count, const std::function<bool(int)>& holds) {
-  int known_good = -1, known_bad = count;
+int LastHolding(int count, const std::function<bool(int)>& holds, int first_guess) {
+  int known_good = -1, known_bad = count, next = first_guess;
   while (known_bad - known_good > 1) {
-    const int middle = known_good + (known_bad - known_good) / 2;
-    (holds(middle) ? known_good : known_bad) = middle;
+    if (next <= known_good || next >= known_bad) next = known_good + (known_bad - known_good) / 2;
+    (holds(next) ? known_good : known_bad) = next;
   }
   return known_good;
 }

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/planning/option.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <limits>
-#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include "kettle/quality/plane_metrics.h"
@@ -39,7 +40,8 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
       option.quality = *trial.quality;
     }
   }
-  if (!option.trouble.empty() && option.throughput_fps == std::numeric_limits<double>::infinity()) option.throughput_fps = 0;
+  if (!option.trouble.empty() && option.throughput_fps == std::numeric_limits<double>::infinity())
+    option.throughput_fps = 0;
   if (option.score == std::numeric_limits<double>::infinity()) option.score = 0;
   option.headroom = option.throughput_fps > 0 ? 1 - option.settings.frame_rate.fps() / option.throughput_fps : -1;
   return option;

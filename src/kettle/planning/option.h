@@ -17,18 +17,20 @@ struct Option {
   EncodeSettings settings;
   std::string device, device_name;
   bool simulated = false;
-  bool measured = false;     // on all footage, every trial done
-  std::string trouble;       // why not, if a trial did not end well
+  bool measured = false;  // on all footage, every trial done
+  std::string trouble;    // why not, if a trial did not end well
   double throughput_fps = 0;
   double headroom = -1;
   double cpu_cores = 0, feeding_cores = 0, stand_in_cores = 0;  // at the frame rate
-  double score = 0;          // worst second's SSIM in dB: streams break in the quick turn
-  Quality quality;           // of the footage with the lowest score
+  double score = 0;  // worst second's SSIM in dB: streams break in the quick turn
+  Quality quality;   // of the footage with the lowest score
   int b_frames = 0;
 
   bool keeps_pace(double required_headroom) const { return trouble.empty() && headroom >= required_headroom; }
   // The share of the GPU's encode engine that it takes at the frame rate; 0 on the CPU.
-  double engine_share() const { return device == "gpu" && throughput_fps > 0 ? settings.frame_rate.fps() / throughput_fps : 0; }
+  double engine_share() const {
+    return device == "gpu" && throughput_fps > 0 ? settings.frame_rate.fps() / throughput_fps : 0;
+  }
   std::string title() const { return settings.encoder + " " + settings.preset; }
 };
 

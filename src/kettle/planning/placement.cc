@@ -13,55 +13,113 @@ namespace {
 
 constexpr double kSameQualityDb = 0.1;
 
-// Where a family's walk for one role ended.
-struct Walked {
-  const FamilyOptions* family = nullptr;
-  int last = -1;  // the slowest preset that keeps pace alone
-};
-
 // Scores in steps of what nobody sees, so that "the same" is the same for any three pairs.
+long QualityStep(const Option& option) { return std::lround(option.score / kSameQualityDb); }
+
 bool Better(const Pair& a, const Pair& b) {
-  const auto step = [](const Option& option) { return std::lround(option.score / kSameQualityDb); };
-  if (step(a.stream) != step(b.stream)) return step(a.stream) > step(b.stream);
-  if (step(a.recording) != step(b.recording)) return step(a.recording) > step(b.recording);
+  if (QualityStep(a.stream) != QualityStep(b.stream)) return QualityStep(a.stream) > QualityStep(b.stream);
+  if (QualityStep(a.recording) != QualityStep(b.recording)) return QualityStep(a.recording) > QualityStep(b.recording);
   return a.demand.cpu_cores < b.demand.cpu_cores;
 }
 
-// The stream's preset among `last` and its faster neighbour, whichever looks better.
-Option Best(const FamilyOptions& family, Role role, int last) {
-  Option option = family.measure(role, last);
-  if (last == 0) return option;
-  Option faster = family.measure(role, last - 1);
-  return faster.measured && faster.trouble.empty() && faster.score > option.score + kSameQualityDb ? faster : option;
+// Where a family's walk for one role ended: the slowest preset that keeps pace alone.
+struct Walked {
+  const FamilyOptions* family = nullptr;
+  int last = -1;
+  Option option;
+};
+
+std::string TooSlow(const Option& fastest, double headroom) {
+  if (!fastest.trouble.empty()) return fastest.trouble;
+  const double rate = fastest.settings.frame_rate.fps();
+  return fmt::format("its fastest preset makes {:.0f} frames a second; {} at {:.0f} % headroom needs {:.0f}",
+                     fastest.throughput_fps, fastest.settings.frame_rate.str(), headroom * 100, rate / (1 - headroom));
 }
 
-void Weigh(const Walked& s, const Walked& r, const Capacity& capacity, Placement& placement) {
-  const auto fits = [&](const Option& stream, const Option& recording) {
-    return PredictDemand(stream, recording, capacity).fits;
-  };
-  const Option lightest = r.family->measure(Role::kRecording, 0);
-  const int stream_preset =
-      LastHolding(s.last + 1, [&](int i) { return fits(s.family->measure(Role::kStream, i), lightest); });
-  if (stream_preset < 0) {
-    const Option fastest = s.family->measure(Role::kStream, 0);
-    placement.rejected.push_back({fastest.title(), lightest.title(), PredictDemand(fastest, lightest, capacity),
-                                  "even the fastest presets do not fit together"});
-    return;
+class Placer {
+ public:
+  Placer(const std::vector<FamilyOptions>& families, const Capacity& capacity)
+      : families_(families), capacity_(capacity) {}
+
+  Placement Run(bool recording_is_heavier) {
+    for (const FamilyOptions& family : families_) {
+      const int last = Walk(family, Role::kStream, family.presets, -1);
+      // What the stream cannot hold, a heavier recording cannot either.
+      const int most = recording_is_heavier ? last + 1 : family.presets;
+      Walk(family, Role::kRecording, most, recording_is_heavier ? last : -1);
+    }
+    // The best looking streams first: they spare the others their walk.
+    std::stable_sort(streams_.begin(), streams_.end(),
+                     [](const Walked& a, const Walked& b) { return a.option.score > b.option.score; });
+    for (const Walked& stream : streams_)
+      for (const Walked& recording : recordings_) Weigh(stream, recording);
+    std::stable_sort(placement_.feasible.begin(), placement_.feasible.end(), Better);
+    return std::move(placement_);
   }
-  const Option stream = Best(*s.family, Role::kStream, stream_preset);
-  const int recording_preset =
-      LastHolding(r.last + 1, [&](int i) { return i == 0 || fits(stream, r.family->measure(Role::kRecording, i)); });
-  Option recording = Best(*r.family, Role::kRecording, std::max(0, recording_preset));
-  const Demand demand = PredictDemand(stream, recording, capacity);
-  placement.feasible.push_back({stream, std::move(recording), demand});
-}
+
+ private:
+  bool Fits(const Option& stream, const Option& recording) const {
+    return PredictDemand(stream, recording, capacity_).fits;
+  }
+
+  // Walks one family's first `presets` presets for one role and notes where it ends.
+  int Walk(const FamilyOptions& family, Role role, int presets, int first_guess) {
+    const auto holds = [&](int i) { return family.measure(role, i).keeps_pace(capacity_.headroom); };
+    const int last = LastHolding(presets, holds, first_guess);
+    if (last >= 0) {
+      (role == Role::kStream ? streams_ : recordings_).push_back({&family, last, family.measure(role, last)});
+    } else if (presets > 0) {
+      const Option fastest = family.measure(role, 0);
+      placement_.rejected.push_back({role == Role::kStream ? fastest.title() : "any",
+                                     role == Role::kRecording ? fastest.title() : "any", std::nullopt,
+                                     TooSlow(fastest, capacity_.headroom)});
+    }
+    return last;
+  }
+
+  void Reject(const Option& stream, const Option& recording, const std::string& why) {
+    placement_.rejected.push_back(
+        {stream.title(), recording.title(), PredictDemand(stream, recording, capacity_), why});
+  }
+
+  void Weigh(const Walked& s, const Walked& r) {
+    if (Fits(s.option, r.option)) return Accept(s.option, r.option);
+    for (const Pair& pair : placement_.feasible)
+      if (QualityStep(pair.stream) > QualityStep(s.option))
+        return Reject(
+            s.option, r.option,
+            fmt::format(
+                "they do not fit together, and even alone the stream looks worse ({:.2f} dB) than with {} ({:.2f} dB)",
+                s.option.score, pair.stream.title(), pair.stream.score));
+    const Option lightest = r.family->measure(Role::kRecording, 0);
+    const int stream_last = LastHolding(
+        s.last + 1, [&](int i) { return Fits(s.family->measure(Role::kStream, i), lightest); }, s.last);
+    if (stream_last < 0)
+      return Reject(s.family->measure(Role::kStream, 0), lightest, "even their fastest presets do not fit together");
+    const Option stream = s.family->measure(Role::kStream, stream_last);
+    if (Fits(stream, r.option)) return Accept(stream, r.option);
+    const int recording_preset =
+        LastHolding(r.last, [&](int i) { return i == 0 || Fits(stream, r.family->measure(Role::kRecording, i)); });
+    Accept(stream, r.family->measure(Role::kRecording, std::max(0, recording_preset)));
+  }
+
+  void Accept(const Option& stream, const Option& recording) {
+    placement_.feasible.push_back({stream, recording, PredictDemand(stream, recording, capacity_)});
+  }
+
+  const std::vector<FamilyOptions>& families_;
+  const Capacity& capacity_;
+  std::vector<Walked> streams_, recordings_;
+  Placement placement_;
+};
 
 }  // namespace
 
 Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity) {
   Demand demand;
   demand.stand_in_cores = stream.stand_in_cores + recording.stand_in_cores;
-  demand.cpu_cores = stream.cpu_cores + recording.cpu_cores + stream.feeding_cores + recording.feeding_cores + demand.stand_in_cores;
+  demand.cpu_cores =
+      stream.cpu_cores + recording.cpu_cores + stream.feeding_cores + recording.feeding_cores + demand.stand_in_cores;
   demand.engine_share = stream.engine_share() + recording.engine_share();
   const double free = 1 - capacity.headroom;
   demand.fits = stream.trouble.empty() && recording.trouble.empty() && demand.cpu_cores <= capacity.cpu_cores * free &&
@@ -69,33 +127,8 @@ Demand PredictDemand(const Option& stream, const Option& recording, const Capaci
   return demand;
 }
 
-Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity) {
-  Placement placement;
-  const auto walk = [&](Role role) {
-    std::vector<Walked> walked;
-    for (const FamilyOptions& family : families) {
-      const int last = LastHolding(family.presets, [&](int i) { return family.measure(role, i).keeps_pace(capacity.headroom); });
-      if (last >= 0) {
-        walked.push_back({&family, last});
-        continue;
-      }
-      const Option fastest = family.measure(role, 0);
-      const std::string why = fastest.trouble.empty()
-                                  ? fmt::format("its fastest preset makes {:.0f} frames a second; {} at {:.0f} % headroom needs {:.0f}",
-                                                fastest.throughput_fps, fastest.settings.frame_rate.str(), capacity.headroom * 100,
-                                                fastest.settings.frame_rate.fps() / (1 - capacity.headroom))
-                                  : fastest.trouble;
-      placement.rejected.push_back({role == Role::kStream ? fastest.title() : "any", role == Role::kRecording ? fastest.title() : "any", std::nullopt, why});
-    }
-    return walked;
-  };
-  const std::vector<Walked> streams = walk(Role::kStream);
-  if (streams.empty()) return placement;
-  const std::vector<Walked> recordings = walk(Role::kRecording);
-  for (const Walked& s : streams)
-    for (const Walked& r : recordings) Weigh(s, r, capacity, placement);
-  std::stable_sort(placement.feasible.begin(), placement.feasible.end(), Better);
-  return placement;
+Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier) {
+  return Placer(families, capacity).Run(recording_is_heavier);
 }
 
 }  // namespace kettle

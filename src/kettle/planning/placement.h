@@ -13,8 +13,8 @@ namespace kettle {
 
 // What the two encodes may take together.
 struct Capacity {
-  double cpu_cores = 0;     // processors that this program may use
-  double headroom = 0.2;    // the share that must stay free, of processors and of the GPU's engine
+  double cpu_cores = 0;   // processors that this program may use
+  double headroom = 0.2;  // the share that must stay free, of processors and of the GPU's engine
 };
 
 // What two encodes take together, predicted from the trials of each alone.
@@ -53,7 +53,10 @@ struct FamilyOptions {
 // Walks each family's presets for each role, then weighs every combination of families: the stream on
 // one device and the recording on the other, the reverse, and both on one. In each, the stream gets the
 // slowest preset that leaves the recording some preset, then the recording the slowest that still fits.
+// A combination whose stream looks worse even
+// alone than one that already fits is not walked further. `recording_is_heavier` says that a preset that
+// is too slow for the stream is too slow for the recording: more pixels a second, or more bits.
 // Order: the stream's quality; within 0.1 dB the recording's; then fewer cores.
-Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity);
+Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier);
 
 }  // namespace kettle

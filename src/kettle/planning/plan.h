@@ -23,7 +23,7 @@ struct Plan {
   std::optional<Pair> chosen;  // not set: nothing holds
   Placement placement;
   Proving proving;
-  std::vector<Option> options[2];  // by Role: all that were measured, in the order of measuring
+  std::vector<Option> options[2];  // by Role: all that were measured, fastest preset first
   std::string nearest;             // if nothing holds: what would, as a prediction
   int trials = 0;                  // that the search needed, those used again included
   int grid = 0;                    // that trying every preset on every footage would need

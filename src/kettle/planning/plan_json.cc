@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <fmt/format.h>
+
 #include <nlohmann/json.hpp>
 
 #include "kettle/planning/plan.h"
@@ -25,13 +26,21 @@ json EncodeJson(const Option& option) {
 }
 
 json DemandJson(const Demand& demand) {
-  return {{"cpu_cores", demand.cpu_cores}, {"stand_in_cores", demand.stand_in_cores}, {"engine_share", demand.engine_share}, {"fits", demand.fits}, {"predicted", true}};
+  return {{"cpu_cores", demand.cpu_cores},
+          {"stand_in_cores", demand.stand_in_cores},
+          {"engine_share", demand.engine_share},
+          {"fits", demand.fits},
+          {"predicted", true}};
 }
 
 std::string WhyNot(const Option& option, const Option& chosen, double headroom) {
   if (!option.trouble.empty()) return option.trouble;
-  if (!option.keeps_pace(headroom)) return fmt::format("does not keep pace: headroom {:.0f} %, required {:.0f} %", option.headroom * 100, headroom * 100);
-  if (option.score < chosen.score) return fmt::format("looks worse: {:.2f} dB in its worst second, the chosen one {:.2f} dB", option.score, chosen.score);
+  if (!option.keeps_pace(headroom))
+    return fmt::format("does not keep pace: headroom {:.0f} %, required {:.0f} %", option.headroom * 100,
+                       headroom * 100);
+  if (option.score < chosen.score)
+    return fmt::format("looks worse: {:.2f} dB in its worst second, the chosen one {:.2f} dB", option.score,
+                       chosen.score);
   return "keeps pace alone, but not beside the other encode, or the proof run failed with it";
 }
 
@@ -45,7 +54,9 @@ json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
   }
   return {{"choice", std::string(Name(role)) + ".preset"},
           {"value", chosen.title()},
-          {"why", fmt::format("of the presets that keep pace beside the other encode, the best in its worst second ({:.2f} dB SSIM), at {:.0f} frames a second", chosen.score, chosen.throughput_fps)},
+          {"why", fmt::format("of the presets that keep pace beside the other encode, the best in its worst second "
+                              "({:.2f} dB SSIM), at {:.0f} frames a second",
+                              chosen.score, chosen.throughput_fps)},
           {"measured", true},
           {"simulated", chosen.simulated},
           {"evidence", chosen},
@@ -61,22 +72,31 @@ json PlacementEvidence(const Plan& plan, const Pair& chosen) {
   }
   for (const Pair& pair : plan.placement.feasible) {
     if (pair.stream.title() == chosen.stream.title() && pair.recording.title() == chosen.recording.title()) continue;
-    rejected.push_back({{"stream", pair.stream.title()}, {"recording", pair.recording.title()}, {"demand", DemandJson(pair.demand)},
-                        {"stream_worst_second_db", pair.stream.score}, {"recording_worst_second_db", pair.recording.score},
-                        {"why", pair.stream.score > chosen.stream.score ? "its proof run failed" : "fits, but looks worse or takes more cores"}});
+    rejected.push_back(
+        {{"stream", pair.stream.title()},
+         {"recording", pair.recording.title()},
+         {"demand", DemandJson(pair.demand)},
+         {"stream_worst_second_db", pair.stream.score},
+         {"recording_worst_second_db", pair.recording.score},
+         {"why", pair.stream.score > chosen.stream.score ? "its proof run failed"
+                                                         : "fits, but looks worse or takes more cores"}});
   }
-  return {{"choice", "placement"},
-          {"value", fmt::format("stream on the {}, recording on the {}", chosen.stream.device, chosen.recording.device)},
-          {"why", fmt::format("together they should take {:.2f} of {:g} cores and {:.0f} % of the GPU's engine", chosen.demand.cpu_cores, plan.capacity.cpu_cores, chosen.demand.engine_share * 100)},
-          {"measured", true},
-          {"evidence", DemandJson(chosen.demand)},
-          {"rejected", rejected}};
+  return {
+      {"choice", "placement"},
+      {"value", fmt::format("stream on the {}, recording on the {}", chosen.stream.device, chosen.recording.device)},
+      {"why", fmt::format("together they should take {:.2f} of {:g} cores and {:.0f} % of the GPU's engine",
+                          chosen.demand.cpu_cores, plan.capacity.cpu_cores, chosen.demand.engine_share * 100)},
+      {"measured", true},
+      {"evidence", DemandJson(chosen.demand)},
+      {"rejected", rejected}};
 }
 
 json Attempts(const Plan& plan) {
   json attempts = json::array();
   for (const Attempt& attempt : plan.proving.attempts)
-    attempts.push_back({{"stream", attempt.pair.stream.title()}, {"recording", attempt.pair.recording.title()}, {"proof", attempt.proof}});
+    attempts.push_back({{"stream", attempt.pair.stream.title()},
+                        {"recording", attempt.pair.recording.title()},
+                        {"proof", attempt.proof}});
   return attempts;
 }
 
@@ -85,7 +105,8 @@ json Attempts(const Plan& plan) {
 void to_json(json& j, const Plan& plan) {
   json because = json::array();
   for (const Because& reason : plan.targets.reasons)
-    because.push_back({{"choice", reason.choice}, {"value", reason.value}, {"why", reason.why}, {"measured", reason.measured}});
+    because.push_back(
+        {{"choice", reason.choice}, {"value", reason.value}, {"why", reason.why}, {"measured", reason.measured}});
   if (plan.chosen) {
     because.push_back(PlacementEvidence(plan, *plan.chosen));
     because.push_back(PresetEvidence(plan, Role::kStream, plan.chosen->stream));

@@ -62,7 +62,10 @@ std::pair<std::string, BitRate> ParseReserve(const std::string& text) {
 class ShowReader {
  public:
   ShowReader(const fs::path& file, const ShowOverrides& overrides, const ShowPlaces& places)
-      : file_(file), folder_(file.has_parent_path() ? file.parent_path() : fs::path(".")), places_(places), table_(ReadToml(file)) {
+      : file_(file),
+        folder_(file.has_parent_path() ? file.parent_path() : fs::path(".")),
+        places_(places),
+        table_(ReadToml(file)) {
     options_ = Apply(overrides, table_);
     options_from_cwd_ = overrides.contains("footage");
   }
@@ -77,7 +80,8 @@ class ShowReader {
     ReadRecording(show);
     ReadUplink(show);
     if (Section("load").Text("profile"))
-      Section("load").Fail("profile", "this version cannot replay a load yet; leave it out and run the game beside the trials");
+      Section("load").Fail("profile",
+                           "this version cannot replay a load yet; leave it out and run the game beside the trials");
     show.required_headroom = Section("require").Number("headroom", 0, 0.9).value_or(show.required_headroom);
     return show;
   }
@@ -98,7 +102,8 @@ class ShowReader {
     Section("").CheckKeys(top);
     for (const auto& [section, keys] : known) {
       if (section.empty()) continue;
-      if (table_.contains(section) && !table_[section].is_table()) Section("").Fail(section, "must be a section: [" + section + "]");
+      if (table_.contains(section) && !table_[section].is_table())
+        Section("").Fail(section, "must be a section: [" + section + "]");
       Section(section).CheckKeys(keys);
     }
   }
@@ -120,12 +125,14 @@ class ShowReader {
       if (!fs::exists(path)) picture.Fail("footage", fmt::format("{}: no such file", path.string()));
       show.footage.push_back(path.string());
     }
-    if (show.footage.empty()) picture.Fail("footage", "is missing: name a scene (\"start-line\") or give a clip of your game");
+    if (show.footage.empty())
+      picture.Fail("footage", "is missing: name a scene (\"start-line\") or give a clip of your game");
   }
 
   void ReadPicture(Show& show) const {
     const TomlSection picture = Section("picture");
-    const auto clip = std::find_if(show.footage.begin(), show.footage.end(), [](const auto& item) { return !IsScene(item); });
+    const auto clip =
+        std::find_if(show.footage.begin(), show.footage.end(), [](const auto& item) { return !IsScene(item); });
     const auto info = clip == show.footage.end() ? std::nullopt : std::optional(InspectClip(*clip));
     const auto size = picture.Value("source_size", [&](const std::string& text) {
       if (text != "display") return FrameSize::Parse(text);
@@ -151,34 +158,47 @@ class ShowReader {
     if (stream.Text("size") != "auto") show.stream_size = stream.Value("size", FrameSize::Parse);
     if (stream.Text("frame_rate") != "auto") show.stream_rate = stream.Value("frame_rate", FrameRate::Parse);
     show.stream_bit_rate = stream.Value("bit_rate", BitRate::Parse);
-    if (show.stream_size && (show.stream_size->width > show.source_size.width || show.stream_size->height > show.source_size.height))
-      stream.Fail("size", fmt::format("{} is larger than the source's {}; enlarging adds no detail", show.stream_size->str(), show.source_size.str()));
+    if (show.stream_size &&
+        (show.stream_size->width > show.source_size.width || show.stream_size->height > show.source_size.height))
+      stream.Fail("size", fmt::format("{} is larger than the source's {}; enlarging adds no detail",
+                                      show.stream_size->str(), show.source_size.str()));
     if (show.stream_rate && show.stream_rate->fps() > show.source_rate.fps() + 1e-9)
-      stream.Fail("frame_rate", fmt::format("{} is more than the source's {}", show.stream_rate->str(), show.source_rate.str()));
+      stream.Fail("frame_rate",
+                  fmt::format("{} is more than the source's {}", show.stream_rate->str(), show.source_rate.str()));
     for (const Destination& destination : show.destinations) CheckLimits(stream, show, destination);
   }
 
   static void CheckLimits(const TomlSection& stream, const Show& show, const Destination& to) {
     if (show.stream_bit_rate && to.video_bit_rate_max && *show.stream_bit_rate > *to.video_bit_rate_max)
-      stream.Fail("bit_rate", fmt::format("{} is more than {} takes; give {} or less", show.stream_bit_rate->str(), to.name, to.video_bit_rate_max->str()));
-    if (show.stream_size && to.size_max && (show.stream_size->width > to.size_max->width || show.stream_size->height > to.size_max->height))
-      stream.Fail("size", fmt::format("{} is larger than {} takes; give {} or less", show.stream_size->str(), to.name, to.size_max->str()));
+      stream.Fail("bit_rate", fmt::format("{} is more than {} takes; give {} or less", show.stream_bit_rate->str(),
+                                          to.name, to.video_bit_rate_max->str()));
+    if (show.stream_size && to.size_max &&
+        (show.stream_size->width > to.size_max->width || show.stream_size->height > to.size_max->height))
+      stream.Fail("size", fmt::format("{} is larger than {} takes; give {} or less", show.stream_size->str(), to.name,
+                                      to.size_max->str()));
     if (show.stream_rate && to.frame_rate_max && show.stream_rate->fps() > to.frame_rate_max->fps() + 1e-9)
-      stream.Fail("frame_rate", fmt::format("{} is more than {} takes; give {} or less", show.stream_rate->str(), to.name, to.frame_rate_max->str()));
+      stream.Fail("frame_rate", fmt::format("{} is more than {} takes; give {} or less", show.stream_rate->str(),
+                                            to.name, to.frame_rate_max->str()));
   }
 
   void ReadRecording(Show& show) const {
     const TomlSection recording = Section("recording");
     if (recording.Text("size") != "source") show.recording_size = recording.Value("size", FrameSize::Parse);
-    if (show.recording_size && (show.recording_size->width > show.source_size.width || show.recording_size->height > show.source_size.height))
-      recording.Fail("size", fmt::format("{} is larger than the source's {}; enlarging adds no detail", show.recording_size->str(), show.source_size.str()));
+    if (show.recording_size &&
+        (show.recording_size->width > show.source_size.width || show.recording_size->height > show.source_size.height))
+      recording.Fail("size", fmt::format("{} is larger than the source's {}; enlarging adds no detail",
+                                         show.recording_size->str(), show.source_size.str()));
     show.recording_bit_rate = recording.Value("bit_rate", BitRate::Parse);
     const auto quality = recording.Text("quality");
-    if (quality && *quality != "archive") recording.Fail("quality", fmt::format("\"{}\" is not known; \"archive\" is, or give bit_rate", *quality));
+    if (quality && *quality != "archive")
+      recording.Fail("quality", fmt::format("\"{}\" is not known; \"archive\" is, or give bit_rate", *quality));
     if (quality && show.recording_bit_rate) recording.Fail("quality", "give quality or bit_rate, not both");
     const auto container = recording.Text("container");
     if (container && *container != "matroska")
-      recording.Fail("container", fmt::format("\"{}\" is not offered; \"matroska\" is: it survives a crash, and can be rewrapped later", *container));
+      recording.Fail(
+          "container",
+          fmt::format("\"{}\" is not offered; \"matroska\" is: it survives a crash, and can be rewrapped later",
+                      *container));
     show.recording_folder = recording.Text("folder").value_or("recordings");
     show.recording_hours = recording.Number("hours", 0.01, 1000).value_or(show.recording_hours);
   }

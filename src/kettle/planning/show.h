@@ -22,9 +22,9 @@ struct Show {
   std::vector<std::string> footage;  // scenes by name, clips by path
 
   // stream
-  std::optional<FrameSize> stream_size;       // not set: automatic
-  std::optional<FrameRate> stream_rate;       // not set: automatic
-  std::optional<BitRate> stream_bit_rate;     // not set: what line and destinations allow
+  std::optional<FrameSize> stream_size;    // not set: automatic
+  std::optional<FrameRate> stream_rate;    // not set: automatic
+  std::optional<BitRate> stream_bit_rate;  // not set: what line and destinations allow
   std::vector<Destination> destinations;
 
   // recording

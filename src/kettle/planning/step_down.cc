@@ -9,16 +9,16 @@ namespace kettle {
 
 namespace {
 
-// The option one preset faster in the same family, if there is one that works.
+// The next faster option in the same family that works, if there is one.
 std::optional<Option> Faster(const Option& option, Role role, const std::vector<FamilyOptions>& families) {
   const auto& presets = FindFamily(option.settings.encoder).presets;
   const auto place = std::find(presets.begin(), presets.end(), option.settings.preset);
   const auto family = std::find_if(families.begin(), families.end(),
                                    [&](const FamilyOptions& f) { return f.family == option.settings.encoder; });
-  if (place == presets.begin() || place == presets.end() || family == families.end()) return std::nullopt;
-  Option faster = family->measure(role, static_cast<int>(place - presets.begin()) - 1);
-  if (!faster.trouble.empty()) return std::nullopt;
-  return faster;
+  if (place == presets.end() || family == families.end()) return std::nullopt;
+  for (auto preset = static_cast<int>(place - presets.begin()) - 1; preset >= 0; --preset)
+    if (Option faster = family->measure(role, preset); faster.trouble.empty()) return faster;
+  return std::nullopt;
 }
 
 bool SamePresets(const Pair& a, const Pair& b) {

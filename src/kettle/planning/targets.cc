@@ -11,10 +11,10 @@ namespace kettle {
 namespace {
 
 // Rules, not measurements; `because` says so.
-constexpr double kLineShare = 0.75;       // of the lowest reading, for everything the stream sends
-constexpr double kAudioKbps = 160;        // set aside for sound
-constexpr double kArchiveFactor = 3;      // bits a pixel of the recording over those of the stream
-constexpr double kRecordingPeak = 1.5;    // the recording may reach this times its average
+constexpr double kLineShare = 0.75;              // of the lowest reading, for everything the stream sends
+constexpr double kAudioKbps = 160;               // set aside for sound
+constexpr double kArchiveFactor = 3;             // bits a pixel of the recording over those of the stream
+constexpr double kRecordingPeak = 1.5;           // the recording may reach this times its average
 constexpr double kPlausibleBitsPerPixel = 0.05;  // below it, quick turns go blocky with any H.264 encoder
 
 double BitsPerPixel(const EncodeSettings& s) {
@@ -64,7 +64,8 @@ class Chooser {
 
   // The same shape, even sides, inside `limit`.
   static FrameSize FitInside(FrameSize size, FrameSize limit) {
-    const double scale = std::min(static_cast<double>(limit.width) / size.width, static_cast<double>(limit.height) / size.height);
+    const double scale =
+        std::min(static_cast<double>(limit.width) / size.width, static_cast<double>(limit.height) / size.height);
     return {static_cast<int>(size.width * scale / 2) * 2, static_cast<int>(size.height * scale / 2) * 2};
   }
 
@@ -85,18 +86,26 @@ class Chooser {
       stream.bit_rate = *show_.stream_bit_rate;
       why = "as the show asks";
       if (line && stream.bit_rate > *line)
-        targets_.warnings.push_back(fmt::format("the stream's {} is more than the line should carry: {} ({})", stream.bit_rate.str(), line->str(), line_why_));
+        targets_.warnings.push_back(fmt::format("the stream's {} is more than the line should carry: {} ({})",
+                                                stream.bit_rate.str(), line->str(), line_why_));
     } else {
-      if (!limit) FailInput("nothing says how high the bit rate may be: give stream.bit_rate, a destination with a limit, or uplink.readings");
+      if (!limit)
+        FailInput(
+            "nothing says how high the bit rate may be: give stream.bit_rate, a destination with a limit, or "
+            "uplink.readings");
       stream.bit_rate = *limit;
     }
     stream.maximum_bit_rate = stream.bit_rate;
     Add("stream.bit_rate", stream.bit_rate.str(), why);
-    Add("stream.rate_control", Name(stream.rate_control), "a line has no room for bursts: the average is also the maximum, over a buffer of 1 s");
-    Add("stream.keyframe_seconds", fmt::format("{:g}", stream.keyframe_seconds), "a new viewer waits no longer than this for a picture; destinations cut there");
+    Add("stream.rate_control", Name(stream.rate_control),
+        "a line has no room for bursts: the average is also the maximum, over a buffer of 1 s");
+    Add("stream.keyframe_seconds", fmt::format("{:g}", stream.keyframe_seconds),
+        "a new viewer waits no longer than this for a picture; destinations cut there");
     if (BitsPerPixel(stream) < kPlausibleBitsPerPixel)
-      targets_.warnings.push_back(fmt::format("{} is little for {} at {} frames a second ({:.3f} bits a pixel): quick turns will go blocky; try a smaller stream size",
-                                              stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream)));
+      targets_.warnings.push_back(
+          fmt::format("{} is little for {} at {} frames a second ({:.3f} bits a pixel): quick turns will go blocky; "
+                      "try a smaller stream size",
+                      stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream)));
   }
 
   std::optional<BitRate> LineLimit() {
@@ -105,9 +114,13 @@ class Chooser {
     double reserved = kAudioKbps;
     for (const auto& [what, rate] : show_.reserve) reserved += rate.kbps();
     const double left = std::floor((lowest.kbps() * kLineShare - reserved) / 50) * 50;
-    line_why_ = fmt::format("{:.0f} % of the lowest reading ({}), less {:.0f} kbit/s for sound and what is reserved: a rule, not a measurement",
-                            kLineShare * 100, lowest.str(), reserved);
-    if (left < 200) FailInput("uplink.readings: {} leaves nothing for a stream after {:.0f} kbit/s are reserved", lowest.str(), reserved);
+    line_why_ = fmt::format(
+        "{:.0f} % of the lowest reading ({}), less {:.0f} kbit/s for sound and what is reserved: a rule, not a "
+        "measurement",
+        kLineShare * 100, lowest.str(), reserved);
+    if (left < 200)
+      FailInput("uplink.readings: {} leaves nothing for a stream after {:.0f} kbit/s are reserved", lowest.str(),
+                reserved);
     return BitRate::FromKbps(left);
   }
 
@@ -115,7 +128,8 @@ class Chooser {
     EncodeSettings& recording = targets_.recording;
     const EncodeSettings& stream = targets_.stream;
     recording.size = show_.recording_size.value_or(show_.source_size);
-    Add("recording.size", recording.size.str(), show_.recording_size ? "as the show asks" : "the source's own size: the recording is the master");
+    Add("recording.size", recording.size.str(),
+        show_.recording_size ? "as the show asks" : "the source's own size: the recording is the master");
     recording.frame_rate = show_.source_rate;
     Add("recording.frame_rate", recording.frame_rate.str(), "the source's own frame rate");
     recording.rate_control = RateControl::kCappedVariable;
@@ -126,11 +140,13 @@ class Chooser {
     } else {
       const double pixels = static_cast<double>(recording.size.pixels()) * recording.frame_rate.fps();
       recording.bit_rate = BitRate::FromKbps(std::ceil(kArchiveFactor * BitsPerPixel(stream) * pixels / 100'000) * 100);
-      Add("recording.bit_rate", recording.bit_rate.str(), fmt::format("archive: {:g} times the stream's bits a pixel, a rule, not a measurement", kArchiveFactor));
+      Add("recording.bit_rate", recording.bit_rate.str(),
+          fmt::format("archive: {:g} times the stream's bits a pixel, a rule, not a measurement", kArchiveFactor));
     }
     recording.maximum_bit_rate = BitRate::FromKbps(std::round(recording.bit_rate.kbps() * kRecordingPeak));
     Add("recording.rate_control", Name(recording.rate_control),
-        fmt::format("a disk takes bursts that a line does not: up to {} in hard scenes", recording.maximum_bit_rate.str()));
+        fmt::format("a disk takes bursts that a line does not: up to {} in hard scenes",
+                    recording.maximum_bit_rate.str()));
   }
 
   const Show& show_;

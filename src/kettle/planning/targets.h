@@ -13,9 +13,9 @@ namespace kettle {
 
 // One choice of a plan, and why: the evidence that goes into plan.json and onto the settings card.
 struct Because {
-  std::string choice;    // what was decided: "stream.bit_rate"
-  std::string value;     // as chosen
-  std::string why;       // one line for people
+  std::string choice;     // what was decided: "stream.bit_rate"
+  std::string value;      // as chosen
+  std::string why;        // one line for people
   bool measured = false;  // false: given by the user, a limit, or a rule
 };
 

@@ -67,9 +67,12 @@ std::vector<std::string> TomlSection::List(const std::string& key) const {
   std::vector<std::string> list;
   if (const toml::array* array = node->as_array())
     for (const toml::node& item : *array)
-      if (const auto text = item.value_exact<std::string>()) list.push_back(*text);
-      else Fail(key, "must be a list of texts in quotes");
-  else Fail(key, "must be a list: [\"...\"]");
+      if (const auto text = item.value_exact<std::string>())
+        list.push_back(*text);
+      else
+        Fail(key, "must be a list of texts in quotes");
+  else
+    Fail(key, "must be a list: [\"...\"]");
   return list;
 }
 

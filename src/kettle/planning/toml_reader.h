@@ -2,14 +2,14 @@
 // Reads TOML tables so that every mistake is one line with file, line, key and what would be right.
 #pragma once
 
+#include <toml++/toml.h>
+
 #include <filesystem>
 #include <functional>
 #include <map>
 #include <optional>
 #include <string>
 #include <vector>
-
-#include <toml++/toml.h>
 
 #include "kettle/units/error.h"
 
@@ -22,7 +22,8 @@ toml::table ReadToml(const std::filesystem::path& file);
 // the option's name stands for the place.
 class TomlSection {
  public:
-  TomlSection(const toml::table& table, std::string file, std::string name, std::map<std::string, std::string> options = {})
+  TomlSection(const toml::table& table, std::string file, std::string name,
+              std::map<std::string, std::string> options = {})
       : table_(table), file_(std::move(file)), name_(std::move(name)), options_(std::move(options)) {}
 
   // Refuses keys that are not in `known`, naming the nearest.

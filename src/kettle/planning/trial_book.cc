@@ -17,8 +17,10 @@ Trial TrialBook::Get(const EncodeSettings& settings, const Footage& footage) {
   }
   Trial trial = runner_.Run(settings, footage);
   ++measured_;
-  if (known != trials_.end()) *known = trial;
-  else trials_.push_back(trial);
+  if (known != trials_.end())
+    *known = trial;
+  else
+    trials_.push_back(trial);
   fresh_.push_back(index);
   on_new_(trials_);
   return trial;

@@ -18,7 +18,8 @@ constexpr double kGraceSeconds = 30;  // for starting and finishing, beyond twic
 }  // namespace
 
 Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const Watcher& watcher) {
-  const std::filesystem::path stream_file = request.scratch / "stream.flv", recording_file = request.scratch / "recording.mkv";
+  const std::filesystem::path stream_file = request.scratch / "stream.flv",
+                              recording_file = request.scratch / "recording.mkv";
   PaceTask task;
   for (const Footage& footage : request.footage) task.footage.push_back(footage.file.string());
   task.source_rate = request.footage.front().rate;
@@ -26,18 +27,19 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   task.outputs = {{request.stream, stream_file.string()}, {request.recording, recording_file.string()}};
 
   const CpuTime before = ReadCpuTime();
-  const double stand_in_before = ProcessCpuSeconds(kStandInProcess);
+  const auto stand_in_before = ProcessCpuSeconds(kStandInProcess);
   const WorkerReport report = worker.Run({"pace", task, request.seconds * 2 + kGraceSeconds},
                                          [&](double share) { watcher("proof run, both encodes in real time", share); });
   const double wall = std::max(1e-3, report.wall_seconds);
-  const double stand_in = std::max(0.0, ProcessCpuSeconds(kStandInProcess) - stand_in_before);
+  const double stand_in = UsedBetween(stand_in_before, ProcessCpuSeconds(kStandInProcess));
 
   Proof proof;
   proof.status = report.status;
   proof.detail = report.detail;
   proof.cpu_cores = report.cpu_seconds / wall;
   proof.stand_in_cores = worker.stand_in_gpu().empty() ? 0 : stand_in / wall;
-  proof.other_cores = std::max(0.0, ReadCpuTime().busy_seconds - before.busy_seconds - report.cpu_seconds - stand_in) / wall;
+  proof.other_cores =
+      std::max(0.0, ReadCpuTime().busy_seconds - before.busy_seconds - report.cpu_seconds - stand_in) / wall;
   if (report.status != WorkerStatus::kDone) return proof;
   const auto outcome = report.result.get<PaceOutcome>();
   proof.seconds = outcome.seconds;
@@ -54,8 +56,9 @@ std::string ProofCsv(const Proof& proof) {
   std::string csv = "output,frame,due_ms,taken_ms\n";
   const auto add = [&](const char* output, const PacedOutputOutcome& outcome) {
     for (const PacedFrame& frame : outcome.frame_times)
-      csv += frame.taken_ms < 0 ? fmt::format("{},{},{:.3f},\n", output, frame.frame, frame.due_ms)
-                                : fmt::format("{},{},{:.3f},{:.3f}\n", output, frame.frame, frame.due_ms, frame.taken_ms);
+      csv += frame.taken_ms < 0
+                 ? fmt::format("{},{},{:.3f},\n", output, frame.frame, frame.due_ms)
+                 : fmt::format("{},{},{:.3f},{:.3f}\n", output, frame.frame, frame.due_ms, frame.taken_ms);
   };
   add("stream", proof.stream);
   add("recording", proof.recording);

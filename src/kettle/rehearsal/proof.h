@@ -15,11 +15,11 @@ namespace kettle {
 
 struct Proof {
   WorkerStatus status = WorkerStatus::kNonsense;
-  std::string detail;       // why, if the status is not done
-  double seconds = 0;       // of footage, in real time
-  int late = 0;             // frames that the source released late, for both outputs
+  std::string detail;  // why, if the status is not done
+  double seconds = 0;  // of footage, in real time
+  int late = 0;        // frames that the source released late, for both outputs
   PacedOutputOutcome stream, recording;
-  double cpu_cores = 0;     // that the run took: feeding, both encodes, writing
+  double cpu_cores = 0;  // that the run took: feeding, both encodes, writing
   double stand_in_cores = 0, other_cores = 0;
 
   // Both encodes kept pace: the run ended well and no frame was skipped.

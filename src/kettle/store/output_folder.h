@@ -28,9 +28,9 @@ class OutputFolder {
 
 // What every JSON file starts with.
 struct Provenance {
-  std::string version;         // the program's
+  std::string version;  // the program's
   std::string machine_digest;
-  std::string utc;             // ISO 8601
+  std::string utc;  // ISO 8601
 };
 Provenance MakeProvenance(std::string version, std::string machine_digest);
 

@@ -15,15 +15,16 @@ namespace kettle {
 
 namespace {
 
-PlaneView Luma(const AVFrame& picture) {
-  return {picture.data[0], picture.linesize[0], picture.width, picture.height};
-}
+PlaneView Luma(const AVFrame& picture) { return {picture.data[0], picture.linesize[0], picture.width, picture.height}; }
 
 // The decoded pictures, scaled to the viewing size, in step with the reference.
 class Shown {
  public:
   Shown(const QualityTask& task, FrameSize viewing_size)
-      : rate_(task.encoded_rate), reader_(task.encoded), scaler_(reader_.size(), viewing_size), ahead_(reader_.Next()) {}
+      : rate_(task.encoded_rate),
+        reader_(task.encoded),
+        scaler_(reader_.size(), viewing_size),
+        ahead_(reader_.Next()) {}
 
   // What a viewer sees at reference time `seconds`; before the first picture, that one.
   const AVFrame& At(double seconds) {

@@ -11,12 +11,12 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputOutcome, frames, skipped, packets,
                                    peak_second_kbps, latency, frame_times)
 
 // The other types' functions are declared in the header: their bodies are made from one list each.
-#define KETTLE_JSON(Type, ...)                                         \
-  void to_json(nlohmann::json& nlohmann_json_j, const Type& nlohmann_json_t) { \
-    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_TO, __VA_ARGS__)) \
-  }                                                                    \
+#define KETTLE_JSON(Type, ...)                                                   \
+  void to_json(nlohmann::json& nlohmann_json_j, const Type& nlohmann_json_t) {   \
+    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_TO, __VA_ARGS__))     \
+  }                                                                              \
   void from_json(const nlohmann::json& nlohmann_json_j, Type& nlohmann_json_t) { \
-    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_FROM, __VA_ARGS__)) \
+    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_FROM, __VA_ARGS__))   \
   }
 
 KETTLE_JSON(Latency, p50_ms, p99_ms, max_ms)

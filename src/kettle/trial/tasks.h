@@ -24,10 +24,10 @@ struct EncodeTask {
   std::string output;           // Matroska file for the packets; empty: thrown away
 };
 struct EncodeOutcome {
-  int frames = 0;           // measured
-  int fed_frames = 0;       // with those of the warm-up
-  double seconds = 0;       // first measured frame in to last packet out
-  bool truncated = false;   // stopped early: slower than `longest_seconds` allows
+  int frames = 0;          // measured
+  int fed_frames = 0;      // with those of the warm-up
+  double seconds = 0;      // first measured frame in to last packet out
+  bool truncated = false;  // stopped early: slower than `longest_seconds` allows
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
   int b_frames = 0;         // the most in a row that the encoder made
@@ -47,9 +47,9 @@ struct PaceTask {
   std::vector<PacedOutputTask> outputs;
 };
 struct PacedFrame {
-  int frame = 0;           // index in the output
-  double due_ms = 0;       // after the run's start
-  double taken_ms = -1;    // from due until the encoder had taken it; below zero: skipped
+  int frame = 0;         // index in the output
+  double due_ms = 0;     // after the run's start
+  double taken_ms = -1;  // from due until the encoder had taken it; below zero: skipped
 };
 struct PacedOutputOutcome {
   int frames = 0;   // due

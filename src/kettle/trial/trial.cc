@@ -27,7 +27,7 @@ class Surroundings {
   // Cores over the worker's wall time, and per frame for the stand-in device.
   void Charge(const WorkerReport& report, int fed_frames, bool simulated, Trial& trial) const {
     const CpuTime end = ReadCpuTime();
-    const double stand_in = std::max(0.0, ProcessCpuSeconds(kStandInProcess) - stand_in_);
+    const double stand_in = UsedBetween(stand_in_, ProcessCpuSeconds(kStandInProcess));
     const double wall = std::max(1e-3, report.wall_seconds);
     if (simulated && fed_frames > 0) trial.stand_in_cores = stand_in / fed_frames * trial.settings.frame_rate.fps();
     trial.other_cores = std::max(0.0, end.busy_seconds - start_.busy_seconds - report.cpu_seconds - stand_in) / wall;
@@ -36,7 +36,7 @@ class Surroundings {
 
  private:
   CpuTime start_;
-  double stand_in_;
+  std::map<int, double> stand_in_;
 };
 
 }  // namespace
@@ -50,7 +50,8 @@ const ProcessTrialRunner::FeedingCost& ProcessTrialRunner::Feeding(const EncodeS
   task.settings.encoder = DiscardingEncoder().name;
   task.settings.preset = DiscardingEncoder().presets.front();
   const WorkerReport report = worker_.Run({"encode", task, kGraceSeconds + task.longest_seconds});
-  if (report.status != WorkerStatus::kDone) FailMachine("cannot measure what feeding an encoder costs: {}", report.detail);
+  if (report.status != WorkerStatus::kDone)
+    FailMachine("cannot measure what feeding an encoder costs: {}", report.detail);
   const auto outcome = report.result.get<EncodeOutcome>();
   return feeding_[key] = {report.cpu_seconds, outcome.fed_frames};
 }
@@ -117,9 +118,11 @@ void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::files
 PacedTrial ProcessTrialRunner::RunPaced(const EncodeSettings& settings, const Footage& footage, double seconds) {
   PacedTrial trial{.settings = settings, .footage = footage.label};
   trial.simulated = FindFamily(settings.encoder).device == DeviceKind::kGpu && !worker_.stand_in_gpu().empty();
-  const PaceTask task{.footage = {footage.file.string()}, .source_rate = footage.rate, .seconds = seconds, .outputs = {{settings, ""}}};
+  const PaceTask task{
+      .footage = {footage.file.string()}, .source_rate = footage.rate, .seconds = seconds, .outputs = {{settings, ""}}};
   const std::string label = Label(settings, footage.label) + " in real time";
-  const WorkerReport report = worker_.Run({"pace", task, seconds * 3 + kGraceSeconds}, [&](double share) { watcher_(label, share); });
+  const WorkerReport report =
+      worker_.Run({"pace", task, seconds * 3 + kGraceSeconds}, [&](double share) { watcher_(label, share); });
   trial.status = report.status;
   trial.detail = report.detail;
   if (report.status == WorkerStatus::kDone) {

@@ -20,7 +20,7 @@ struct Trial {
   EncodeSettings settings;
   std::string footage;      // label
   std::string footage_key;  // the cached file's name: the same pictures have the same key
-  std::string device;   // "cpu" or "gpu"
+  std::string device;       // "cpu" or "gpu"
   std::string device_name;
   bool simulated = false;
   WorkerStatus status = WorkerStatus::kNonsense;
@@ -28,14 +28,14 @@ struct Trial {
 
   // The rest counts only if the status is done.
   int frames = 0;
-  bool truncated = false;       // stopped early for being far too slow: figures are of the frames done
+  bool truncated = false;  // stopped early for being far too slow: figures are of the frames done
   double throughput_fps = 0;
-  double headroom = 0;          // 1 - frame rate / throughput; below zero is overload
-  double cpu_cores = 0;         // that the encode takes at the frame rate, feeding not counted
-  double feeding_cores = 0;     // that handing it the pictures takes, scaling included
-  double stand_in_cores = 0;    // that the simulated device takes from this machine at the frame rate
-  double other_cores = 0;       // that other programs took during the trial
-  double stolen_cores = 0;      // that the hypervisor took during the trial
+  double headroom = 0;        // 1 - frame rate / throughput; below zero is overload
+  double cpu_cores = 0;       // that the encode takes at the frame rate, feeding not counted
+  double feeding_cores = 0;   // that handing it the pictures takes, scaling included
+  double stand_in_cores = 0;  // that the simulated device takes from this machine at the frame rate
+  double other_cores = 0;     // that other programs took during the trial
+  double stolen_cores = 0;    // that the hypervisor took during the trial
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
   std::int64_t peak_memory_bytes = 0;

@@ -19,14 +19,9 @@ WorkerStatus StatusFrom(const std::string& name) {
 }  // namespace
 
 void to_json(nlohmann::json& json, const Trial& t) {
-  json = {{"settings", t.settings},
-          {"footage", t.footage},
-          {"footage_key", t.footage_key},
-          {"device", t.device},
-          {"device_name", t.device_name},
-          {"simulated", t.simulated},
-          {"status", Name(t.status)},
-          {"detail", t.detail}};
+  json = {
+      {"settings", t.settings},       {"footage", t.footage},     {"footage_key", t.footage_key}, {"device", t.device},
+      {"device_name", t.device_name}, {"simulated", t.simulated}, {"status", Name(t.status)},     {"detail", t.detail}};
   if (!t.done()) return;
   json.update({{"frames", t.frames},
                {"truncated", t.truncated},
@@ -73,9 +68,9 @@ void from_json(const nlohmann::json& json, Trial& t) {
 }
 
 void to_json(nlohmann::json& json, const PacedTrial& t) {
-  json = {{"settings", t.settings}, {"footage", t.footage},         {"simulated", t.simulated},
-          {"status", Name(t.status)}, {"detail", t.detail},         {"frames", t.frames},
-          {"late", t.late},           {"skipped", t.skipped},       {"deepest_queue", t.deepest_queue},
+  json = {{"settings", t.settings},   {"footage", t.footage}, {"simulated", t.simulated},
+          {"status", Name(t.status)}, {"detail", t.detail},   {"frames", t.frames},
+          {"late", t.late},           {"skipped", t.skipped}, {"deepest_queue", t.deepest_queue},
           {"latency", t.latency}};
 }
 

@@ -22,7 +22,10 @@ constexpr int kProbeFrames = 8;
 class Feed {
  public:
   Feed(const EncodeTask& task, const Y4mFile& footage, const Clock& clock)
-      : footage_(footage), clock_(clock), scaler_(footage.size(), task.settings.size), encoder_(ConfigFor(task.settings)) {}
+      : footage_(footage),
+        clock_(clock),
+        scaler_(footage.size(), task.settings.size),
+        encoder_(ConfigFor(task.settings)) {}
 
   void Frame(int index) {
     FramePtr picture = scaler_.Scale(*footage_.Frame(index));
@@ -76,7 +79,8 @@ EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::
   while (outcome.frames < footage.frames()) {
     feed.Frame(outcome.frames++);
     if (outcome.frames % 30 == 0) progress(static_cast<double>(outcome.frames) / footage.frames());
-    outcome.truncated = outcome.frames < footage.frames() && outcome.frames >= kFewestFrames && elapsed() > task.longest_seconds;
+    outcome.truncated =
+        outcome.frames < footage.frames() && outcome.frames >= kFewestFrames && elapsed() > task.longest_seconds;
     if (outcome.truncated) break;
   }
   feed.End();
@@ -105,7 +109,8 @@ ProbeOutcome RunProbe(const ProbeTask& task) {
     outcome.device_name = encoder.device_name();
     FramePtr picture = NewPicture(task.settings.size);
     for (int plane = 0; plane < 3; ++plane)
-      std::memset(picture->data[plane], 128, static_cast<std::size_t>(picture->linesize[plane] * (picture->height >> (plane > 0))));
+      std::memset(picture->data[plane], 128,
+                  static_cast<std::size_t>(picture->linesize[plane] * (picture->height >> (plane > 0))));
     int packets = 0;
     for (int i = 0; i <= kProbeFrames; ++i) {
       picture->pts = i;
@@ -113,7 +118,8 @@ ProbeOutcome RunProbe(const ProbeTask& task) {
       while (encoder.Receive()) ++packets;
     }
     outcome.works = packets == kProbeFrames;
-    if (!outcome.works) outcome.reason = fmt::format("{} frames went in but {} packets came out", kProbeFrames, packets);
+    if (!outcome.works)
+      outcome.reason = fmt::format("{} frames went in but {} packets came out", kProbeFrames, packets);
   } catch (const Error& error) {
     outcome.reason = Reason(FindFamily(task.settings.encoder), error.what());
   }

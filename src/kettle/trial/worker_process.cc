@@ -31,7 +31,8 @@ struct Child {
 
 Child Start(const std::vector<std::string>& command) {
   int in[2], out[2];
-  if (pipe2(in, O_CLOEXEC) != 0 || pipe2(out, O_CLOEXEC) != 0) FailMachine("cannot make a pipe: {}", std::strerror(errno));
+  if (pipe2(in, O_CLOEXEC) != 0 || pipe2(out, O_CLOEXEC) != 0)
+    FailMachine("cannot make a pipe: {}", std::strerror(errno));
   std::vector<char*> arguments;
   for (const std::string& word : command) arguments.push_back(const_cast<char*>(word.c_str()));
   arguments.push_back(nullptr);
@@ -103,13 +104,18 @@ class Conversation {
     received_ += text.size();
     if (received_ > kLongestOutput) nonsense_ = true;
     for (std::size_t end; (end = pending_.find('\n')) != std::string::npos; pending_.erase(0, end + 1)) {
-      const json line = json::parse(pending_.begin(), pending_.begin() + static_cast<std::ptrdiff_t>(end), nullptr, false);
-      if (!line.is_object()) nonsense_ = true;
-      else if (line.contains("result")) result_ = line["result"];
-      else if (line.contains("error") && line["error"].is_string()) error_ = line["error"];
+      const json line =
+          json::parse(pending_.begin(), pending_.begin() + static_cast<std::ptrdiff_t>(end), nullptr, false);
+      if (!line.is_object())
+        nonsense_ = true;
+      else if (line.contains("result"))
+        result_ = line["result"];
+      else if (line.contains("error") && line["error"].is_string())
+        error_ = line["error"];
       else if (line.contains("progress") && line["progress"].is_number()) {
         if (progress_) progress_(line["progress"]);
-      } else nonsense_ = true;
+      } else
+        nonsense_ = true;
     }
   }
 
@@ -124,7 +130,9 @@ class Conversation {
   bool interrupted_ = false, nonsense_ = false;
 };
 
-double Seconds(const timeval& time) { return static_cast<double>(time.tv_sec) + static_cast<double>(time.tv_usec) * 1e-6; }
+double Seconds(const timeval& time) {
+  return static_cast<double>(time.tv_sec) + static_cast<double>(time.tv_usec) * 1e-6;
+}
 
 }  // namespace
 
@@ -158,8 +166,10 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
   rusage usage{};
   // One that has closed its output but does not leave is given the rest of its time.
   while (in_time && wait4(child.pid, &exit, WNOHANG, &usage) == 0) {
-    if (static_cast<double>(clock.now_ns() - start_ns) * 1e-9 > request.deadline_seconds) in_time = false;
-    else usleep(500);
+    if (static_cast<double>(clock.now_ns() - start_ns) * 1e-9 > request.deadline_seconds)
+      in_time = false;
+    else
+      usleep(500);
   }
   if (!in_time) {
     kill(child.pid, SIGKILL);

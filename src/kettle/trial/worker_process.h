@@ -21,9 +21,9 @@ const char* Name(WorkerStatus status);  // "done", "failed", "crashed", "timed o
 
 struct WorkerReport {
   WorkerStatus status = WorkerStatus::kNonsense;
-  nlohmann::json result;    // for kDone
-  std::string detail;       // for the others: one line
-  double cpu_seconds = 0;   // user and system, the kernel's account of the process and its threads
+  nlohmann::json result;   // for kDone
+  std::string detail;      // for the others: one line
+  double cpu_seconds = 0;  // user and system, the kernel's account of the process and its threads
   double wall_seconds = 0;
   std::int64_t peak_memory_bytes = 0;
 };

@@ -9,8 +9,8 @@ namespace kettle {
 class Clock {
  public:
   virtual ~Clock() = default;
-  virtual std::int64_t now_ns() const = 0;                   // never goes back
-  virtual void SleepUntil(std::int64_t deadline_ns) = 0;     // returns at or after the deadline
+  virtual std::int64_t now_ns() const = 0;                // never goes back
+  virtual void SleepUntil(std::int64_t deadline_ns) = 0;  // returns at or after the deadline
 };
 
 // The machine's monotonic clock (CLOCK_MONOTONIC). Thread-safe.

@@ -40,13 +40,8 @@ struct RateUnit {
   std::string_view name;
   double bits;
 };
-constexpr std::array<RateUnit, 7> kRateUnits{{{"bit/s", 1},
-                                              {"kbit/s", 1e3},
-                                              {"Mbit/s", 1e6},
-                                              {"Gbit/s", 1e9},
-                                              {"kB/s", 8e3},
-                                              {"MB/s", 8e6},
-                                              {"GB/s", 8e9}}};
+constexpr std::array<RateUnit, 7> kRateUnits{
+    {{"bit/s", 1}, {"kbit/s", 1e3}, {"Mbit/s", 1e6}, {"Gbit/s", 1e9}, {"kB/s", 8e3}, {"MB/s", 8e6}, {"GB/s", 8e9}}};
 
 }  // namespace
 
@@ -59,8 +54,8 @@ FrameSize FrameSize::Parse(std::string_view text) {
     FailInput("a picture of {} cannot be encoded; each side must be {} to {} pixels", text, kSmallestSide,
               kLargestSide);
   if (*width % 2 != 0 || *height % 2 != 0)
-    FailInput("a picture of {} cannot be encoded: both sides must be even; the nearest is {}x{}", text,
-              *width / 2 * 2, *height / 2 * 2);
+    FailInput("a picture of {} cannot be encoded: both sides must be even; the nearest is {}x{}", text, *width / 2 * 2,
+              *height / 2 * 2);
   return {*width, *height};
 }
 
@@ -76,8 +71,7 @@ FrameRate FrameRate::Parse(std::string_view text) {
   const auto denominator = slash == text.npos ? std::optional<int>(1) : Number<int>(text.substr(slash + 1));
   if (!numerator || !denominator)
     FailInput("\"{}\" is not a frame rate; write it as \"60\" or as a fraction, \"60000/1001\"", text);
-  if (*numerator <= 0 || *denominator <= 0 || *numerator < *denominator ||
-      *numerator / *denominator > kLargestRate)
+  if (*numerator <= 0 || *denominator <= 0 || *numerator < *denominator || *numerator / *denominator > kLargestRate)
     FailInput("a frame rate of {} makes no sense; it must be 1 to {} frames a second", text, kLargestRate);
   return Reduced(*numerator, *denominator);
 }
@@ -98,9 +92,10 @@ BitRate BitRate::Parse(std::string_view given) {
   const auto value = Number<double>(Trim(text.substr(0, digits)));
   if (!value) FailInput("\"{}\" is not a bit rate; write it as \"4500 kbit/s\" or \"4.5 Mbit/s\"", given);
   if (digits == text.npos)
-    FailInput("\"{0}\" has no unit; write \"{0} kbit/s\" or \"{0} Mbit/s\" (1 Mbit/s is 1000 kbit/s), "
-              "or \"{0} MB/s\" for megabytes, which is 8 times as much",
-              text);
+    FailInput(
+        "\"{0}\" has no unit; write \"{0} kbit/s\" or \"{0} Mbit/s\" (1 Mbit/s is 1000 kbit/s), "
+        "or \"{0} MB/s\" for megabytes, which is 8 times as much",
+        text);
   const std::string_view unit = Trim(text.substr(digits));
   for (const RateUnit& known : kRateUnits)
     if (unit == known.name) {
@@ -109,8 +104,8 @@ BitRate BitRate::Parse(std::string_view given) {
         FailInput("a bit rate of {} makes no sense; it must be 1 kbit/s to 100 Gbit/s", text);
       return {std::llround(bits)};
     }
-  FailInput("\"{}\": unknown unit \"{}\"; use kbit/s or Mbit/s (bits), or kB/s or MB/s (bytes, 8 times as much)",
-            given, unit);
+  FailInput("\"{}\": unknown unit \"{}\"; use kbit/s or Mbit/s (bits), or kB/s or MB/s (bytes, 8 times as much)", given,
+            unit);
 }
 
 BitRate BitRate::FromKbps(double kbps) { return {std::llround(kbps * 1000)}; }
