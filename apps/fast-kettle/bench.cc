@@ -8,6 +8,7 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/planning/plan.h"
 #include "kettle/planning/targets.h"
+#include "kettle/quality/plane_metrics.h"
 #include "kettle/units/error.h"
 #include "kettle/units/suggestion.h"
 #include "report/figures.h"
@@ -94,8 +95,8 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
                Number("frames/s"),
                Number("headroom"),
                Number("cores"),
+               Number("SSIM"),
                Number("worst second"),
-               Number("mean SSIM"),
                {"verdict"}});
   for (const Option& option : options) {
     const bool works = option.trouble.empty(), holds = works && option.keeps_pace(required_headroom);
@@ -112,7 +113,7 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
                figure(fmt::format("{:.0f} %", option.headroom * 100)),
                figure(fmt::format("{:.2f}", option.cpu_cores)),
                figure(fmt::format("{:.2f} dB", option.score)),
-               figure(fmt::format("{:.4f}", option.quality.ssim_y)),
+               figure(fmt::format("{:.2f} dB", SsimDb(option.quality.worst_second_ssim_y))),
                {verdict, holds ? Tone::kGood : Tone::kBad}});
   }
   return table;

@@ -103,8 +103,8 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
   Title(script, SpeedQualityTitle(options, chosen, required_headroom),
         fmt::format("{} at {} frames a second, {}; the footage on which each is slowest and looks worst",
                     settings.size.str(), settings.frame_rate.str(), settings.bit_rate.str()));
-  script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM of the "
-            "worst second, dB\"\n"
+  script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM, "
+            "dB\"\n"
          << "set xrange [*:" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.08, graph 0.05\n"
          << data.str() << labels.str();
   VerticalLine(script, 200, rate, kGrey, fmt::format("frame rate, {:g}", rate), 0.03);

@@ -46,6 +46,22 @@ bool FullRange(const AVFrame& picture) {
          picture.format == AV_PIX_FMT_YUVJ422P || picture.format == AV_PIX_FMT_YUVJ444P;
 }
 
+// The ranges must be known before the context is made: afterwards it may have chosen a plain copy.
+SwsContextPtr Converter(const AVFrame& picture, FrameSize to) {
+  SwsContextPtr context(sws_alloc_context());
+  if (!context) FailMachine("out of memory");
+  const std::pair<const char*, int> options[] = {
+      {"srcw", picture.width}, {"srch", picture.height}, {"src_format", picture.format}, {"src_range", FullRange(picture)},
+      {"dstw", to.width},      {"dsth", to.height},      {"dst_format", AV_PIX_FMT_YUV420P}, {"dst_range", 0},
+      {"sws_flags", SWS_BICUBIC | SWS_ACCURATE_RND}};
+  for (const auto& [name, value] : options) av_opt_set_int(context.get(), name, value, 0);
+  if (sws_init_context(context.get(), nullptr, nullptr) < 0)
+    FailMachine("cannot convert a picture of {}x{} to {}", picture.width, picture.height, to.str());
+  sws_setColorspaceDetails(context.get(), sws_getCoefficients(SwsColour(picture)), FullRange(picture),
+                           sws_getCoefficients(SWS_CS_ITU709), 0, 0, 1 << 16, 1 << 16);
+  return context;
+}
+
 }  // namespace
 
 FramePtr FitPicture(const AVFrame& picture, FrameSize to) {
@@ -61,12 +77,7 @@ FramePtr FitPicture(const AVFrame& picture, FrameSize to) {
   const std::ptrdiff_t strides[4] = {result->linesize[0], result->linesize[1], result->linesize[2], 0};
   av_image_fill_black(result->data, strides, AV_PIX_FMT_YUV420P, AVCOL_RANGE_MPEG, to.width, to.height);
 
-  SwsContextPtr context(sws_getContext(picture.width, picture.height, static_cast<AVPixelFormat>(picture.format), width,
-                                       height, AV_PIX_FMT_YUV420P, SWS_BICUBIC | SWS_ACCURATE_RND, nullptr, nullptr,
-                                       nullptr));
-  if (!context) FailMachine("cannot convert a picture of {}x{} to {}", picture.width, picture.height, to.str());
-  sws_setColorspaceDetails(context.get(), sws_getCoefficients(SwsColour(picture)), FullRange(picture),
-                           sws_getCoefficients(SWS_CS_ITU709), 0, 0, 1 << 16, 1 << 16);
+  const SwsContextPtr context = Converter(picture, {width, height});
   std::uint8_t* planes[4] = {result->data[0] + static_cast<std::ptrdiff_t>(top) * result->linesize[0] + left,
                              result->data[1] + static_cast<std::ptrdiff_t>(top / 2) * result->linesize[1] + left / 2,
                              result->data[2] + static_cast<std::ptrdiff_t>(top / 2) * result->linesize[2] + left / 2,

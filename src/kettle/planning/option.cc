@@ -34,7 +34,7 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
     option.stand_in_cores = std::max(option.stand_in_cores, trial.stand_in_cores);
     option.b_frames = std::max(option.b_frames, trial.b_frames);
     if (!trial.quality) continue;
-    const double score = SsimDb(trial.quality->worst_second_ssim_y);
+    const double score = SsimDb(trial.quality->ssim_y);
     if (score < option.score) {
       option.score = score;
       option.quality = *trial.quality;

@@ -67,7 +67,7 @@ class Placer {
     const auto holds = [&](int i) { return family.measure(role, i).keeps_pace(capacity_.headroom); };
     const int last = LastHolding(presets, holds, first_guess);
     if (last >= 0) {
-      (role == Role::kStream ? streams_ : recordings_).push_back({&family, last, family.measure(role, last)});
+      (role == Role::kStream ? streams_ : recordings_).push_back({&family, last, Best(family, role, last)});
     } else if (presets > 0) {
       const Option fastest = family.measure(role, 0);
       placement_.rejected.push_back({role == Role::kStream ? fastest.title() : "any",
@@ -75,6 +75,18 @@ class Placer {
                                      TooSlow(fastest, capacity_.headroom)});
     }
     return last;
+  }
+
+  // Of the presets measured so far, up to `last`, the one that looks best: slower is mostly better, not
+  // always.
+  Option Best(const FamilyOptions& family, Role role, int last) const {
+    Option best = family.measure(role, last);
+    for (int i = last - 1; i >= 0; --i) {
+      if (!family.known(role, i)) continue;
+      Option faster = family.measure(role, i);
+      if (faster.keeps_pace(capacity_.headroom) && faster.score > best.score) best = std::move(faster);
+    }
+    return best;
   }
 
   void Reject(const Option& stream, const Option& recording, const std::string& why) {
@@ -96,11 +108,11 @@ class Placer {
         s.last + 1, [&](int i) { return Fits(s.family->measure(Role::kStream, i), lightest); }, s.last);
     if (stream_last < 0)
       return Reject(s.family->measure(Role::kStream, 0), lightest, "even their fastest presets do not fit together");
-    const Option stream = s.family->measure(Role::kStream, stream_last);
+    const Option stream = Best(*s.family, Role::kStream, stream_last);
     if (Fits(stream, r.option)) return Accept(stream, r.option);
     const int recording_preset =
         LastHolding(r.last, [&](int i) { return i == 0 || Fits(stream, r.family->measure(Role::kRecording, i)); });
-    Accept(stream, r.family->measure(Role::kRecording, std::max(0, recording_preset)));
+    Accept(stream, Best(*r.family, Role::kRecording, std::max(0, recording_preset)));
   }
 
   void Accept(const Option& stream, const Option& recording) {

@@ -20,6 +20,10 @@ class OptionBook {
   OptionBook(const PlanRequest& request, TrialBook& book, Plan& plan)
       : book_(book), plan_(plan), footage_(request.footage) {}
 
+  bool Known(Role role, const std::string& family, int preset) const {
+    return options_.contains(std::make_tuple(role, family, preset));
+  }
+
   Option Measure(Role role, const std::string& family, int preset) {
     const auto key = std::make_tuple(role, family, preset);
     if (const auto known = options_.find(key); known != options_.end()) return known->second;
@@ -126,8 +130,8 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   std::vector<FamilyOptions> families;
   for (const std::string& name : request.families) {
     const int presets = static_cast<int>(FindFamily(name).presets.size());
-    families.push_back(
-        {name, presets, [&options, name](Role role, int preset) { return options.Measure(role, name, preset); }});
+    families.push_back({name, presets, [&options, name](Role role, int preset) { return options.Measure(role, name, preset); },
+                        [&options, name](Role role, int preset) { return options.Known(role, name, preset); }});
     plan.grid += 2 * presets * static_cast<int>(request.footage.size());
   }
   plan.placement = Place(families, plan.capacity, IsHeavier(plan.targets.recording, plan.targets.stream));

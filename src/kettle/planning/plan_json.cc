@@ -39,7 +39,7 @@ std::string WhyNot(const Option& option, const Option& chosen, double headroom) 
     return fmt::format("does not keep pace: headroom {:.0f} %, required {:.0f} %", option.headroom * 100,
                        headroom * 100);
   if (option.score < chosen.score)
-    return fmt::format("looks worse: {:.2f} dB in its worst second, the chosen one {:.2f} dB", option.score,
+    return fmt::format("looks worse: {:.2f} dB SSIM, the chosen one {:.2f} dB", option.score,
                        chosen.score);
   return "keeps pace alone, but not beside the other encode, or the proof run failed with it";
 }
@@ -54,7 +54,7 @@ json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
   }
   return {{"choice", std::string(Name(role)) + ".preset"},
           {"value", chosen.title()},
-          {"why", fmt::format("of the presets that keep pace beside the other encode, the best in its worst second "
+          {"why", fmt::format("of the presets that keep pace beside the other encode, the best looking "
                               "({:.2f} dB SSIM), at {:.0f} frames a second",
                               chosen.score, chosen.throughput_fps)},
           {"measured", true},
@@ -76,8 +76,8 @@ json PlacementEvidence(const Plan& plan, const Pair& chosen) {
         {{"stream", pair.stream.title()},
          {"recording", pair.recording.title()},
          {"demand", DemandJson(pair.demand)},
-         {"stream_worst_second_db", pair.stream.score},
-         {"recording_worst_second_db", pair.recording.score},
+         {"stream_ssim_db", pair.stream.score},
+         {"recording_ssim_db", pair.recording.score},
          {"why", pair.stream.score > chosen.stream.score ? "its proof run failed"
                                                          : "fits, but looks worse or takes more cores"}});
   }

@@ -63,7 +63,7 @@ class ShowReader {
  public:
   ShowReader(const fs::path& file, const ShowOverrides& overrides, const ShowPlaces& places)
       : file_(file),
-        folder_(file.has_parent_path() ? file.parent_path() : fs::path(".")),
+        folder_(file.parent_path()),
         places_(places),
         table_(ReadToml(file)) {
     options_ = Apply(overrides, table_);

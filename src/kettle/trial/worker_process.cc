@@ -192,6 +192,8 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
   } else if (!conversation.error().empty()) {
     report.status = WorkerStatus::kFailed;
     report.detail = conversation.error();
+    // That is no property of the encoder: nothing that follows would fare better.
+    if (report.detail.find(std::strerror(ENOSPC)) != std::string::npos) throw Error(Fault::kMachine, report.detail);
   } else if (conversation.result().is_object()) {
     report.status = WorkerStatus::kDone;
     report.result = conversation.result();

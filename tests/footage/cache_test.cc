@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/footage/cache.h"
+
+#include "kettle/encoders/catalogue.h"
+#include "kettle/media/writer.h"
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+using test::Complaint;
+
+class CacheTest : public test::FolderTest {
+ protected:
+  Footage Prepare(const std::string& source, FrameSize size, FrameRate rate, double seconds) {
+    calls_ = 0;
+    return PrepareFootage({source, size, rate, seconds}, path("cache"), [&](double) { ++calls_; });
+  }
+
+  // A clip of `calm` still pictures, then `busy` moving ones, at 25 a second.
+  std::string MakeClip(const std::string& name, int calm, int busy) {
+    test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, busy + 1);
+    const Y4mFile source(path("source.y4m"));
+    EncodeSettings settings = test::SmallSettings("x264", "superfast");
+    settings.bit_rate = settings.maximum_bit_rate = BitRate::FromKbps(4000);
+    Encoder encoder(ConfigFor(settings));
+    MediaWriter writer(path(name), encoder.context());
+    for (int i = 0; i <= calm + busy; ++i) {
+      FramePtr picture = i == calm + busy ? nullptr : source.Frame(std::max(0, i - calm));
+      if (picture) picture->pts = i;
+      encoder.Send(picture.get());
+      while (PacketPtr packet = encoder.Receive()) writer.Write(*packet);
+    }
+    writer.Finish();
+    return path(name).string();
+  }
+
+  int calls_ = 0;
+};
+
+TEST_F(CacheTest, RendersASceneOnce) {
+  const Footage first = Prepare("open-water", {128, 72}, {30, 1}, 1);
+  EXPECT_EQ(first.frames, 30);
+  EXPECT_GT(calls_, 0);
+  const Footage second = Prepare("open-water", {128, 72}, {30, 1}, 1);
+  EXPECT_EQ(calls_, 0) << "it was rendered again";
+  EXPECT_EQ(second.file, first.file);
+  EXPECT_NE(Prepare("open-water", {128, 72}, {60, 1}, 1).file, first.file);
+}
+
+TEST_F(CacheTest, AClipTakesTheShowsSizeAndRate) {
+  const Footage footage = Prepare(MakeClip("clip.mkv", 0, 50), {320, 180}, {60, 1}, 1);
+  EXPECT_EQ(footage.size, (FrameSize{320, 180}));
+  EXPECT_EQ(footage.frames, 60);
+  EXPECT_EQ(footage.label, "clip.mkv");
+}
+
+TEST_F(CacheTest, AShortClipGivesWhatItHas) {
+  EXPECT_EQ(Prepare(MakeClip("clip.mkv", 0, 25), {192, 128}, {25, 1}, 8).frames, 25);
+  const std::string tiny = MakeClip("tiny.mkv", 0, 5);
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { Prepare(tiny, {192, 128}, {25, 1}, 1); }), testing::HasSubstr("at least"));
+}
+
+TEST_F(CacheTest, TakesTheBusiestStretch) {
+  const Footage footage = Prepare(MakeClip("clip.mkv", 75, 50), {192, 128}, {25, 1}, 2);
+  EXPECT_GT(footage.from_seconds, 2.0) << "the still beginning was taken";
+  EXPECT_EQ(footage.frames, 50);
+}
+
+TEST_F(CacheTest, ACutOffClipIsRefused) {
+  const std::string clip = MakeClip("clip.mkv", 0, 100);
+  std::filesystem::resize_file(clip, std::filesystem::file_size(clip) / 2);
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { Prepare(clip, {192, 128}, {25, 1}, 1); }), testing::HasSubstr("cut off"));
+}
+
+TEST_F(CacheTest, InspectsAClip) {
+  const ClipInfo info = InspectClip(MakeClip("clip.mkv", 0, 25));
+  EXPECT_EQ(info.size, (FrameSize{192, 128}));
+  EXPECT_NEAR(info.rate.fps(), 25, 0.01);
+}
+
+}  // namespace
+}  // namespace kettle

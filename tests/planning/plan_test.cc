@@ -1,0 +1,129 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/planning/plan.h"
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <random>
+
+#include "fakes.h"
+#include "kettle/quality/plane_metrics.h"
+
+namespace kettle {
+namespace {
+
+using test::FakeFootage;
+using test::FakeProof;
+using test::FakeRunner;
+using test::Figures;
+
+// A random machine: speed falls and quality grows along each family's presets, the second footage is easier.
+FakeRunner::Machine RandomMachine(unsigned seed) {
+  std::mt19937 random(seed);
+  const auto uniform = [&](double low, double high) { return std::uniform_real_distribution<>(low, high)(random); };
+  const double cpu_fastest = uniform(60, 900), cpu_fall = uniform(1.3, 2.2), gpu_fastest = uniform(60, 500), gpu_fall = uniform(1.1, 1.5);
+  const double cpu_ssim = uniform(0.80, 0.90), gpu_ssim = uniform(0.80, 0.93), heavier = uniform(1.0, 1.5), easier = uniform(1.0, 1.4);
+  return [=](const std::string& encoder, int preset, bool recording, const std::string& footage) {
+    const bool cpu = encoder == "x264";
+    double fps = cpu ? cpu_fastest / std::pow(cpu_fall, preset) : gpu_fastest / std::pow(gpu_fall, preset);
+    if (recording) fps /= heavier;
+    if (footage == "easy") fps *= easier;
+    const double ssim = (cpu ? cpu_ssim : gpu_ssim) + 0.01 * preset + (footage == "easy" ? 0.02 : 0);
+    return Figures{fps, cpu ? 2 * 60 / fps : 0.03, ssim};
+  };
+}
+
+Plan PlanFor(const FakeRunner::Machine& machine, const std::vector<std::string>& families, const std::function<Proof(const Pair&)>& prove) {
+  FakeRunner runner(machine);
+  Show show;
+  show.title = "made up";
+  TrialBook book(runner, {}, [](const auto&) {});
+  const PlanRequest request{show, test::FakeTargets(), {FakeFootage("easy"), FakeFootage("hard")}, families, 2};
+  return MakePlan(request, book, prove);
+}
+
+// The best stream score that any pair reaches in the whole grid.
+double BestByExhaustion(const FakeRunner::Machine& machine) {
+  double best = 0;
+  const auto option = [&](const std::string& encoder, int preset, bool recording) {
+    const Figures figures = machine(encoder, preset, recording, "hard");
+    return test::FakeOption(encoder, FindFamily(encoder).presets[static_cast<std::size_t>(preset)], figures.throughput_fps, figures.cpu_cores, SsimDb(figures.ssim));
+  };
+  for (const char* s : {"x264", "nvenc-h264"})
+    for (const char* r : {"x264", "nvenc-h264"})
+      for (int i = 0; i < static_cast<int>(FindFamily(s).presets.size()); ++i)
+        for (int j = 0; j < static_cast<int>(FindFamily(r).presets.size()); ++j) {
+          const Option stream = option(s, i, false), recording = option(r, j, true);
+          if (stream.keeps_pace(0.2) && recording.keeps_pace(0.2) && PredictDemand(stream, recording, {2, 0.2}).fits) best = std::max(best, stream.score);
+        }
+  return best;
+}
+
+TEST(MakePlan, FindsTheBestStreamWithAtMostHalfOfTheTrials) {
+  int found = 0;
+  for (unsigned seed = 1; seed <= 300; ++seed) {
+    const auto machine = RandomMachine(seed);
+    const Plan plan = PlanFor(machine, {"x264", "nvenc-h264"}, [](const Pair&) { return FakeProof(0, 0); });
+    EXPECT_LE(plan.trials * 2, plan.grid) << "seed " << seed;
+    const double best = BestByExhaustion(machine);
+    EXPECT_EQ(plan.chosen.has_value(), best > 0) << "seed " << seed;
+    if (!plan.chosen) continue;
+    ++found;
+    EXPECT_TRUE(plan.chosen->demand.fits) << "seed " << seed;
+    EXPECT_NEAR(plan.chosen->stream.score, best, 0.1) << "seed " << seed;
+  }
+  EXPECT_GT(found, 100);
+}
+
+TEST(MakePlan, OneFamilyKeepsToHalfOfTheTrialsToo) {
+  for (unsigned seed = 1; seed <= 300; ++seed) {
+    const Plan plan = PlanFor(RandomMachine(seed), {"x264"}, [](const Pair&) { return FakeProof(0, 0); });
+    EXPECT_LE(plan.trials * 2, plan.grid) << "seed " << seed;
+  }
+}
+
+const FakeRunner::Machine kSlow = [](const std::string&, int preset, bool, const std::string&) { return Figures{40.0 - preset, 2, 0.9}; };
+
+TEST(MakePlan, NothingHoldsNamesTheNearestThingThatWould) {
+  const Plan plan = PlanFor(kSlow, {"x264"}, [](const Pair&) { return FakeProof(0, 0); });
+  EXPECT_FALSE(plan.chosen);
+  EXPECT_TRUE(plan.proving.attempts.empty()) << "there was nothing to prove";
+  EXPECT_THAT(plan.nearest, testing::HasSubstr("with 30 frames a second"));
+  EXPECT_THAT(plan.nearest, testing::HasSubstr("predicted"));
+}
+
+TEST(MakePlan, AFailedProofIsNoPlan) {
+  const auto fast = [](const std::string&, int preset, bool, const std::string&) { return Figures{900.0 - preset, 0.1, 0.9}; };
+  const Plan plan = PlanFor(fast, {"x264"}, [](const Pair&) { return FakeProof(1, 0); });
+  EXPECT_FALSE(plan.chosen);
+  EXPECT_FALSE(plan.nearest.empty());
+  EXPECT_EQ(nlohmann::json(plan)["proof"]["verdict"], "does not keep pace");
+}
+
+TEST(MakePlan, AnEncoderThatCrashesIsEvidence) {
+  const auto machine = [](const std::string& encoder, int preset, bool, const std::string&) {
+    return encoder == "x264" ? Figures{400.0 - 30 * preset, 0.3, 0.9} : Figures{0, 0, 0};
+  };
+  const Plan plan = PlanFor(machine, {"x264", "nvenc-h264"}, [](const Pair&) { return FakeProof(0, 0); });
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_EQ(plan.chosen->stream.device, "cpu");
+  EXPECT_THAT(nlohmann::json(plan).dump(), testing::HasSubstr("signal 11"));
+}
+
+TEST(MakePlan, EveryChoiceCarriesItsEvidence) {
+  const Plan plan = PlanFor(RandomMachine(3), {"x264", "nvenc-h264"}, [](const Pair&) { return FakeProof(0, 0); });
+  ASSERT_TRUE(plan.chosen);
+  const nlohmann::json json = plan;
+  for (const char* key : {"encoder", "device", "preset", "size", "frame_rate", "rate_control", "bit_rate_kbps", "keyframe_seconds", "headroom", "quality", "simulated"}) {
+    EXPECT_TRUE(json["stream"].contains(key)) << key;
+    EXPECT_TRUE(json["recording"].contains(key)) << key;
+  }
+  std::vector<std::string> choices;
+  for (const auto& reason : json["because"]) {
+    choices.push_back(reason["choice"]);
+    EXPECT_FALSE(reason["why"].get<std::string>().empty()) << reason["choice"];
+  }
+  EXPECT_THAT(choices, testing::IsSupersetOf({"placement", "stream.preset", "recording.preset"}));
+}
+
+}  // namespace
+}  // namespace kettle

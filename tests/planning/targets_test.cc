@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/planning/targets.h"
+
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+using test::Complaint;
+
+Show BasicShow() {
+  Show show;
+  show.source_size = {1920, 1080};
+  show.source_rate = {60, 1};
+  show.stream_bit_rate = BitRate::FromKbps(6000);
+  return show;
+}
+
+Destination Quay() {
+  Destination destination;
+  destination.name = "Quayside";
+  destination.video_bit_rate_max = BitRate::FromKbps(4500);
+  destination.size_max = FrameSize{1280, 720};
+  destination.frame_rate_max = FrameRate{30, 1};
+  destination.keyframe_seconds = 1;
+  return destination;
+}
+
+std::string Why(const Targets& targets, const std::string& choice) {
+  for (const Because& reason : targets.reasons)
+    if (reason.choice == choice) return reason.why;
+  return "";
+}
+
+TEST(Targets, TheShowsWishesComeFirst) {
+  const Targets targets = ChooseTargets(BasicShow());
+  EXPECT_EQ(targets.stream.size, (FrameSize{1920, 1080}));
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6000));
+  EXPECT_EQ(targets.stream.maximum_bit_rate, targets.stream.bit_rate) << "constant bit rate";
+  EXPECT_EQ(targets.stream.keyframe_seconds, 2);
+  EXPECT_EQ(Why(targets, "stream.bit_rate"), "as the show asks");
+}
+
+TEST(Targets, DestinationsLimitWhatTheShowLeavesOpen) {
+  Show show = BasicShow();
+  show.stream_bit_rate.reset();
+  show.destinations = {Quay()};
+  const Targets targets = ChooseTargets(show);
+  EXPECT_EQ(targets.stream.size, (FrameSize{1280, 720}));
+  EXPECT_EQ(targets.stream.frame_rate, (FrameRate{30, 1}));
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(4500));
+  EXPECT_EQ(targets.stream.keyframe_seconds, 1);
+  EXPECT_THAT(Why(targets, "stream.bit_rate"), testing::HasSubstr("Quayside"));
+  EXPECT_EQ(targets.recording.size, (FrameSize{1920, 1080})) << "the recording keeps the source's size";
+  EXPECT_EQ(targets.recording.frame_rate, (FrameRate{60, 1}));
+}
+
+TEST(Targets, TheLineIsNotSpentWhole) {
+  Show show = BasicShow();
+  show.stream_bit_rate.reset();
+  show.readings = {BitRate::FromKbps(11800), BitRate::FromKbps(9900)};
+  show.reserve = {{"game", BitRate::FromKbps(300)}};
+  const Targets targets = ChooseTargets(show);
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6950));  // 9900 * 0.75 - 160 - 300, down to 50
+  EXPECT_THAT(Why(targets, "stream.bit_rate"), testing::HasSubstr("a rule, not a measurement"));
+}
+
+TEST(Targets, AWishAboveTheLineIsQuestioned) {
+  Show show = BasicShow();
+  show.readings = {BitRate::FromKbps(6500)};
+  const Targets targets = ChooseTargets(show);
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6000));
+  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("more than the line should carry")));
+}
+
+TEST(Targets, TooFewBitsForTheSizeAreQuestioned) {
+  Show show = BasicShow();
+  show.stream_bit_rate = BitRate::FromKbps(2000);
+  EXPECT_THAT(ChooseTargets(show).warnings, testing::Contains(testing::HasSubstr("blocky")));
+}
+
+TEST(Targets, TheRecordingHasMoreBitsAndMayBurst) {
+  const Targets targets = ChooseTargets(BasicShow());
+  EXPECT_EQ(targets.recording.bit_rate, BitRate::FromKbps(18000));
+  EXPECT_EQ(targets.recording.rate_control, RateControl::kCappedVariable);
+  EXPECT_GT(targets.recording.maximum_bit_rate, targets.recording.bit_rate);
+}
+
+TEST(Targets, WithoutAnyLimitTheUserMustSay) {
+  Show show = BasicShow();
+  show.stream_bit_rate.reset();
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("stream.bit_rate"));
+  show.readings = {BitRate::FromKbps(300)};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("leaves nothing"));
+}
+
+TEST(Targets, ADestinationThatTakesNoH264IsRefused) {
+  Show show = BasicShow();
+  Destination other = Quay();
+  other.video_bit_rate_max.reset();
+  other.codecs = {"av1"};
+  show.destinations = {other};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("H.264"));
+}
+
+}  // namespace
+}  // namespace kettle

@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "report/card.h"
+
+#include "planning/fakes.h"
+#include "report/plot.h"
+
+namespace kettle {
+namespace {
+
+Plan PlanOf(bool simulated) {
+  Plan plan;
+  plan.title = "Thursday league";
+  plan.targets = test::FakeTargets();
+  plan.simulated = simulated;
+  Pair pair{test::FakeOption("x264", "veryfast", 120, 1, 12), test::FakeOption("nvenc-h264", "p4", 150, 0, 15), {}};
+  pair.recording.simulated = simulated;
+  plan.chosen = pair;
+  plan.proving.attempts.push_back({pair, test::FakeProof(0, 0)});
+  return plan;
+}
+
+TEST(SettingsCard, HasEverySettingOfBothEncodes) {
+  const std::string card = SettingsCard(PlanOf(false), Show{});
+  for (const char* words : {"STREAM", "RECORDING", "encoder", "preset", "size", "frame rate", "rate control", "bit rate", "buffer", "keyframe interval", "B-frames", "profile", "container", "keeps pace"})
+    EXPECT_THAT(card, testing::HasSubstr(words));
+  EXPECT_THAT(card, testing::Not(testing::HasSubstr("SIMULATED")));
+}
+
+TEST(SettingsCard, FitsAPage) {
+  std::istringstream lines(SettingsCard(PlanOf(true), Show{}));
+  for (std::string line; std::getline(lines, line);) {
+    EXPECT_LE(line.size(), 110u) << line;
+    EXPECT_FALSE(line.ends_with(' ')) << line;
+  }
+}
+
+TEST(SettingsCard, SaysWhatIsSimulated) { EXPECT_THAT(SettingsCard(PlanOf(true), Show{}), testing::HasSubstr("SIMULATED")); }
+
+TEST(SettingsCard, WithoutAPlanNamesTheNearest) {
+  Plan plan = PlanOf(false);
+  plan.chosen.reset();
+  plan.nearest = "x264 ultrafast at 640x360 with 30";
+  EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("640x360 with 30"));
+}
+
+using DrawFigureTest = test::FolderTest;
+
+TEST_F(DrawFigureTest, WritesBothFormatsWhole) {
+  DrawFigure(path(""), "line", "plot x\n");
+  EXPECT_THAT(Get(path("line.svg")), testing::HasSubstr("</svg>"));
+  EXPECT_THAT(Get(path("line.png")), testing::StartsWith("\x89PNG"));
+}
+
+TEST_F(DrawFigureTest, TellsWhatGnuplotDidNotLike) {
+  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { DrawFigure(path(""), "bad", "plot nonsense(\n"); }), testing::HasSubstr("bad"));
+  EXPECT_FALSE(std::filesystem::exists(path("bad.png")));
+}
+
+TEST(Quoted, TextCannotLeaveItsQuotes) { EXPECT_EQ(Quoted("a\"b\\c\nd"), "\"a\\\"b\\\\cd\""); }
+
+}  // namespace
+}  // namespace kettle

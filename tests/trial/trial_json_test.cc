@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <nlohmann/json.hpp>
+
+#include "kettle/trial/trial.h"
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+TEST(TrialJson, SurvivesTheRoundTrip) {
+  Trial trial;
+  trial.settings = test::SmallSettings();
+  trial.footage = "open-water";
+  trial.footage_key = "open-water-1";
+  trial.device = "gpu";
+  trial.device_name = "Tidewater";
+  trial.simulated = true;
+  trial.status = WorkerStatus::kDone;
+  trial.frames = 120;
+  trial.throughput_fps = 123.5;
+  trial.headroom = 0.5;
+  trial.latency = {1, 2, 3};
+  trial.quality = Quality{40, 0.98, 38, 0.97, 120};
+  const nlohmann::json once = trial;
+  const nlohmann::json twice = once.get<Trial>();
+  EXPECT_EQ(once, twice);
+  EXPECT_EQ(once["simulated"], true);
+}
+
+TEST(TrialJson, AFailedTrialHasNoFigures) {
+  Trial trial;
+  trial.settings = test::SmallSettings();
+  trial.status = WorkerStatus::kTimedOut;
+  trial.detail = "it hung";
+  const nlohmann::json json = trial;
+  EXPECT_FALSE(json.contains("throughput_fps"));
+  EXPECT_EQ(json.get<Trial>().status, WorkerStatus::kTimedOut);
+  EXPECT_EQ(json.get<Trial>().detail, "it hung");
+}
+
+}  // namespace
+}  // namespace kettle

@@ -1,0 +1,90 @@
+// SPDX-License-Identifier: Apache-2.0
+// A worker may do anything: crash, hang, write nonsense, fill the pipe. Shell scripts stand for it here.
+#include "kettle/trial/worker_process.h"
+
+#include <signal.h>
+
+#include <thread>
+
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+WorkerReport RunScript(const std::string& script, double deadline = 20) {
+  const WorkerProcess worker({"/bin/sh", "-c", script}, "", nullptr);
+  return worker.Run({"encode", {{"x", 1}}, deadline});
+}
+
+TEST(WorkerProcess, GivesTheResultAndTheKernelsAccount) {
+  const WorkerReport report = RunScript("cat >/dev/null; echo '{\"progress\": 0.5}'; i=0; while [ $i -lt 20000 ]; do i=$((i+1)); done; echo '{\"result\": {\"a\": 1}}'");
+  EXPECT_EQ(report.status, WorkerStatus::kDone) << report.detail;
+  EXPECT_EQ(report.result["a"], 1);
+  EXPECT_GT(report.cpu_seconds, 0);
+  EXPECT_GT(report.peak_memory_bytes, 100'000);
+}
+
+TEST(WorkerProcess, TellsTheRequest) {
+  const WorkerProcess worker({"/bin/sh", "-c", "printf '{\"result\":'; cat; echo '}'"}, "/some/profile.toml", nullptr);
+  const WorkerReport report = worker.Run({"probe", {{"x", 1}}, 20});
+  EXPECT_EQ(report.result["task"], "probe");
+  EXPECT_EQ(report.result["stand_in_gpu"], "/some/profile.toml");
+  EXPECT_EQ(report.result["arguments"]["x"], 1);
+}
+
+TEST(WorkerProcess, ReportsProgress) {
+  const WorkerProcess worker({"/bin/sh", "-c", "cat >/dev/null; echo '{\"progress\": 0.25}'; echo '{\"result\": {}}'"}, "", nullptr);
+  std::vector<double> shares;
+  worker.Run({"encode", {}, 20}, [&](double share) { shares.push_back(share); });
+  EXPECT_THAT(shares, testing::ElementsAre(0.25));
+}
+
+TEST(WorkerProcess, WhateverItDoesHasAName) {
+  const std::tuple<const char*, WorkerStatus, const char*> cases[] = {
+      {"cat >/dev/null; kill -SEGV $$", WorkerStatus::kCrashed, "signal 11"},
+      {"kill -ABRT $$", WorkerStatus::kCrashed, "signal 6"},
+      {"cat >/dev/null; echo 'not json'; echo '{\"result\": {}}'", WorkerStatus::kNonsense, "no answer"},
+      {"cat >/dev/null; echo '[1, 2]'", WorkerStatus::kNonsense, "no answer"},
+      {"cat >/dev/null; echo '{\"progress\": \"half\"}'", WorkerStatus::kNonsense, "no answer"},
+      {"cat >/dev/null; exit 0", WorkerStatus::kNonsense, "code 0"},
+      {"cat >/dev/null; exit 7", WorkerStatus::kNonsense, "code 7"},
+      {"cat >/dev/null; echo '{\"error\": \"no such encoder\"}'; exit 3", WorkerStatus::kFailed, "no such encoder"},
+      {"cat >/dev/null; head -c 70000000 /dev/zero", WorkerStatus::kNonsense, "no answer"}};
+  for (const auto& [script, status, words] : cases) {
+    const WorkerReport report = RunScript(script);
+    EXPECT_EQ(Name(report.status), std::string(Name(status))) << script;
+    EXPECT_THAT(report.detail, testing::HasSubstr(words)) << script;
+  }
+}
+
+TEST(WorkerProcess, AHangIsEndedAtItsDeadline) {
+  const WorkerReport report = RunScript("exec sleep 600", 0.3);
+  EXPECT_EQ(report.status, WorkerStatus::kTimedOut);
+  EXPECT_LT(report.wall_seconds, 100);
+}
+
+// One that closed its output and then hung was once waited for without end.
+TEST(WorkerProcess, AHangAfterClosingItsOutputIsEndedToo) {
+  const WorkerReport report = RunScript("exec >&-; exec sleep 600", 0.3);
+  EXPECT_EQ(report.status, WorkerStatus::kTimedOut);
+}
+
+TEST(WorkerProcess, AProgramThatIsNotThereIsAReport) {
+  const WorkerProcess worker({"/no/such/program"}, "", nullptr);
+  EXPECT_EQ(worker.Run({"encode", {}, 5}).status, WorkerStatus::kNonsense);
+}
+
+TEST(WorkerProcess, AStopKillsIt) {
+  std::atomic<bool> stop = false;
+  const WorkerProcess worker({"/bin/sh", "-c", "exec sleep 600"}, "", &stop);
+  std::thread stopper([&] { stop = true; });
+  test::Complaint(Fault::kInterrupted, [&] { worker.Run({"encode", {}, 600}); });
+  stopper.join();
+}
+
+TEST(WorkerProcess, AFullDiskIsNoPropertyOfAnEncoder) {
+  test::Complaint(Fault::kMachine, [] { RunScript("cat >/dev/null; echo '{\"error\": \"cannot write x: No space left on device\"}'"); });
+}
+
+}  // namespace
+}  // namespace kettle
