@@ -12,8 +12,9 @@ class BadInputTest : public test::ProgramTest {
   void ExpectRefused(const std::string& arguments, int code, const std::string& words) {
     const test::Ran ran = Run(arguments);
     EXPECT_EQ(ran.code, code) << arguments << "\n" << ran.err;
-    EXPECT_THAT(ran.complaint(), testing::HasSubstr(words)) << arguments;
-    EXPECT_EQ(std::count(ran.complaint().begin(), ran.complaint().end(), '\n'), 1) << ran.err;
+    const std::string complaint = ran.complaint();
+    EXPECT_THAT(complaint, testing::HasSubstr(words)) << arguments;
+    EXPECT_EQ(std::count(complaint.begin(), complaint.end(), '\n'), 1) << ran.err;
     EXPECT_FALSE(std::filesystem::exists(path("out/plan.json"))) << arguments;
   }
   void ExpectClipRefused(const std::string& clip, const std::string& words) {
