@@ -48,8 +48,10 @@ int main(int argc, char** argv) {
     if (std::fflush(stdout) != 0) FailMachine("cannot write to standard output");
     return code;
   } catch (const Error& error) {
-    fmt::print(stderr, "fast-kettle: {}\n", error.what());
-    return ExitCode(error.fault());
+    // What fails because it was stopped has not failed.
+    const Fault fault = StopRequested() ? Fault::kInterrupted : error.fault();
+    fmt::print(stderr, "fast-kettle: {}\n", fault == Fault::kInterrupted ? "interrupted; what was finished is kept" : error.what());
+    return ExitCode(fault);
   } catch (const std::exception& error) {
     fmt::print(stderr, "fast-kettle: {}\n", error.what());
     return 3;

@@ -81,12 +81,25 @@ std::string ProofLine(const Proof& proof) {
       proof.late, proof.holds() ? "keeps pace" : "does not keep pace");
 }
 
+std::string SimulatedLine(const Plan& plan) {
+  if (!plan.simulated) return "";
+  if (plan.chosen && !plan.chosen->stream.simulated && !plan.chosen->recording.simulated)
+    return "SIMULATED: the GPU that this plan was weighed against is a stand-in; both encodes chosen are real.\n";
+  return "SIMULATED: the GPU is a stand-in; its figures say nothing about a real card. Not for going live.\n";
+}
+
+// Settings that were proven on an idle machine prove nothing beside a game: say what was running.
+std::string LoadLine(const Plan& plan) {
+  return fmt::format("  - other programs took {:.1f} of {:g} cores during the proof run; if your game was not running, start it\n"
+                     "    and plan again with --fresh\n",
+                     plan.proving.attempts.back().proof.other_cores, plan.capacity.cpu_cores);
+}
+
 }  // namespace
 
 std::string SettingsCard(const Plan& plan, const Show& show) {
   std::string text = fmt::format("{}\nSettings card by Fast Kettle\n", plan.title);
-  if (plan.simulated)
-    text += "SIMULATED: the GPU is a stand-in; its figures say nothing about a real card. Not for going live.\n";
+  text += SimulatedLine(plan);
   if (!plan.chosen) {
     text += "\nNo plan: nothing that was tried keeps pace on this machine.\n";
     if (!plan.nearest.empty()) text += fmt::format("Nearest thing that would: {}.\n", plan.nearest);
@@ -101,7 +114,7 @@ std::string SettingsCard(const Plan& plan, const Show& show) {
   text += Line("disk space", fmt::format("{:.1f} GB", gigabytes),
                fmt::format("for {:g} hours at the average bit rate", show.recording_hours));
   text += "\nPROOF\n" + ProofLine(plan.proving.attempts.back().proof);
-  if (!plan.targets.warnings.empty()) text += "\nMIND\n";
+  text += "\nMIND\n" + LoadLine(plan);
   for (const std::string& warning : plan.targets.warnings) text += "  - " + warning + "\n";
   return text;
 }

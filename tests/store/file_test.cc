@@ -41,8 +41,8 @@ TEST_F(FileTest, AFailedWriteLeavesTheOldFile) {
 
 TEST_F(FileTest, PrepareFolderNamesWhatIsInTheWay) {
   Put("file", "x");
-  Complaint(Fault::kMachine, [&] { PrepareFolder(path("file")); });
-  PrepareFolder(path("new/deep"));
+  Complaint(Fault::kMachine, [&] { PrepareFolder(path("file"), "output folder"); });
+  PrepareFolder(path("new/deep"), "output folder");
   EXPECT_TRUE(std::filesystem::is_directory(path("new/deep")));
 }
 

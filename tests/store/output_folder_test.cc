@@ -22,6 +22,16 @@ TEST_F(OutputFolderTest, IsFreeAgainAfterwards) {
   EXPECT_TRUE(std::filesystem::exists(path("out")));
 }
 
+TEST_F(OutputFolderTest, ClearsWhatAKilledRunLeft) {
+  Put("out/.kettle-abc/trial.mkv", "x");
+  Put("out/plan.json.99.part", "x");
+  Put("out/plan.json", "kept");
+  const OutputFolder folder(path("out"));
+  EXPECT_FALSE(std::filesystem::exists(path("out/.kettle-abc")));
+  EXPECT_FALSE(std::filesystem::exists(path("out/plan.json.99.part")));
+  EXPECT_EQ(Get(path("out/plan.json")), "kept");
+}
+
 TEST_F(OutputFolderTest, ResultsStartWithTheirSchema) {
   WriteResult(path(""), "survey", {{"simulated", false}}, MakeProvenance("0.1", "abc"));
   EXPECT_THAT(Get(path("survey.json")), testing::StartsWith("{\n  \"schema\": \"fast-kettle/survey/1\""));

@@ -128,7 +128,7 @@ Stretch ChooseStretch(const FootageRequest& request) {
 int DecodeClip(const FootageRequest& request, const Stretch& stretch, const fs::path& file,
                const std::function<void(double)>& progress) {
   MediaReader reader(request.source);
-  if (stretch.from > 0) reader.Seek(stretch.from);
+  if (stretch.from > 0) reader.Seek(stretch.from);  // without an index: decoded from the start
   const int wanted = std::max(1, static_cast<int>(std::lround(stretch.seconds * request.rate.fps())));
   Y4mWriter writer(file, request.size, request.rate);
   int written = 0;
@@ -165,7 +165,11 @@ ClipInfo InspectClip(const fs::path& path) {
   FrameRate rate = reader.rate();
   if (rate.numerator <= 0 || rate.fps() < 1 || rate.fps() > 480)
     FailInput("{}: its frame rate is not known; give picture.frame_rate", path.string());
-  return {FrameSize::Parse(fmt::format("{}x{}", size.width / 2 * 2, size.height / 2 * 2)), rate};
+  try {
+    return {FrameSize::Parse(fmt::format("{}x{}", size.width / 2 * 2, size.height / 2 * 2)), rate};
+  } catch (const Error& error) {
+    FailInput("{}: {}", path.string(), error.what());
+  }
 }
 
 fs::path DefaultCacheFolder() {
@@ -179,7 +183,7 @@ Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_fold
   const bool scene = IsScene(request.source);
   Stretch stretch{0, request.seconds};
   if (!scene) stretch = ChooseStretch(request);
-  PrepareFolder(cache_folder);
+  PrepareFolder(cache_folder, "footage cache");
   const std::string label = scene ? request.source : fs::path(request.source).filename().string();
   const fs::path file =
       cache_folder / fmt::format("{}-{:016x}.y4m", scene ? request.source : "clip", HashText(Key(request)));

@@ -61,6 +61,11 @@ double MediaReader::start_seconds() const {
   return 0;
 }
 
+double MediaReader::frame_seconds() const {
+  const FrameRate own = rate();
+  return own.numerator > 0 ? 1 / own.fps() : 0;
+}
+
 FrameSize MediaReader::size() const { return {decoder_->width, decoder_->height}; }
 
 FrameRate MediaReader::rate() const {
@@ -80,7 +85,9 @@ std::optional<MediaReader::Picture> MediaReader::Decoded() {
   if (avcodec_receive_frame(decoder_.get(), frame.get()) < 0) return std::nullopt;
   const std::int64_t pts = frame->best_effort_timestamp;
   const double seconds =
-      pts == AV_NOPTS_VALUE ? 0 : Seconds(pts, format_->streams[stream_]->time_base) - start_seconds();
+      pts == AV_NOPTS_VALUE ? static_cast<double>(decoded_) * frame_seconds()
+                            : Seconds(pts, format_->streams[stream_]->time_base) - start_seconds();
+  ++decoded_;
   return Picture{std::move(frame), seconds};
 }
 
@@ -107,26 +114,31 @@ std::vector<MediaReader::PacketTime> MediaReader::ReadPackets() {
   const double container_start =
       format_->start_time == AV_NOPTS_VALUE ? 0 : static_cast<double>(format_->start_time) / AV_TIME_BASE;
   while (av_read_frame(format_, packet.get()) >= 0) {
+    const bool picture = packet->stream_index == stream_;
     const AVRational base = format_->streams[packet->stream_index]->time_base;
     const std::int64_t pts = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;
+    double seconds = static_cast<double>(packets.size()) * frame_seconds();
     if (pts != AV_NOPTS_VALUE) {
       const std::int64_t end = pts + std::max<std::int64_t>(0, packet->duration);
       reached_seconds_ = std::max(reached_seconds_, Seconds(end, base) - container_start);
-      if (packet->stream_index == stream_) packets.push_back({Seconds(pts, base) - start_seconds(), packet->size});
+      seconds = Seconds(pts, base) - start_seconds();
     }
+    if (picture) packets.push_back({seconds, packet->size});
     av_packet_unref(packet.get());
   }
   return packets;
 }
 
-void MediaReader::Seek(double seconds) {
+bool MediaReader::Seek(double seconds) {
   const AVRational base = format_->streams[stream_]->time_base;
   const auto target = static_cast<std::int64_t>((seconds + start_seconds()) / av_q2d(base));
   LibavLog log;
-  const int result = av_seek_frame(format_, stream_, target, AVSEEK_FLAG_BACKWARD);
-  if (result < 0) FailInput("{}: cannot go to {:.1f} s in it: {}", path_.string(), seconds, LibavError(result));
+  const bool found = av_seek_frame(format_, stream_, target, AVSEEK_FLAG_BACKWARD) >= 0;
+  if (!found) av_seek_frame(format_, stream_, 0, AVSEEK_FLAG_BACKWARD | AVSEEK_FLAG_BYTE);
   avcodec_flush_buffers(decoder_.get());
   draining_ = false;
+  decoded_ = 0;
+  return found;
 }
 
 }  // namespace kettle

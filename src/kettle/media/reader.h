@@ -37,8 +37,9 @@ class MediaReader {
     int bytes;
   };
   std::vector<PacketTime> ReadPackets();
-  // Back to the last keyframe at or before `seconds` after the first picture. Throws Error(kInput).
-  void Seek(double seconds);
+  // Back to the last keyframe at or before `seconds` after the first picture. Where the file has no index
+  // for that: false, and the position is the start (or unchanged, if nothing was read yet).
+  bool Seek(double seconds);
 
   // How long the file's header says that it lasts, in seconds, if it does; and how far its packets of
   // any stream reach, known after ReadPackets. The first much longer than the second: cut off.
@@ -48,12 +49,14 @@ class MediaReader {
  private:
   std::optional<Picture> Decoded();
   double start_seconds() const;
+  double frame_seconds() const;  // 0 if the rate is not known
 
   std::filesystem::path path_;
   AVFormatContext* format_ = nullptr;
   CodecContextPtr decoder_;
   int stream_ = -1;
   bool draining_ = false;
+  std::int64_t decoded_ = 0;  // pictures so far, for files without timestamps
   double reached_seconds_ = 0;
 };
 

@@ -55,14 +55,14 @@ void WriteFile(const fs::path& path, std::string_view content) {
   SyncFolder(path.parent_path());
 }
 
-void PrepareFolder(const fs::path& folder) {
+void PrepareFolder(const fs::path& folder, const std::string& what) {
   std::error_code error;
   fs::create_directories(folder, error);
-  if (error) FailMachine("cannot make the output folder {}: {}", folder.string(), error.message());
-  if (!fs::is_directory(folder)) FailMachine("{} is not a folder; give another one with --out", folder.string());
+  if (error) FailMachine("cannot make the {} {}: {}", what, folder.string(), error.message());
+  if (!fs::is_directory(folder)) FailMachine("the {} {} is not a folder", what, folder.string());
   const std::string probe = (folder / fmt::format(".{}.part", getpid())).string();
   const int fd = open(probe.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);
-  if (fd < 0) FailMachine("cannot write in the output folder {}: {}", folder.string(), std::strerror(errno));
+  if (fd < 0) FailMachine("cannot write in the {} {}: {}", what, folder.string(), std::strerror(errno));
   close(fd);
   unlink(probe.c_str());
 }

@@ -12,9 +12,9 @@ namespace kettle {
 // (no space, no permission); an older file then stays as it was.
 void WriteFile(const std::filesystem::path& path, std::string_view content);
 
-// Makes the folder (and its parents) and proves that files can be made in it.
-// Throws Error(kMachine) with one line.
-void PrepareFolder(const std::filesystem::path& folder);
+// Makes the folder (and its parents) and proves that files can be made in it. `what` names it for the
+// user: "output folder". Throws Error(kMachine) with one line.
+void PrepareFolder(const std::filesystem::path& folder, const std::string& what);
 
 // Syncs a file that was written elsewhere under a temporary name, then renames it to `target`.
 // Throws Error(kMachine).

@@ -22,13 +22,22 @@ std::string SchemaName(const std::string& kind) { return "fast-kettle/" + kind +
 }  // namespace
 
 OutputFolder::OutputFolder(std::filesystem::path path) : path_(std::move(path)) {
-  PrepareFolder(path_);
+  PrepareFolder(path_, "output folder");
   const std::string file = (path_ / ".lock").string();
   lock_ = open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600);
   if (lock_ < 0) FailMachine("cannot write in the output folder {}", path_.string());
   if (flock(lock_, LOCK_EX | LOCK_NB) != 0) {
     close(lock_);
     FailInput("another run is writing to {}; wait for it or give another folder with --out", path_.string());
+  }
+  RemoveLeftovers();
+}
+
+void OutputFolder::RemoveLeftovers() const {
+  std::error_code error;
+  for (const auto& entry : std::filesystem::directory_iterator(path_, error)) {
+    const std::string name = entry.path().filename().string();
+    if (name.starts_with(".kettle-") || name.ends_with(".part")) std::filesystem::remove_all(entry.path(), error);
   }
 }
 
