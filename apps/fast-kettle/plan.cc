@@ -83,9 +83,10 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
   if (!plan.proving.attempts.empty()) PrintAttempts(plan);
   fmt::print("{}\n", SettingsCard(plan, show));
   fmt::print(
-      "{} trials needed of {} in the whole grid; {} measured now, {} used again.\nEverything is in {}/: card.txt, "
-      "plan.json, stream.flv, recording.mkv, figures.\n",
-      plan.trials, plan.grid, book.measured(), book.reused(), session.out().string());
+      "{} trials needed of {} in the whole grid; {} measured now, {} used again.\n"
+      "In {}/: card.txt, plan.json, bench.csv{}, and figures as SVG and PNG.\n",
+      plan.trials, plan.grid, book.measured(), book.reused(), session.out().string(),
+      plan.proving.attempts.empty() ? "" : ", proof.csv, stream.flv, recording.mkv");
 }
 
 }  // namespace

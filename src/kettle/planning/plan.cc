@@ -62,29 +62,55 @@ class OptionBook {
   std::map<std::tuple<Role, std::string, int>, Option> options_;
 };
 
-std::string WouldHold(const Option& fastest, double headroom) {
-  const EncodeSettings& s = fastest.settings;
-  const double sustainable = fastest.throughput_fps * (1 - headroom);
-  std::string text = fastest.title();
-  if (sustainable >= s.frame_rate.fps()) return text + " alone, without the other encode";
-  const double scale = std::sqrt(sustainable / s.frame_rate.fps());
-  const FrameSize smaller{static_cast<int>(s.size.width * scale / 16) * 16,
-                          static_cast<int>(s.size.height * scale / 16) * 16};
-  if (const auto rate = NextLowerRate(sustainable, s.frame_rate))
-    text += fmt::format(" at {} with {} frames a second", s.size.str(), rate->str());
-  if (smaller.width >= 64 && smaller.height >= 64)
-    text += fmt::format(", or at {} with {}", smaller.str(), s.frame_rate.str());
-  return text + fmt::format(" (predicted from {:.0f} frames a second measured)", fastest.throughput_fps);
+// The share of the asked pixels a second that a pair could hold: by each encode's own speed, and by what
+// both take of processors and engine.
+double SustainableShare(const Option& stream, const Option& recording, const Capacity& capacity) {
+  const double free = 1 - capacity.headroom;
+  const Demand demand = PredictDemand(stream, recording, capacity);
+  double share = std::min(stream.throughput_fps / stream.settings.frame_rate.fps(),
+                          recording.throughput_fps / recording.settings.frame_rate.fps()) * free;
+  share = std::min(share, capacity.cpu_cores * free / std::max(1e-6, demand.cpu_cores));
+  return demand.engine_share > 0 ? std::min(share, free / demand.engine_share) : share;
 }
 
-// What comes nearest, when nothing holds: the fastest option measured for the stream.
+std::string Smaller(const EncodeSettings& settings, double share) {
+  std::string text;
+  if (const auto rate = NextLowerRate(settings.frame_rate.fps() * share, settings.frame_rate))
+    text = fmt::format("at {} with {} frames a second", settings.size.str(), rate->str());
+  const double scale = std::sqrt(share);
+  const FrameSize size{static_cast<int>(settings.size.width * scale / 16) * 16, static_cast<int>(settings.size.height * scale / 16) * 16};
+  if (size.width >= 64 && size.height >= 64)
+    text += fmt::format("{}at {} with {}", text.empty() ? "" : ", or ", size.str(), settings.frame_rate.str());
+  return text;
+}
+
+std::vector<Option> Working(const std::vector<Option>& options) {
+  std::vector<Option> working;
+  std::copy_if(options.begin(), options.end(), std::back_inserter(working),
+               [](const Option& option) { return option.trouble.empty() && option.throughput_fps > 0; });
+  return working;
+}
+
+// What comes nearest, when nothing holds: of all pairs measured, the one that could hold the largest share
+// of what was asked. Without a recording's trials, the stream's stand for both.
 std::string Nearest(const Plan& plan) {
-  const auto& options = plan.options[static_cast<int>(Role::kStream)];
-  const auto fastest = std::max_element(options.begin(), options.end(), [](const Option& a, const Option& b) {
-    return (a.trouble.empty() ? a.throughput_fps : 0) < (b.trouble.empty() ? b.throughput_fps : 0);
-  });
-  if (fastest == options.end() || !fastest->trouble.empty() || fastest->throughput_fps <= 0) return "";
-  return WouldHold(*fastest, plan.capacity.headroom);
+  const std::vector<Option> streams = Working(plan.options[static_cast<int>(Role::kStream)]);
+  std::vector<Option> recordings = Working(plan.options[static_cast<int>(Role::kRecording)]);
+  if (recordings.empty()) recordings = streams;
+  double best = 0;
+  std::string text;
+  for (const Option& stream : streams)
+    for (const Option& recording : recordings) {
+      const double share = SustainableShare(stream, recording, plan.capacity);
+      if (share <= best) continue;
+      best = share;
+      // What was predicted to fit but failed its proof run must come down a step at least.
+      const std::string smaller = Smaller(stream.settings, std::min(share, 0.99));
+      if (smaller.empty()) continue;
+      text = fmt::format("stream with {}, recording with {}, both {} (predicted from the trials at the size asked for)",
+                         stream.title(), recording.title(), smaller);
+    }
+  return text;
 }
 
 }  // namespace
