@@ -71,8 +71,8 @@ inline std::string MakeY4m(const std::filesystem::path& file, FrameSize size, Fr
       const int shift = plane > 0;
       for (int y = 0; y < size.height >> shift; ++y)
         for (int x = 0; x < size.width >> shift; ++x)
-          picture->data[plane][y * picture->linesize[plane] + x] =
-              static_cast<std::uint8_t>(plane == 0 ? 16 + (x * 3 + y * 5 + i * 7 + (x * y) / 16) % 200 : 128 + (x + i) % 16);
+          picture->data[plane][y * picture->linesize[plane] + x] = static_cast<std::uint8_t>(
+              plane == 0 ? 16 + (x * 3 + y * 5 + i * 7 + (x * y) / 16) % 200 : 128 + (x + i) % 16);
     }
     writer.Write(*picture);
   }

@@ -122,7 +122,9 @@ void CheckRange(const char* option, double value, double lowest, double highest)
 
 Request Fill(const Command& command, Request request, const std::map<std::string, std::vector<std::string>>& values) {
   request.command = command.name;
-  for (const auto& [option, given] : values) {
+  for (const auto& value : values) {
+    const std::string& option = value.first;
+    const std::vector<std::string>& given = value.second;
     if (given.empty()) continue;
     const auto key =
         std::find_if(ShowKeys().begin(), ShowKeys().end(), [&](const ShowKey& k) { return k.option == option; });

@@ -50,7 +50,8 @@ int main(int argc, char** argv) {
   } catch (const Error& error) {
     // What fails because it was stopped has not failed.
     const Fault fault = StopRequested() ? Fault::kInterrupted : error.fault();
-    fmt::print(stderr, "fast-kettle: {}\n", fault == Fault::kInterrupted ? "interrupted; what was finished is kept" : error.what());
+    fmt::print(stderr, "fast-kettle: {}\n",
+               fault == Fault::kInterrupted ? "interrupted; what was finished is kept" : error.what());
     return ExitCode(fault);
   } catch (const std::exception& error) {
     fmt::print(stderr, "fast-kettle: {}\n", error.what());

@@ -54,8 +54,8 @@ std::string Encode(const Plan& plan, const Option& option, const std::string& ro
                fmt::format("{}{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name,
                            option.simulated ? "; SIMULATED here" : ""));
   text += Line("preset", s.preset,
-               fmt::format("{:.0f} frames a second alone: {:.0f} % headroom; {:.2f} dB SSIM",
-                           option.throughput_fps, option.headroom * 100, option.score));
+               fmt::format("{:.0f} frames a second alone: {:.0f} % headroom; {:.2f} dB SSIM", option.throughput_fps,
+                           option.headroom * 100, option.score));
   text += Line("size", s.size.str(), Why(plan, role + ".size"));
   text += Line("frame rate", s.frame_rate.str(), Why(plan, role + ".frame_rate"));
   text += Line("rate control", Name(s.rate_control), Why(plan, role + ".rate_control"));
@@ -90,9 +90,10 @@ std::string SimulatedLine(const Plan& plan) {
 
 // Settings that were proven on an idle machine prove nothing beside a game: say what was running.
 std::string LoadLine(const Plan& plan) {
-  return fmt::format("  - other programs took {:.1f} of {:g} cores during the proof run; if your game was not running, start it\n"
-                     "    and plan again with --fresh\n",
-                     plan.proving.attempts.back().proof.other_cores, plan.capacity.cpu_cores);
+  return fmt::format(
+      "  - other programs took {:.1f} of {:g} cores during the proof run; if your game was not running, start it\n"
+      "    and plan again with --fresh\n",
+      plan.proving.attempts.back().proof.other_cores, plan.capacity.cpu_cores);
 }
 
 }  // namespace

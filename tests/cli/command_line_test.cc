@@ -26,8 +26,9 @@ TEST(CommandLine, EveryKeyOfAShowIsAnOption) {
 }
 
 TEST(CommandLine, FillsARequest) {
-  const auto parsed = ParseCommandLine({"bench", "--show", "s.toml", "--encoder", "x264", "--preset", "fast", "--preset", "medium", "--json",
-                                        "--stream-bit-rate", "2 Mbit/s", "--footage", "a", "--footage", "b"});
+  const auto parsed =
+      ParseCommandLine({"bench", "--show", "s.toml", "--encoder", "x264", "--preset", "fast", "--preset", "medium",
+                        "--json", "--stream-bit-rate", "2 Mbit/s", "--footage", "a", "--footage", "b"});
   ASSERT_TRUE(parsed.request);
   EXPECT_EQ(parsed.request->show, "s.toml");
   EXPECT_TRUE(parsed.request->json);
@@ -48,7 +49,8 @@ TEST(CommandLine, RefusesWithTheNearest) {
       {{"plan", "--show", "x", "--title", "a", "--title", "b"}, "more than once"},
       {{"survey", "--out", ""}, "--out"}};
   for (const auto& [arguments, words] : cases)
-    EXPECT_THAT(Complaint(Fault::kInput, [&] { ParseCommandLine(arguments); }), testing::HasSubstr(words)) << arguments[0];
+    EXPECT_THAT(Complaint(Fault::kInput, [&] { ParseCommandLine(arguments); }), testing::HasSubstr(words))
+        << arguments[0];
 }
 
 using FrontTest = test::ProgramTest;

@@ -15,15 +15,19 @@ class InterruptTest : public test::ProgramTest {
  protected:
   // Starts a bench that would take minutes; returns once a first trial is kept, or after a minute.
   pid_t StartBench() {
-    Put("show.toml", "[picture]\nsource_size = \"640x360\"\nframe_rate = \"30\"\nfootage = [\"open-water\"]\n[stream]\nbit_rate = \"1 Mbit/s\"\n");
+    Put("show.toml",
+        "[picture]\nsource_size = \"640x360\"\nframe_rate = \"30\"\nfootage = [\"open-water\"]\n[stream]\nbit_rate = "
+        "\"1 Mbit/s\"\n");
     setenv("XDG_CACHE_HOME", CacheFolder().c_str(), 1);
     const std::string show = path("show.toml"), out = path("out");
     const pid_t pid = fork();
     if (pid == 0) {
-      execl(KETTLE_PROGRAM, KETTLE_PROGRAM, "bench", "--quiet", "--footage-seconds", "10", "--show", show.c_str(), "--out", out.c_str(), nullptr);
+      execl(KETTLE_PROGRAM, KETTLE_PROGRAM, "bench", "--quiet", "--footage-seconds", "10", "--show", show.c_str(),
+            "--out", out.c_str(), nullptr);
       _exit(127);
     }
-    for (int i = 0; i < 600 && !std::filesystem::exists(path("out/bench.json")); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    for (int i = 0; i < 600 && !std::filesystem::exists(path("out/bench.json")); ++i)
+      std::this_thread::sleep_for(std::chrono::milliseconds(100));
     return pid;
   }
 
@@ -37,7 +41,8 @@ class InterruptTest : public test::ProgramTest {
       if (close == stat.npos || stat.find("(kettle-engine)") == stat.npos) continue;
       char state;
       int parent;
-      if (std::sscanf(stat.c_str() + close + 1, " %c %d", &state, &parent) == 2 && state != 'Z' && parent == engine) ++workers;
+      if (std::sscanf(stat.c_str() + close + 1, " %c %d", &state, &parent) == 2 && state != 'Z' && parent == engine)
+        ++workers;
     }
     return workers;
   }
@@ -66,10 +71,12 @@ TEST_F(InterruptTest, AKilledProgramLeavesWholeFilesAndNoWorker) {
   kill(pid, SIGKILL);
   waitpid(pid, nullptr, 0);
   EXPECT_GE(Json("out/bench.json")["trials"].size(), 1u);
-  for (int i = 0; i < 100 && Workers(1) + Workers(pid) > 0; ++i) std::this_thread::sleep_for(std::chrono::milliseconds(100));
+  for (int i = 0; i < 100 && Workers(1) + Workers(pid) > 0; ++i)
+    std::this_thread::sleep_for(std::chrono::milliseconds(100));
   EXPECT_EQ(Workers(pid), 0);
   // The next run takes up what is there.
-  const test::Ran again = Run("bench --show show.toml --footage-seconds 10 --encoder x264 --preset ultrafast --out out");
+  const test::Ran again =
+      Run("bench --show show.toml --footage-seconds 10 --encoder x264 --preset ultrafast --out out");
   EXPECT_EQ(again.code, 0) << again.err;
   EXPECT_THAT(again.out, testing::HasSubstr("0 trials measured"));
 }

@@ -29,8 +29,8 @@ class ProgramTest : public FolderTest {
  protected:
   // `arguments` as typed in a shell, in the temporary folder; results go to its folder "out".
   Ran Run(const std::string& arguments) const {
-    const std::string command = "cd '" + path("").string() + "' && XDG_CACHE_HOME='" + CacheFolder() + "' " KETTLE_PROGRAM " " + arguments +
-                                " >stdout.txt 2>stderr.txt </dev/null";
+    const std::string command = "cd '" + path("").string() + "' && XDG_CACHE_HOME='" + CacheFolder() +
+                                "' " KETTLE_PROGRAM " " + arguments + " >stdout.txt 2>stderr.txt </dev/null";
     const int status = std::system(command.c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, Get(path("stdout.txt")), Get(path("stderr.txt"))};
   }
@@ -39,8 +39,9 @@ class ProgramTest : public FolderTest {
 
   // A show so small and slow that any machine keeps pace: a stall of half a second skips nothing yet.
   std::string SmallShow(const std::string& footage = "\"open-water\"") const {
-    return Put("show.toml", "title = \"Small\"\n[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [" + footage +
-                                "]\n[stream]\nbit_rate = \"600 kbit/s\"\n[require]\nheadroom = 0.05\n");
+    return Put("show.toml",
+               "title = \"Small\"\n[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [" + footage +
+                   "]\n[stream]\nbit_rate = \"600 kbit/s\"\n[require]\nheadroom = 0.05\n");
   }
 
   // Shared by all tests of a run, as a user's cache is.

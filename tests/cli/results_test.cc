@@ -11,8 +11,11 @@ class ResultsTest : public test::ProgramTest {
  protected:
   // Validates a result against its schema with an independent validator.
   void ExpectValid(const std::string& kind) {
-    const std::string script = "import json,sys,jsonschema; jsonschema.validate(json.load(open(sys.argv[1])), json.load(open(sys.argv[2])))";
-    const std::string command = "/usr/bin/python3 -c '" + script + "' '" + path("out/" + kind + ".json").string() + "' '" KETTLE_SOURCE "/docs/schemas/" + kind + ".schema.json' 2>'" + path("invalid.txt").string() + "'";
+    const std::string script =
+        "import json,sys,jsonschema; jsonschema.validate(json.load(open(sys.argv[1])), json.load(open(sys.argv[2])))";
+    const std::string command = "/usr/bin/python3 -c '" + script + "' '" + path("out/" + kind + ".json").string() +
+                                "' '" KETTLE_SOURCE "/docs/schemas/" + kind + ".schema.json' 2>'" +
+                                path("invalid.txt").string() + "'";
     EXPECT_EQ(std::system(command.c_str()), 0) << kind << ": " << Get(path("invalid.txt"));
   }
 
@@ -36,7 +39,8 @@ class ResultsTest : public test::ProgramTest {
     EXPECT_LE(plan["trials"]["used"].get<int>() * 2, plan["trials"]["grid"].get<int>());
     EXPECT_EQ(Frames("out/stream.flv"), plan["proof"]["stream"]["packets"]);
     EXPECT_EQ(Frames("out/recording.mkv"), plan["proof"]["recording"]["packets"]);
-    for (const char* file : {"card.txt", "bench.csv", "proof.csv", "speed-quality.svg", "speed-quality.png", "proof-times.svg", "proof-times.png"})
+    for (const char* file : {"card.txt", "bench.csv", "proof.csv", "speed-quality.svg", "speed-quality.png",
+                             "proof-times.svg", "proof-times.png"})
       EXPECT_GT(std::filesystem::file_size(path(std::string("out/") + file)), 100u) << file;
     EXPECT_EQ(Get(path("out/card.txt")).find("SIMULATED") != std::string::npos, simulated);
   }
@@ -45,7 +49,8 @@ class ResultsTest : public test::ProgramTest {
 TEST_F(ResultsTest, Survey) {
   const auto ran = Run("survey --out out --stand-in-gpu modest");
   EXPECT_EQ(ran.code, 0) << ran.err;
-  EXPECT_THAT(ran.out, testing::AllOf(testing::HasSubstr("x264"), testing::HasSubstr("Tidewater 20 (simulated)"), testing::HasSubstr("SIMULATED")));
+  EXPECT_THAT(ran.out, testing::AllOf(testing::HasSubstr("x264"), testing::HasSubstr("Tidewater 20 (simulated)"),
+                                      testing::HasSubstr("SIMULATED")));
   ExpectValid("survey");
   const nlohmann::json survey = Json("out/survey.json");
   EXPECT_EQ(survey["encoders"].size(), Catalogue().size());
@@ -72,7 +77,8 @@ TEST_F(ResultsTest, BenchOfSomePresets) {
 
 TEST_F(ResultsTest, BenchOnTheStandIn) {
   SmallShow();
-  const auto ran = Run("bench --show show.toml --encoder nvenc-h264 --preset p1 --preset p5 --stand-in-gpu modest --out out");
+  const auto ran =
+      Run("bench --show show.toml --encoder nvenc-h264 --preset p1 --preset p5 --stand-in-gpu modest --out out");
   EXPECT_EQ(ran.code, 0) << ran.err;
   EXPECT_THAT(ran.out, testing::HasSubstr("SIMULATED"));
   for (const auto& trial : Json("out/bench.json")["trials"]) {
@@ -108,7 +114,8 @@ TEST_F(ResultsTest, PlanWithTheStandInAndAClip) {
 TEST_F(ResultsTest, NothingHoldsIsExitCodeOne) {
   SmallShow();
   // 480 frames a second with 90 % to spare: 4800 a second, which no processor encodes at this size.
-  const auto ran = Run("plan --show show.toml --source-size 1280x720 --frame-rate 480 --headroom 0.9 --footage-seconds 1 --out out");
+  const auto ran =
+      Run("plan --show show.toml --source-size 1280x720 --frame-rate 480 --headroom 0.9 --footage-seconds 1 --out out");
   EXPECT_EQ(ran.code, 1) << ran.err << ran.out;
   EXPECT_THAT(ran.out, testing::HasSubstr("Nearest thing that would"));
   ExpectValid("plan");
@@ -117,7 +124,8 @@ TEST_F(ResultsTest, NothingHoldsIsExitCodeOne) {
 
 TEST_F(ResultsTest, FilesArePrivate) {
   Run("survey --out out");
-  EXPECT_EQ(std::filesystem::status(path("out/survey.json")).permissions(), std::filesystem::perms::owner_read | std::filesystem::perms::owner_write);
+  EXPECT_EQ(std::filesystem::status(path("out/survey.json")).permissions(),
+            std::filesystem::perms::owner_read | std::filesystem::perms::owner_write);
 }
 
 }  // namespace

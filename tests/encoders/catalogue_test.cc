@@ -30,7 +30,8 @@ TEST(Catalogue, EveryX264PresetOpensAndEncodes) {
 
 TEST(Catalogue, WrongNamesGetTheNearest) {
   EXPECT_THAT(Complaint(Fault::kInput, [] { FindFamily("nvenc-h265"); }), testing::HasSubstr("nvenc-h264"));
-  EXPECT_THAT(Complaint(Fault::kInput, [] { ConfigFor(test::SmallSettings("x264", "supafast")); }), testing::HasSubstr("superfast"));
+  EXPECT_THAT(Complaint(Fault::kInput, [] { ConfigFor(test::SmallSettings("x264", "supafast")); }),
+              testing::HasSubstr("superfast"));
 }
 
 TEST(Catalogue, ConstantBitRateIsItsOwnMaximum) {
@@ -43,7 +44,8 @@ TEST(Catalogue, ConstantBitRateIsItsOwnMaximum) {
 
 TEST(Catalogue, ReasonsAreInWordsThatSayWhatToDo) {
   const EncoderFamily& nvenc = FindFamily("nvenc-h264");
-  EXPECT_THAT(Reason(nvenc, "x; OpenEncodeSessionEx failed: out of memory (10): y"), testing::StartsWith("session limit reached"));
+  EXPECT_THAT(Reason(nvenc, "x; OpenEncodeSessionEx failed: out of memory (10): y"),
+              testing::StartsWith("session limit reached"));
   EXPECT_THAT(Reason(nvenc, "x; Cannot load libcuda.so.1"), testing::HasSubstr("no NVIDIA driver"));
   EXPECT_EQ(Reason(nvenc, "something else"), "something else");
 }

@@ -17,7 +17,9 @@ FramePtr Draw(const Scene& scene, FrameSize size, double seconds) {
 
 bool SameLuma(const AVFrame& a, const AVFrame& b) {
   for (int y = 0; y < a.height; ++y)
-    if (std::memcmp(a.data[0] + y * a.linesize[0], b.data[0] + y * b.linesize[0], static_cast<std::size_t>(a.width)) != 0) return false;
+    if (std::memcmp(a.data[0] + y * a.linesize[0], b.data[0] + y * b.linesize[0], static_cast<std::size_t>(a.width)) !=
+        0)
+      return false;
   return true;
 }
 
@@ -38,7 +40,8 @@ TEST(Scene, IsTheSameForTheSameSeed) {
 
 TEST(Scene, DrawsAtAnySizeAndTime) {
   for (const SceneInfo& info : Scenes())
-    for (const FrameSize size : {FrameSize{64, 64}, {66, 130}, {854, 480}, {1920, 1080}}) Draw(*MakeScene(info.name, 1), size, 12.34);
+    for (const FrameSize size : {FrameSize{64, 64}, {66, 130}, {854, 480}, {1920, 1080}})
+      Draw(*MakeScene(info.name, 1), size, 12.34);
 }
 
 TEST(Scene, StartLineMovesMoreThanOpenWater) {

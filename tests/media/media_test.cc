@@ -57,7 +57,8 @@ TEST_F(MediaTest, PacketTimesReachTheEnd) {
 }
 
 TEST_F(MediaTest, AFileThatIsNoClipGetsOneLine) {
-  EXPECT_THAT(Complaint(Fault::kInput, [&] { MediaReader reader(path("none.mkv")); }), testing::HasSubstr("no such file"));
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { MediaReader reader(path("none.mkv")); }),
+              testing::HasSubstr("no such file"));
   EXPECT_THAT(Complaint(Fault::kInput, [&] { MediaReader reader(Put("e.mkv", "")); }), testing::HasSubstr("empty"));
   EXPECT_THAT(Complaint(Fault::kInput, [&] { MediaReader reader(path("")); }), testing::HasSubstr("folder"));
   Complaint(Fault::kInput, [&] { MediaReader reader(Put("n.mkv", std::string(5000, 'x'))); });
@@ -82,7 +83,8 @@ TEST_F(MediaTest, ScalingToTheSameSizeIsNoCopy) {
 TEST_F(MediaTest, FittingKeepsTheShapeWithBlackBars) {
   FramePtr picture = NewPicture({128, 128});
   for (int plane = 0; plane < 3; ++plane)
-    for (int y = 0; y < (plane ? 64 : 128); ++y) memset(picture->data[plane] + y * picture->linesize[plane], plane ? 128 : 200, plane ? 64 : 128);
+    for (int y = 0; y < (plane ? 64 : 128); ++y)
+      memset(picture->data[plane] + y * picture->linesize[plane], plane ? 128 : 200, plane ? 64 : 128);
   picture->color_range = AVCOL_RANGE_MPEG;
   picture->colorspace = AVCOL_SPC_BT709;
   const FramePtr wide = FitPicture(*picture, {256, 128});
@@ -94,7 +96,8 @@ TEST_F(MediaTest, FittingKeepsTheShapeWithBlackBars) {
 TEST_F(MediaTest, FullRangeBecomesLimited) {
   FramePtr picture = NewPicture({64, 64});
   for (int plane = 0; plane < 3; ++plane)
-    for (int y = 0; y < (plane ? 32 : 64); ++y) memset(picture->data[plane] + y * picture->linesize[plane], plane ? 128 : 255, plane ? 32 : 64);
+    for (int y = 0; y < (plane ? 32 : 64); ++y)
+      memset(picture->data[plane] + y * picture->linesize[plane], plane ? 128 : 255, plane ? 32 : 64);
   picture->color_range = AVCOL_RANGE_JPEG;
   picture->colorspace = AVCOL_SPC_BT709;
   EXPECT_NEAR(FitPicture(*picture, {64, 64})->data[0][100], 235, 1);

@@ -19,14 +19,17 @@ struct Figures {
 
 class FakeRunner final : public TrialRunner {
  public:
-  using Machine = std::function<Figures(const std::string& encoder, int preset, bool recording, const std::string& footage)>;
+  using Machine =
+      std::function<Figures(const std::string& encoder, int preset, bool recording, const std::string& footage)>;
   explicit FakeRunner(Machine machine) : machine_(std::move(machine)) {}
 
   Trial Run(const EncodeSettings& settings, const Footage& footage) override {
     ++runs;
     const EncoderFamily& family = FindFamily(settings.encoder);
-    const auto preset = std::find(family.presets.begin(), family.presets.end(), settings.preset) - family.presets.begin();
-    const Figures figures = machine_(settings.encoder, static_cast<int>(preset), settings.rate_control == RateControl::kCappedVariable, footage.label);
+    const auto preset =
+        std::find(family.presets.begin(), family.presets.end(), settings.preset) - family.presets.begin();
+    const Figures figures = machine_(settings.encoder, static_cast<int>(preset),
+                                     settings.rate_control == RateControl::kCappedVariable, footage.label);
     Trial trial;
     trial.settings = settings;
     trial.footage = footage.label;
@@ -66,7 +69,8 @@ inline Targets FakeTargets() {
 }
 
 // An option with the given figures at 60 frames a second.
-inline Option FakeOption(const std::string& encoder, const std::string& preset, double fps, double cores, double score) {
+inline Option FakeOption(const std::string& encoder, const std::string& preset, double fps, double cores,
+                         double score) {
   Option option;
   option.settings = SmallSettings(encoder, preset);
   option.settings.frame_rate = {60, 1};

@@ -25,7 +25,8 @@ TEST(LastHolding, FindsTheEdgeWithFewQuestions) {
 
 TEST(LastHolding, NeverAsksTwice) {
   std::vector<int> asked(9, 0);
-  LastHolding(9, [&](int i) { return ++asked[static_cast<std::size_t>(i)], i <= 5; }, 5);
+  LastHolding(
+      9, [&](int i) { return ++asked[static_cast<std::size_t>(i)], i <= 5; }, 5);
   for (const int times : asked) EXPECT_LE(times, 1);
 }
 

@@ -11,7 +11,8 @@ using test::FakeOption;
 const Capacity kTwoCores{2, 0.2};
 
 // Families whose presets have the given speed and cores; quality grows by 1 dB a preset.
-FamilyOptions Family(const std::string& name, std::vector<std::pair<double, double>> speed_and_cores, double best_score) {
+FamilyOptions Family(const std::string& name, std::vector<std::pair<double, double>> speed_and_cores,
+                     double best_score) {
   const auto option = [=](Role role, int preset) {
     const auto& [fps, cores] = speed_and_cores[static_cast<std::size_t>(preset)];
     const double heavier = role == Role::kRecording ? 1.1 : 1;

@@ -20,8 +20,10 @@ using test::Figures;
 FakeRunner::Machine RandomMachine(unsigned seed) {
   std::mt19937 random(seed);
   const auto uniform = [&](double low, double high) { return std::uniform_real_distribution<>(low, high)(random); };
-  const double cpu_fastest = uniform(60, 900), cpu_fall = uniform(1.3, 2.2), gpu_fastest = uniform(60, 500), gpu_fall = uniform(1.1, 1.5);
-  const double cpu_ssim = uniform(0.80, 0.90), gpu_ssim = uniform(0.80, 0.93), heavier = uniform(1.0, 1.5), easier = uniform(1.0, 1.4);
+  const double cpu_fastest = uniform(60, 900), cpu_fall = uniform(1.3, 2.2), gpu_fastest = uniform(60, 500),
+               gpu_fall = uniform(1.1, 1.5);
+  const double cpu_ssim = uniform(0.80, 0.90), gpu_ssim = uniform(0.80, 0.93), heavier = uniform(1.0, 1.5),
+               easier = uniform(1.0, 1.4);
   return [=](const std::string& encoder, int preset, bool recording, const std::string& footage) {
     const bool cpu = encoder == "x264";
     double fps = cpu ? cpu_fastest / std::pow(cpu_fall, preset) : gpu_fastest / std::pow(gpu_fall, preset);
@@ -32,7 +34,8 @@ FakeRunner::Machine RandomMachine(unsigned seed) {
   };
 }
 
-Plan PlanFor(const FakeRunner::Machine& machine, const std::vector<std::string>& families, const std::function<Proof(const Pair&)>& prove) {
+Plan PlanFor(const FakeRunner::Machine& machine, const std::vector<std::string>& families,
+             const std::function<Proof(const Pair&)>& prove) {
   FakeRunner runner(machine);
   Show show;
   show.title = "made up";
@@ -46,14 +49,16 @@ double BestByExhaustion(const FakeRunner::Machine& machine) {
   double best = 0;
   const auto option = [&](const std::string& encoder, int preset, bool recording) {
     const Figures figures = machine(encoder, preset, recording, "hard");
-    return test::FakeOption(encoder, FindFamily(encoder).presets[static_cast<std::size_t>(preset)], figures.throughput_fps, figures.cpu_cores, SsimDb(figures.ssim));
+    return test::FakeOption(encoder, FindFamily(encoder).presets[static_cast<std::size_t>(preset)],
+                            figures.throughput_fps, figures.cpu_cores, SsimDb(figures.ssim));
   };
   for (const char* s : {"x264", "nvenc-h264"})
     for (const char* r : {"x264", "nvenc-h264"})
       for (int i = 0; i < static_cast<int>(FindFamily(s).presets.size()); ++i)
         for (int j = 0; j < static_cast<int>(FindFamily(r).presets.size()); ++j) {
           const Option stream = option(s, i, false), recording = option(r, j, true);
-          if (stream.keeps_pace(0.2) && recording.keeps_pace(0.2) && PredictDemand(stream, recording, {2, 0.2}).fits) best = std::max(best, stream.score);
+          if (stream.keeps_pace(0.2) && recording.keeps_pace(0.2) && PredictDemand(stream, recording, {2, 0.2}).fits)
+            best = std::max(best, stream.score);
         }
   return best;
 }
@@ -81,7 +86,9 @@ TEST(MakePlan, OneFamilyKeepsToHalfOfTheTrialsToo) {
   }
 }
 
-const FakeRunner::Machine kSlow = [](const std::string&, int preset, bool, const std::string&) { return Figures{40.0 - preset, 2, 0.9}; };
+const FakeRunner::Machine kSlow = [](const std::string&, int preset, bool, const std::string&) {
+  return Figures{40.0 - preset, 2, 0.9};
+};
 
 TEST(MakePlan, NothingHoldsNamesTheNearestThingThatWould) {
   const Plan plan = PlanFor(kSlow, {"x264"}, [](const Pair&) { return FakeProof(0, 0); });
@@ -93,7 +100,9 @@ TEST(MakePlan, NothingHoldsNamesTheNearestThingThatWould) {
 }
 
 TEST(MakePlan, AFailedProofIsNoPlan) {
-  const auto fast = [](const std::string&, int preset, bool, const std::string&) { return Figures{900.0 - preset, 0.1, 0.9}; };
+  const auto fast = [](const std::string&, int preset, bool, const std::string&) {
+    return Figures{900.0 - preset, 0.1, 0.9};
+  };
   const Plan plan = PlanFor(fast, {"x264"}, [](const Pair&) { return FakeProof(1, 0); });
   EXPECT_FALSE(plan.chosen);
   EXPECT_FALSE(plan.nearest.empty());
@@ -114,7 +123,8 @@ TEST(MakePlan, EveryChoiceCarriesItsEvidence) {
   const Plan plan = PlanFor(RandomMachine(3), {"x264", "nvenc-h264"}, [](const Pair&) { return FakeProof(0, 0); });
   ASSERT_TRUE(plan.chosen);
   const nlohmann::json json = plan;
-  for (const char* key : {"encoder", "device", "preset", "size", "frame_rate", "rate_control", "bit_rate_kbps", "keyframe_seconds", "headroom", "quality", "simulated"}) {
+  for (const char* key : {"encoder", "device", "preset", "size", "frame_rate", "rate_control", "bit_rate_kbps",
+                          "keyframe_seconds", "headroom", "quality", "simulated"}) {
     EXPECT_TRUE(json["stream"].contains(key)) << key;
     EXPECT_TRUE(json["recording"].contains(key)) << key;
   }

@@ -36,7 +36,8 @@ class ShowTest : public test::FolderTest {
  protected:
   Show Read(const std::string& text, const ShowOverrides& overrides = {}) {
     Put("mine.toml", "name = \"Mine\"\nvideo_bit_rate_max = \"8 Mbit/s\"\n");
-    return ReadShow(Put("show.toml", text), overrides, {std::string(KETTLE_SOURCE) + "/demo/destinations", path("root")});
+    return ReadShow(Put("show.toml", text), overrides,
+                    {std::string(KETTLE_SOURCE) + "/demo/destinations", path("root")});
   }
   // The complaint, without the folder.
   std::string Refused(const std::string& text, const ShowOverrides& overrides = {}) {
@@ -76,8 +77,11 @@ TEST_F(ShowTest, TheShippedShowIsRight) {
 }
 
 TEST_F(ShowTest, OptionsOverrideTheFile) {
-  const Show show = Read(With("stream", "bit_rate = \"1 Mbit/s\""),
-                         {{"stream-bit-rate", {"2 Mbit/s"}}, {"footage", {"open-water"}}, {"headroom", {"0.1"}}, {"reading", {"5 Mbit/s", "6 Mbit/s"}}, {"title", {"Other"}}});
+  const Show show = Read(With("stream", "bit_rate = \"1 Mbit/s\""), {{"stream-bit-rate", {"2 Mbit/s"}},
+                                                                     {"footage", {"open-water"}},
+                                                                     {"headroom", {"0.1"}},
+                                                                     {"reading", {"5 Mbit/s", "6 Mbit/s"}},
+                                                                     {"title", {"Other"}}});
   EXPECT_EQ(show.stream_bit_rate, BitRate::FromKbps(2000));
   EXPECT_THAT(show.footage, testing::ElementsAre("open-water"));
   EXPECT_EQ(show.required_headroom, 0.1);
@@ -94,7 +98,8 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"stream", "bit_rate = true", "show.toml:6: stream.bit_rate: must be text in quotes"},
       {"stream", "size = \"1280x720\"", "larger than the source's 640x360"},
       {"stream", "frame_rate = \"60\"", "more than the source's 30"},
-      {"stream", "bit_rate = \"9 Mbit/s\"\ndestinations = [\"mine.toml\"]", "more than Mine takes; give 8000 kbit/s or less"},
+      {"stream", "bit_rate = \"9 Mbit/s\"\ndestinations = [\"mine.toml\"]",
+       "more than Mine takes; give 8000 kbit/s or less"},
       {"stream", "destinations = [\"quaysid\"]", "did you mean \"quayside\"?"},
       {"stream", "destinations = \"quayside\"", "must be a list"},
       {"stream", "destinations = [7]", "must be a list of texts"},
@@ -111,11 +116,13 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"picture", "footage = [\"clips/none.mkv\"]", "no such file"},
       {"picture", "footage = []", "picture.footage: is missing"},
       {"picture", "footage = [\"start-line\"]", "picture.source_size: is missing"},
-      {"picture", "footage = [\"start-line\"]\nsource_size = \"display\"\nframe_rate = \"60\"", "no display is connected"},
+      {"picture", "footage = [\"start-line\"]\nsource_size = \"display\"\nframe_rate = \"60\"",
+       "no display is connected"},
       {"picture", "footage = [\"start-line\"]\nsource_size = \"0x0\"\nframe_rate = \"60\"", "each side must be"},
       {"picture", "footage = [\"start-line\"]\nsource_size = \"641x360\"\nframe_rate = \"60\"", "must be even"},
       {"picture", "footage = [\"start-line\"]\nsource_size = \"640x360\"\nframe_rate = \"0\"", "makes no sense"}};
-  for (const auto& [section, lines, expected] : cases) EXPECT_THAT(Refused(With(section, lines)), testing::HasSubstr(expected)) << lines;
+  for (const auto& [section, lines, expected] : cases)
+    EXPECT_THAT(Refused(With(section, lines)), testing::HasSubstr(expected)) << lines;
   EXPECT_THAT(Refused("[picture\n"), testing::HasSubstr("show.toml:1: not TOML"));
 }
 
@@ -126,13 +133,15 @@ TEST_F(ShowTest, AMistakeInAnOptionNamesTheOption) {
 
 TEST_F(ShowTest, ADestinationFileIsCheckedToo) {
   Put("bad.toml", "name = \"Bad\"\nvideo_bit_rate = \"8 Mbit/s\"\n");
-  EXPECT_THAT(Refused(With("stream", "destinations = [\"bad.toml\"]")), testing::HasSubstr("bad.toml:2: video_bit_rate: unknown key"));
+  EXPECT_THAT(Refused(With("stream", "destinations = [\"bad.toml\"]")),
+              testing::HasSubstr("bad.toml:2: video_bit_rate: unknown key"));
 }
 
 TEST_F(ShowTest, TheDisplayGivesTheSize) {
   Put("root/sys/class/drm/card0-DP-1/status", "connected\n");
   Put("root/sys/class/drm/card0-DP-1/modes", "1920x1080\n");
-  EXPECT_EQ(Read(With("picture", "footage = [\"start-line\"]\nsource_size = \"display\"\nframe_rate = 60")).source_size, (FrameSize{1920, 1080}));
+  EXPECT_EQ(Read(With("picture", "footage = [\"start-line\"]\nsource_size = \"display\"\nframe_rate = 60")).source_size,
+            (FrameSize{1920, 1080}));
 }
 
 }  // namespace

@@ -12,11 +12,16 @@ using test::FakeProof;
 const Capacity kCapacity{4, 0.2};
 
 FamilyOptions Family(const std::string& name, int presets) {
-  return {name, presets, [name](Role, int preset) { return FakeOption(name, FindFamily(name).presets.at(static_cast<std::size_t>(preset)), 300, 0.3, 10 + preset); },
+  return {name, presets,
+          [name](Role, int preset) {
+            return FakeOption(name, FindFamily(name).presets.at(static_cast<std::size_t>(preset)), 300, 0.3,
+                              10 + preset);
+          },
           [](Role, int) { return true; }};
 }
 
-Pair MakePair(const std::string& stream, const std::string& stream_preset, const std::string& recording, const std::string& recording_preset) {
+Pair MakePair(const std::string& stream, const std::string& stream_preset, const std::string& recording,
+              const std::string& recording_preset) {
   return {FakeOption(stream, stream_preset, 100, 1, 10), FakeOption(recording, recording_preset, 100, 1, 10), {}};
 }
 
@@ -39,40 +44,50 @@ TEST(StepDown, AStreamAloneOnTheCpuIsItsOwnTrouble) {
 
 TEST(StepDown, TheStreamGivesWayWhenTheRecordingCannot) {
   EXPECT_EQ(After(MakePair("x264", "faster", "x264", "ultrafast"), FakeProof(0, 5)), "x264 veryfast + x264 ultrafast");
-  EXPECT_EQ(After(MakePair("x264", "ultrafast", "nvenc-h264", "p2"), FakeProof(5, 0)), "x264 ultrafast + nvenc-h264 p1");
+  EXPECT_EQ(After(MakePair("x264", "ultrafast", "nvenc-h264", "p2"), FakeProof(5, 0)),
+            "x264 ultrafast + nvenc-h264 p1");
   EXPECT_EQ(After(MakePair("x264", "ultrafast", "x264", "ultrafast"), FakeProof(5, 5)), "nothing");
 }
 
 TEST(ProveBest, StopsAtTheFirstThatHolds) {
   const Placement placement{{MakePair("x264", "faster", "x264", "faster")}, {}};
   int runs = 0;
-  const Proving proving = ProveBest(placement, kFamilies, kCapacity, [&](const Pair&) { return FakeProof(0, ++runs < 3 ? 7 : 0); }, 9);
+  const Proving proving = ProveBest(
+      placement, kFamilies, kCapacity, [&](const Pair&) { return FakeProof(0, ++runs < 3 ? 7 : 0); }, 9);
   EXPECT_TRUE(proving.holds());
   ASSERT_EQ(proving.attempts.size(), 3u);
   EXPECT_EQ(proving.attempts[2].pair.recording.title(), "x264 superfast");
 }
 
 TEST(ProveBest, GivesUpAfterTheAllowedAttempts) {
-  const Placement placement{{MakePair("x264", "faster", "x264", "faster"), MakePair("nvenc-h264", "p4", "x264", "faster")}, {}};
-  const Proving proving = ProveBest(placement, kFamilies, kCapacity, [](const Pair&) { return FakeProof(3, 3); }, 4);
+  const Placement placement{
+      {MakePair("x264", "faster", "x264", "faster"), MakePair("nvenc-h264", "p4", "x264", "faster")}, {}};
+  const Proving proving = ProveBest(
+      placement, kFamilies, kCapacity, [](const Pair&) { return FakeProof(3, 3); }, 4);
   EXPECT_FALSE(proving.holds());
   EXPECT_EQ(proving.attempts.size(), 4u);
 }
 
 TEST(ProveBest, ADriverThatFailsIsLeftForTheNextPlacement) {
-  const Placement placement{{MakePair("nvenc-h264", "p4", "x264", "faster"), MakePair("x264", "faster", "x264", "faster")}, {}};
-  const Proving proving = ProveBest(placement, kFamilies, kCapacity, [](const Pair& pair) {
-    Proof proof = FakeProof(0, 0);
-    if (pair.stream.device == "gpu") proof.status = WorkerStatus::kCrashed;
-    return proof;
-  }, 4);
+  const Placement placement{
+      {MakePair("nvenc-h264", "p4", "x264", "faster"), MakePair("x264", "faster", "x264", "faster")}, {}};
+  const Proving proving = ProveBest(
+      placement, kFamilies, kCapacity,
+      [](const Pair& pair) {
+        Proof proof = FakeProof(0, 0);
+        if (pair.stream.device == "gpu") proof.status = WorkerStatus::kCrashed;
+        return proof;
+      },
+      4);
   EXPECT_TRUE(proving.holds());
   ASSERT_EQ(proving.attempts.size(), 2u);
   EXPECT_EQ(proving.attempts[1].pair.stream.device, "cpu");
 }
 
 TEST(ProveBest, NothingFeasibleMeansNoRun) {
-  EXPECT_FALSE(ProveBest({}, kFamilies, kCapacity, [](const Pair&) { return FakeProof(0, 0); }, 4).holds());
+  EXPECT_FALSE(ProveBest(
+                   {}, kFamilies, kCapacity, [](const Pair&) { return FakeProof(0, 0); }, 4)
+                   .holds());
 }
 
 }  // namespace

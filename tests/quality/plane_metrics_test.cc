@@ -35,7 +35,9 @@ PlaneMetrics ByDefinition(const Plane& a, const Plane& b) {
   for (int y = 0; y + 8 <= a.height / 4 * 4; y += 4)
     for (int x = 0; x + 8 <= a.width / 4 * 4; x += 4, ++windows) {
       double ma = 0, mb = 0, va = 0, vb = 0, cov = 0;
-      const auto at = [&](const Plane& p, int i) { return static_cast<double>(p.samples[static_cast<std::size_t>((y + i / 8) * p.width + x + i % 8)]); };
+      const auto at = [&](const Plane& p, int i) {
+        return static_cast<double>(p.samples[static_cast<std::size_t>((y + i / 8) * p.width + x + i % 8)]);
+      };
       for (int i = 0; i < 64; ++i) ma += at(a, i) / 64, mb += at(b, i) / 64;
       for (int i = 0; i < 64; ++i) {
         va += std::pow(at(a, i) - ma, 2) / 63;
@@ -51,7 +53,8 @@ PlaneMetrics ByDefinition(const Plane& a, const Plane& b) {
 TEST(Compare, FollowsTheDefinitionAtAnySize) {
   const unsigned seed = 20261123;
   for (const auto& [width, height] : {std::pair{8, 8}, {9, 11}, {64, 36}, {67, 45}, {130, 18}}) {
-    const Plane a = Noise(width, height, seed), b = Noise(width, height, seed + 1, &a), c = Noise(width, height, seed + 2);
+    const Plane a = Noise(width, height, seed), b = Noise(width, height, seed + 1, &a),
+                c = Noise(width, height, seed + 2);
     for (const Plane* other : {&a, &b, &c}) {
       const PlaneMetrics fast = Compare(a.view(), other->view()), slow = ByDefinition(a, *other);
       EXPECT_NEAR(fast.mean_squared_error, slow.mean_squared_error, 1e-9) << width << "x" << height;

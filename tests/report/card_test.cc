@@ -21,7 +21,9 @@ Plan PlanOf(bool simulated) {
 
 TEST(SettingsCard, HasEverySettingOfBothEncodes) {
   const std::string card = SettingsCard(PlanOf(false), Show{});
-  for (const char* words : {"STREAM", "RECORDING", "encoder", "preset", "size", "frame rate", "rate control", "bit rate", "buffer", "keyframe interval", "B-frames", "profile", "container", "keeps pace"})
+  for (const char* words :
+       {"STREAM", "RECORDING", "encoder", "preset", "size", "frame rate", "rate control", "bit rate", "buffer",
+        "keyframe interval", "B-frames", "profile", "container", "keeps pace"})
     EXPECT_THAT(card, testing::HasSubstr(words));
   EXPECT_THAT(card, testing::Not(testing::HasSubstr("SIMULATED")));
 }
@@ -34,7 +36,9 @@ TEST(SettingsCard, FitsAPage) {
   }
 }
 
-TEST(SettingsCard, SaysWhatIsSimulated) { EXPECT_THAT(SettingsCard(PlanOf(true), Show{}), testing::HasSubstr("SIMULATED")); }
+TEST(SettingsCard, SaysWhatIsSimulated) {
+  EXPECT_THAT(SettingsCard(PlanOf(true), Show{}), testing::HasSubstr("SIMULATED"));
+}
 
 TEST(SettingsCard, WithoutAPlanNamesTheNearest) {
   Plan plan = PlanOf(false);
@@ -52,7 +56,8 @@ TEST_F(DrawFigureTest, WritesBothFormatsWhole) {
 }
 
 TEST_F(DrawFigureTest, TellsWhatGnuplotDidNotLike) {
-  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { DrawFigure(path(""), "bad", "plot nonsense(\n"); }), testing::HasSubstr("bad"));
+  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { DrawFigure(path(""), "bad", "plot nonsense(\n"); }),
+              testing::HasSubstr("bad"));
   EXPECT_FALSE(std::filesystem::exists(path("bad.png")));
 }
 

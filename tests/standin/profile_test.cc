@@ -7,7 +7,8 @@ namespace {
 
 class ProfileTest : public kettle::test::FolderTest {
  protected:
-  static constexpr const char* kSpeeds = "[megapixels_per_second]\np1 = 7\np2 = 6\np3 = 5\np4 = 4\np5 = 3\np6 = 2\np7 = 1.5\n";
+  static constexpr const char* kSpeeds =
+      "[megapixels_per_second]\np1 = 7\np2 = 6\np3 = 5\np4 = 4\np5 = 3\np6 = 2\np7 = 1.5\n";
   std::string Refused(const std::string& text) {
     try {
       standin::ReadProfile(Put("p.toml", text));
@@ -35,7 +36,8 @@ TEST_F(ProfileTest, NamesTheKeyThatIsWrong) {
 }
 
 TEST_F(ProfileTest, TheShippedOneIsRight) {
-  EXPECT_THAT(standin::ReadProfile(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml").name, testing::HasSubstr("simulated"));
+  EXPECT_THAT(standin::ReadProfile(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml").name,
+              testing::HasSubstr("simulated"));
 }
 
 }  // namespace

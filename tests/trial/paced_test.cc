@@ -12,7 +12,8 @@ class PacedTest : public test::FolderTest {
   // Two outputs of a 25 a second source, the stream at half its rate and size.
   PaceTask Task(double seconds) {
     PaceTask task;
-    task.footage = {test::MakeY4m(path("a.y4m"), {192, 128}, {25, 1}, 20), test::MakeY4m(path("b.y4m"), {192, 128}, {25, 1}, 15)};
+    task.footage = {test::MakeY4m(path("a.y4m"), {192, 128}, {25, 1}, 20),
+                    test::MakeY4m(path("b.y4m"), {192, 128}, {25, 1}, 15)};
     task.source_rate = {25, 1};
     task.seconds = seconds;
     EncodeSettings stream = test::SmallSettings();
@@ -33,7 +34,8 @@ TEST_F(PacedTest, EveryFrameIsEncodedOrSkipped) {
     EXPECT_EQ(output.packets + output.skipped, output.frames);
     EXPECT_EQ(output.frame_times.size(), static_cast<std::size_t>(output.frames));
     EXPECT_LE(output.deepest_queue, 6);
-    const auto skipped = std::count_if(output.frame_times.begin(), output.frame_times.end(), [](const PacedFrame& f) { return f.taken_ms < 0; });
+    const auto skipped = std::count_if(output.frame_times.begin(), output.frame_times.end(),
+                                       [](const PacedFrame& f) { return f.taken_ms < 0; });
     EXPECT_EQ(skipped, output.skipped);
   }
 }

@@ -35,7 +35,8 @@ TEST(ReleaseFrames, DueTimesDoNotSlideAfterAStall) {
     return true;
   });
   EXPECT_THAT(due, testing::ElementsAre(0, 20'000'000, 40'000'000, 60'000'000, 80'000'000, 100'000'000));
-  EXPECT_THAT(late_frames, testing::ElementsAre(false, false, true, true, false, false)) << "late: by more than an interval";
+  EXPECT_THAT(late_frames, testing::ElementsAre(false, false, true, true, false, false))
+      << "late: by more than an interval";
 }
 
 TEST(ReleaseFrames, StopsWhenToldTo) {

@@ -21,7 +21,8 @@ class UnpacedTest : public test::FolderTest {
 
 TEST_F(UnpacedTest, MeasuresARealEncode) {
   int calls = 0;
-  const EncodeOutcome outcome = RunUnpaced(Task(test::SmallSettings("x264", "veryfast")), clock_, [&](double) { ++calls; });
+  const EncodeOutcome outcome =
+      RunUnpaced(Task(test::SmallSettings("x264", "veryfast")), clock_, [&](double) { ++calls; });
   EXPECT_EQ(outcome.frames, 50);
   EXPECT_EQ(outcome.fed_frames, 50 + kWarmUpFrames);
   EXPECT_GT(outcome.seconds, 0);

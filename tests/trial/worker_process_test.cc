@@ -17,7 +17,9 @@ WorkerReport RunScript(const std::string& script, double deadline = 20) {
 }
 
 TEST(WorkerProcess, GivesTheResultAndTheKernelsAccount) {
-  const WorkerReport report = RunScript("cat >/dev/null; echo '{\"progress\": 0.5}'; i=0; while [ $i -lt 20000 ]; do i=$((i+1)); done; echo '{\"result\": {\"a\": 1}}'");
+  const WorkerReport report = RunScript(
+      "cat >/dev/null; echo '{\"progress\": 0.5}'; i=0; while [ $i -lt 20000 ]; do i=$((i+1)); done; echo "
+      "'{\"result\": {\"a\": 1}}'");
   EXPECT_EQ(report.status, WorkerStatus::kDone) << report.detail;
   EXPECT_EQ(report.result["a"], 1);
   EXPECT_GT(report.cpu_seconds, 0);
@@ -33,7 +35,8 @@ TEST(WorkerProcess, TellsTheRequest) {
 }
 
 TEST(WorkerProcess, ReportsProgress) {
-  const WorkerProcess worker({"/bin/sh", "-c", "cat >/dev/null; echo '{\"progress\": 0.25}'; echo '{\"result\": {}}'"}, "", nullptr);
+  const WorkerProcess worker({"/bin/sh", "-c", "cat >/dev/null; echo '{\"progress\": 0.25}'; echo '{\"result\": {}}'"},
+                             "", nullptr);
   std::vector<double> shares;
   worker.Run({"encode", {}, 20}, [&](double share) { shares.push_back(share); });
   EXPECT_THAT(shares, testing::ElementsAre(0.25));
@@ -83,7 +86,8 @@ TEST(WorkerProcess, AStopKillsIt) {
 }
 
 TEST(WorkerProcess, AFullDiskIsNoPropertyOfAnEncoder) {
-  test::Complaint(Fault::kMachine, [] { RunScript("cat >/dev/null; echo '{\"error\": \"cannot write x: No space left on device\"}'"); });
+  test::Complaint(Fault::kMachine,
+                  [] { RunScript("cat >/dev/null; echo '{\"error\": \"cannot write x: No space left on device\"}'"); });
 }
 
 }  // namespace

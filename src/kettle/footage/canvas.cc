@@ -11,7 +11,8 @@ namespace kettle {
 namespace {
 
 void Mix(std::uint8_t& sample, float value, float share) {
-  sample = static_cast<std::uint8_t>(static_cast<float>(sample) + (value - static_cast<float>(sample)) * share + 0.5f);
+  const float mixed = static_cast<float>(sample) + (value - static_cast<float>(sample)) * share;
+  sample = static_cast<std::uint8_t>(mixed + 0.5f);  // never negative: rounds to nearest
 }
 
 }  // namespace

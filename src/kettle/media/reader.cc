@@ -84,9 +84,8 @@ std::optional<MediaReader::Picture> MediaReader::Decoded() {
   FramePtr frame = NewFrame();
   if (avcodec_receive_frame(decoder_.get(), frame.get()) < 0) return std::nullopt;
   const std::int64_t pts = frame->best_effort_timestamp;
-  const double seconds =
-      pts == AV_NOPTS_VALUE ? static_cast<double>(decoded_) * frame_seconds()
-                            : Seconds(pts, format_->streams[stream_]->time_base) - start_seconds();
+  const double seconds = pts == AV_NOPTS_VALUE ? static_cast<double>(decoded_) * frame_seconds()
+                                               : Seconds(pts, format_->streams[stream_]->time_base) - start_seconds();
   ++decoded_;
   return Picture{std::move(frame), seconds};
 }

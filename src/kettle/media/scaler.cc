@@ -50,10 +50,15 @@ bool FullRange(const AVFrame& picture) {
 SwsContextPtr Converter(const AVFrame& picture, FrameSize to) {
   SwsContextPtr context(sws_alloc_context());
   if (!context) FailMachine("out of memory");
-  const std::pair<const char*, int> options[] = {
-      {"srcw", picture.width}, {"srch", picture.height}, {"src_format", picture.format}, {"src_range", FullRange(picture)},
-      {"dstw", to.width},      {"dsth", to.height},      {"dst_format", AV_PIX_FMT_YUV420P}, {"dst_range", 0},
-      {"sws_flags", SWS_BICUBIC | SWS_ACCURATE_RND}};
+  const std::pair<const char*, int> options[] = {{"srcw", picture.width},
+                                                 {"srch", picture.height},
+                                                 {"src_format", picture.format},
+                                                 {"src_range", FullRange(picture)},
+                                                 {"dstw", to.width},
+                                                 {"dsth", to.height},
+                                                 {"dst_format", AV_PIX_FMT_YUV420P},
+                                                 {"dst_range", 0},
+                                                 {"sws_flags", SWS_BICUBIC | SWS_ACCURATE_RND}};
   for (const auto& [name, value] : options) av_opt_set_int(context.get(), name, value, 0);
   if (sws_init_context(context.get(), nullptr, nullptr) < 0)
     FailMachine("cannot convert a picture of {}x{} to {}", picture.width, picture.height, to.str());

@@ -22,8 +22,8 @@ struct Option {
   double throughput_fps = 0;
   double headroom = -1;
   double cpu_cores = 0, feeding_cores = 0, stand_in_cores = 0;  // at the frame rate
-  double score = 0;  // mean SSIM in dB
-  Quality quality;   // of the footage with the lowest score
+  double score = 0;                                             // mean SSIM in dB
+  Quality quality;                                              // of the footage with the lowest score
   int b_frames = 0;
 
   bool keeps_pace(double required_headroom) const { return trouble.empty() && headroom >= required_headroom; }

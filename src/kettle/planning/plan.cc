@@ -68,7 +68,8 @@ double SustainableShare(const Option& stream, const Option& recording, const Cap
   const double free = 1 - capacity.headroom;
   const Demand demand = PredictDemand(stream, recording, capacity);
   double share = std::min(stream.throughput_fps / stream.settings.frame_rate.fps(),
-                          recording.throughput_fps / recording.settings.frame_rate.fps()) * free;
+                          recording.throughput_fps / recording.settings.frame_rate.fps()) *
+                 free;
   share = std::min(share, capacity.cpu_cores * free / std::max(1e-6, demand.cpu_cores));
   return demand.engine_share > 0 ? std::min(share, free / demand.engine_share) : share;
 }
@@ -78,7 +79,8 @@ std::string Smaller(const EncodeSettings& settings, double share) {
   if (const auto rate = NextLowerRate(settings.frame_rate.fps() * share, settings.frame_rate))
     text = fmt::format("at {} with {} frames a second", settings.size.str(), rate->str());
   const double scale = std::sqrt(share);
-  const FrameSize size{static_cast<int>(settings.size.width * scale / 16) * 16, static_cast<int>(settings.size.height * scale / 16) * 16};
+  const FrameSize size{static_cast<int>(settings.size.width * scale / 16) * 16,
+                       static_cast<int>(settings.size.height * scale / 16) * 16};
   if (size.width >= 64 && size.height >= 64)
     text += fmt::format("{}at {} with {}", text.empty() ? "" : ", or ", size.str(), settings.frame_rate.str());
   return text;
@@ -156,7 +158,8 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   std::vector<FamilyOptions> families;
   for (const std::string& name : request.families) {
     const int presets = static_cast<int>(FindFamily(name).presets.size());
-    families.push_back({name, presets, [&options, name](Role role, int preset) { return options.Measure(role, name, preset); },
+    families.push_back({name, presets,
+                        [&options, name](Role role, int preset) { return options.Measure(role, name, preset); },
                         [&options, name](Role role, int preset) { return options.Known(role, name, preset); }});
     plan.grid += 2 * presets * static_cast<int>(request.footage.size());
   }

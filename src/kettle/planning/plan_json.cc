@@ -39,8 +39,7 @@ std::string WhyNot(const Option& option, const Option& chosen, double headroom) 
     return fmt::format("does not keep pace: headroom {:.0f} %, required {:.0f} %", option.headroom * 100,
                        headroom * 100);
   if (option.score < chosen.score)
-    return fmt::format("looks worse: {:.2f} dB SSIM, the chosen one {:.2f} dB", option.score,
-                       chosen.score);
+    return fmt::format("looks worse: {:.2f} dB SSIM, the chosen one {:.2f} dB", option.score, chosen.score);
   return "keeps pace alone, but not beside the other encode, or the proof run failed with it";
 }
 

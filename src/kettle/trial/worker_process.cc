@@ -34,6 +34,7 @@ Child Start(const std::vector<std::string>& command) {
   if (pipe2(in, O_CLOEXEC) != 0 || pipe2(out, O_CLOEXEC) != 0)
     FailMachine("cannot make a pipe: {}", std::strerror(errno));
   std::vector<char*> arguments;
+  arguments.reserve(command.size() + 1);
   for (const std::string& word : command) arguments.push_back(const_cast<char*>(word.c_str()));
   arguments.push_back(nullptr);
   const pid_t parent = getpid(), pid = fork();

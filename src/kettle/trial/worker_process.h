@@ -42,7 +42,8 @@ class WorkerProcess {
   WorkerProcess(std::vector<std::string> command, std::string stand_in_gpu, const std::atomic<bool>* stop)
       : command_(std::move(command)), stand_in_gpu_(std::move(stand_in_gpu)), stop_(stop) {}
 
-  // Throws Error(kMachine) only if no process can be started at all, or the disk is full. The worker dies with this process.
+  // Throws Error(kMachine) only if no process can be started at all, or the disk is full. The worker dies with this
+  // process.
   WorkerReport Run(const WorkerRequest& request, const std::function<void(double)>& progress = {}) const;
 
   const std::string& stand_in_gpu() const { return stand_in_gpu_; }
