@@ -143,9 +143,9 @@ int RunBench(Session& session) {
     options.push_back(MakeOption(trials, true));
   }
   session.progress().Clear();
-  session.KeepTrials(book.trials());
   const std::vector<PacedTrial> paced =
       session.request().paced ? RunPacedTrials(session, settings, footage) : std::vector<PacedTrial>{};
+  session.KeepTrials(book.trials(), paced);
   DrawSpeedQuality(session.out(), options, std::nullopt, show.required_headroom);
 
   bool simulated = false;

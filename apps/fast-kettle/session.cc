@@ -7,10 +7,11 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/units/digest.h"
 #include "kettle/units/error.h"
 #include "kettle/units/suggestion.h"
 #include "profile.h"
-#include "trial_csv.h"
+#include "report/trial_csv.h"
 
 namespace kettle::app {
 
@@ -43,10 +44,7 @@ std::string ResolveProfile(const Request& request, const Places& places) {
 std::string DigestOfFile(const std::string& path) {
   if (path.empty()) return "";
   std::ifstream file(path, std::ios::binary);
-  std::uint64_t hash = 14695981039346656037ull;  // FNV-1a
-  for (std::istreambuf_iterator<char> it(file), end; it != end; ++it)
-    hash = (hash ^ static_cast<unsigned char>(*it)) * 1099511628211ull;
-  return fmt::format("{:016x}", hash);
+  return HexDigest(std::string(std::istreambuf_iterator<char>(file), {}));
 }
 
 }  // namespace
@@ -139,10 +137,11 @@ std::vector<Trial> Session::KnownTrials() const {
   return trials;
 }
 
-void Session::KeepTrials(const std::vector<Trial>& trials) const {
+void Session::KeepTrials(const std::vector<Trial>& trials, const std::vector<PacedTrial>& paced) const {
   bool simulated = false;
   for (const Trial& trial : trials) simulated = simulated || trial.simulated;
-  Write("bench", {{"simulated", simulated}, {"stand_in_digest", stand_in_digest_}, {"trials", trials}});
+  Write("bench",
+        {{"simulated", simulated}, {"stand_in_digest", stand_in_digest_}, {"trials", trials}, {"paced", paced}});
   WriteFile(out() / "bench.csv", TrialCsv(trials));
 }
 

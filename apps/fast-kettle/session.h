@@ -60,8 +60,8 @@ class Session {
 
   // Trials that earlier runs in this folder measured and that still count here.
   std::vector<Trial> KnownTrials() const;
-  // Writes bench.json and bench.csv.
-  void KeepTrials(const std::vector<Trial>& trials) const;
+  // Writes bench.json, with the trials in real time if there are any, and bench.csv.
+  void KeepTrials(const std::vector<Trial>& trials, const std::vector<PacedTrial>& paced = {}) const;
 
   void Write(const std::string& kind, const nlohmann::json& body) const { WriteResult(out(), kind, body, provenance_); }
 

@@ -141,6 +141,7 @@ std::optional<double> Worst(const PacedOutputOutcome& output) {
 
 void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt) {
   const Proof& proof = attempt.proof;
+  if (!Worst(proof.stream) && !Worst(proof.recording)) return;  // it ended before any frame was taken
   const double interval_ms = 1000 / attempt.pair.recording.settings.frame_rate.fps();
   const double full_ms = interval_ms * PaceTask{}.queue_depth;
   const int skipped = proof.stream.skipped + proof.recording.skipped;

@@ -17,7 +17,7 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
                       const std::optional<Option>& chosen, double required_headroom);
 
 // proof-times.svg/.png: when each frame of the proof run was taken by its encoder, against the time at
-// which the queue would have been full. Throws Error(kMachine).
+// which the queue would have been full. Draws nothing if no frame was taken. Throws Error(kMachine).
 void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt);
 
 }  // namespace kettle

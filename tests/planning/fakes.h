@@ -87,6 +87,8 @@ inline Proof FakeProof(int stream_skipped, int recording_skipped) {
   Proof proof;
   proof.status = WorkerStatus::kDone;
   proof.stream.frames = proof.recording.frames = 600;
+  proof.stream.packets = 600 - stream_skipped;
+  proof.recording.packets = 600 - recording_skipped;
   proof.stream.skipped = stream_skipped;
   proof.recording.skipped = recording_skipped;
   return proof;

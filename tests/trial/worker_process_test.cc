@@ -6,6 +6,7 @@
 
 #include <thread>
 
+#include "kettle/trial/tasks.h"
 #include "support.h"
 
 namespace kettle {
@@ -58,6 +59,14 @@ TEST(WorkerProcess, WhateverItDoesHasAName) {
     EXPECT_EQ(Name(report.status), std::string(Name(status))) << script;
     EXPECT_THAT(report.detail, testing::HasSubstr(words)) << script;
   }
+}
+
+TEST(WorkerProcess, AnAnswerOfTheWrongShapeIsNonsense) {
+  WorkerReport report = RunScript("cat >/dev/null; echo '{\"result\": {\"p50_ms\": \"soon\"}}'");
+  ASSERT_EQ(report.status, WorkerStatus::kDone);
+  EXPECT_FALSE(AnswerOf<Latency>(report));
+  EXPECT_EQ(report.status, WorkerStatus::kNonsense);
+  EXPECT_FALSE(report.detail.empty());
 }
 
 TEST(WorkerProcess, AHangIsEndedAtItsDeadline) {

@@ -8,12 +8,12 @@
 #include <optional>
 #include <thread>
 
-#include "kettle/footage/random.h"
 #include "kettle/footage/scene.h"
 #include "kettle/media/reader.h"
 #include "kettle/media/scaler.h"
 #include "kettle/media/y4m.h"
 #include "kettle/store/file.h"
+#include "kettle/units/digest.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -26,12 +26,6 @@ constexpr int kRenderVersion = 1;  // raise when the scenes or the conversion ch
 constexpr std::uint64_t kSceneSeed = 1;
 constexpr double kShortestSeconds = 0.5;
 constexpr std::uintmax_t kCacheLimitBytes = 12ull << 30;
-
-std::uint64_t HashText(const std::string& text) {
-  std::uint64_t hash = 0;
-  for (const char c : text) hash = Hash(hash ^ static_cast<unsigned char>(c));
-  return hash;
-}
 
 // What the cached pictures depend on.
 std::string Key(const FootageRequest& request) {
@@ -186,7 +180,7 @@ Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_fold
   PrepareFolder(cache_folder, "footage cache");
   const std::string label = scene ? request.source : fs::path(request.source).filename().string();
   const fs::path file =
-      cache_folder / fmt::format("{}-{:016x}.y4m", scene ? request.source : "clip", HashText(Key(request)));
+      cache_folder / fmt::format("{}-{}.y4m", scene ? request.source : "clip", HexDigest(Key(request)));
   if (!fs::exists(file)) {
     const int frames = std::max(1, static_cast<int>(std::lround(stretch.seconds * request.rate.fps())));
     const auto bytes = static_cast<std::uintmax_t>(frames) * static_cast<std::uintmax_t>(request.size.pixels()) * 3 / 2;

@@ -16,6 +16,7 @@ extern "C" {
 #include <libswscale/swscale.h>
 }
 
+#include "kettle/units/digest.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -111,9 +112,7 @@ std::string Digest(const Machine& machine) {
   std::string text = fmt::format("{}|{}|{}|{}", machine.processor.model, machine.processor.usable_threads,
                                  machine.memory_bytes >> 28, machine.kernel);
   for (const std::string& library : machine.libraries) text += "|" + library;
-  std::uint64_t hash = 14695981039346656037ull;  // FNV-1a
-  for (const char c : text) hash = (hash ^ static_cast<unsigned char>(c)) * 1099511628211ull;
-  return fmt::format("{:016x}", hash);
+  return HexDigest(text);
 }
 
 void to_json(nlohmann::json& json, const Machine& machine) {

@@ -28,24 +28,29 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
 
   const CpuTime before = ReadCpuTime();
   const auto stand_in_before = ProcessCpuSeconds(kStandInProcess);
-  const WorkerReport report = worker.Run({"pace", task, request.seconds * 2 + kGraceSeconds},
-                                         [&](double share) { watcher("proof run, both encodes in real time", share); });
+  WorkerReport report = worker.Run({"pace", task, request.seconds * 2 + kGraceSeconds},
+                                   [&](double share) { watcher("proof run, both encodes in real time", share); });
   const double wall = std::max(1e-3, report.wall_seconds);
   const double stand_in = UsedBetween(stand_in_before, ProcessCpuSeconds(kStandInProcess));
 
   Proof proof;
-  proof.status = report.status;
-  proof.detail = report.detail;
   proof.cpu_cores = report.cpu_seconds / wall;
   proof.stand_in_cores = worker.stand_in_gpu().empty() ? 0 : stand_in / wall;
   proof.other_cores =
       std::max(0.0, ReadCpuTime().busy_seconds - before.busy_seconds - report.cpu_seconds - stand_in) / wall;
-  if (report.status != WorkerStatus::kDone) return proof;
-  const auto outcome = report.result.get<PaceOutcome>();
-  proof.seconds = outcome.seconds;
-  proof.late = outcome.late;
-  proof.stream = outcome.outputs.at(0);
-  proof.recording = outcome.outputs.at(1);
+  const auto outcome = AnswerOf<PaceOutcome>(report);
+  proof.status = report.status;
+  proof.detail = report.detail;
+  if (!outcome) return proof;
+  if (outcome->outputs.size() != 2) {
+    proof.status = WorkerStatus::kNonsense;
+    proof.detail = "it did not tell of both encodes";
+    return proof;
+  }
+  proof.seconds = outcome->seconds;
+  proof.late = outcome->late;
+  proof.stream = outcome->outputs[0];
+  proof.recording = outcome->outputs[1];
   Publish(stream_file, request.folder / "stream.flv");
   Publish(recording_file, request.folder / "recording.mkv");
   watcher("proof run", 1);

@@ -22,8 +22,11 @@ struct Proof {
   double cpu_cores = 0;  // that the run took: feeding, both encodes, writing
   double stand_in_cores = 0, other_cores = 0;
 
-  // Both encodes kept pace: the run ended well and no frame was skipped.
-  bool holds() const { return status == WorkerStatus::kDone && stream.skipped == 0 && recording.skipped == 0; }
+  // Both encodes kept pace: the run ended well, no frame was skipped, and every one came out coded.
+  bool holds() const { return status == WorkerStatus::kDone && Whole(stream) && Whole(recording); }
+
+ private:
+  static bool Whole(const PacedOutputOutcome& output) { return output.skipped == 0 && output.packets == output.frames; }
 };
 
 // What is played and where to: footage in turn, for `seconds`; the files appear in `folder` as

@@ -71,31 +71,27 @@ Trial ProcessTrialRunner::Run(const EncodeSettings& settings, const Footage& foo
   const EncodeTask task{settings, footage.file.string(), content_seconds * kLongestPerFootage, encoded.string()};
   const std::string label = Label(settings, footage.label);
   const Surroundings surroundings;
-  const WorkerReport report = worker_.Run({"encode", task, task.longest_seconds * 2 + kGraceSeconds},
-                                          [&](double share) { watcher_(label, share * 0.7); });
+  WorkerReport report = worker_.Run({"encode", task, task.longest_seconds * 2 + kGraceSeconds},
+                                    [&](double share) { watcher_(label, share * 0.7); });
+  if (const auto outcome = AnswerOf<EncodeOutcome>(report)) {
+    surroundings.Charge(report, outcome->fed_frames, trial.simulated, trial);
+    const double fps = settings.frame_rate.fps();
+    trial.frames = outcome->frames;
+    trial.truncated = outcome->truncated;
+    trial.throughput_fps = outcome->frames / outcome->seconds;
+    trial.headroom = 1 - fps / trial.throughput_fps;
+    trial.feeding_cores = feeding.cpu_seconds / feeding.frames * fps;
+    trial.cpu_cores = std::max(0.0, report.cpu_seconds / outcome->fed_frames * fps - trial.feeding_cores);
+    trial.mean_kbps = outcome->mean_kbps;
+    trial.peak_second_kbps = outcome->peak_second_kbps;
+    trial.latency = outcome->latency;
+    trial.peak_memory_bytes = report.peak_memory_bytes;
+    trial.b_frames = outcome->b_frames;
+    trial.device_name = outcome->device_name;
+  }
   trial.status = report.status;
   trial.detail = report.status == WorkerStatus::kFailed ? Reason(family, report.detail) : report.detail;
-  if (trial.done()) try {
-      const auto outcome = report.result.get<EncodeOutcome>();
-      surroundings.Charge(report, outcome.fed_frames, trial.simulated, trial);
-      const double fps = settings.frame_rate.fps();
-      trial.frames = outcome.frames;
-      trial.truncated = outcome.truncated;
-      trial.throughput_fps = outcome.frames / outcome.seconds;
-      trial.headroom = 1 - fps / trial.throughput_fps;
-      trial.feeding_cores = feeding.cpu_seconds / feeding.frames * fps;
-      trial.cpu_cores = std::max(0.0, report.cpu_seconds / outcome.fed_frames * fps - trial.feeding_cores);
-      trial.mean_kbps = outcome.mean_kbps;
-      trial.peak_second_kbps = outcome.peak_second_kbps;
-      trial.latency = outcome.latency;
-      trial.peak_memory_bytes = report.peak_memory_bytes;
-      trial.b_frames = outcome.b_frames;
-      trial.device_name = outcome.device_name;
-      MeasureQuality(footage, encoded, trial);
-    } catch (const nlohmann::json::exception& error) {
-      trial.status = WorkerStatus::kNonsense;
-      trial.detail = error.what();
-    }
+  if (trial.done()) MeasureQuality(footage, encoded, trial);
   std::error_code ignored;
   std::filesystem::remove(encoded, ignored);
   watcher_(label, 1);
@@ -105,14 +101,12 @@ Trial ProcessTrialRunner::Run(const EncodeSettings& settings, const Footage& foo
 void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::filesystem::path& encoded, Trial& trial) {
   const QualityTask task{footage.file.string(), encoded.string(), trial.settings.frame_rate, trial.frames};
   const std::string label = Label(trial.settings, trial.footage);
-  const WorkerReport report = worker_.Run({"quality", task, kGraceSeconds + trial.frames},
-                                          [&](double share) { watcher_(label, 0.7 + share * 0.3); });
-  if (report.status == WorkerStatus::kDone) {
-    trial.quality = report.result.get<Quality>();
-  } else {
-    trial.status = report.status;
-    trial.detail = "measuring its quality: " + report.detail;
-  }
+  WorkerReport report = worker_.Run({"quality", task, kGraceSeconds + trial.frames},
+                                    [&](double share) { watcher_(label, 0.7 + share * 0.3); });
+  trial.quality = AnswerOf<Quality>(report);
+  if (trial.quality) return;
+  trial.status = report.status;
+  trial.detail = "measuring its quality: " + report.detail;
 }
 
 PacedTrial ProcessTrialRunner::RunPaced(const EncodeSettings& settings, const Footage& footage, double seconds) {
@@ -121,26 +115,25 @@ PacedTrial ProcessTrialRunner::RunPaced(const EncodeSettings& settings, const Fo
   const PaceTask task{
       .footage = {footage.file.string()}, .source_rate = footage.rate, .seconds = seconds, .outputs = {{settings, ""}}};
   const std::string label = Label(settings, footage.label) + " in real time";
-  const WorkerReport report =
+  WorkerReport report =
       worker_.Run({"pace", task, seconds * 3 + kGraceSeconds}, [&](double share) { watcher_(label, share); });
-  trial.status = report.status;
-  trial.detail = report.detail;
-  if (report.status == WorkerStatus::kDone) {
-    const auto outcome = report.result.get<PaceOutcome>();
-    const PacedOutputOutcome& output = outcome.outputs.at(0);
+  if (const auto outcome = AnswerOf<PaceOutcome>(report); outcome && outcome->outputs.size() == 1) {
+    const PacedOutputOutcome& output = outcome->outputs.front();
     trial.frames = output.frames;
-    trial.late = outcome.late;
+    trial.late = outcome->late;
     trial.skipped = output.skipped;
     trial.deepest_queue = output.deepest_queue;
     trial.latency = output.latency;
   }
+  trial.status = report.status;
+  trial.detail = report.detail;
   watcher_(label, 1);
   return trial;
 }
 
 ProbeOutcome ProcessTrialRunner::Probe(const EncodeSettings& settings) {
-  const WorkerReport report = worker_.Run({"probe", ProbeTask{settings}, kGraceSeconds});
-  if (report.status == WorkerStatus::kDone) return report.result.get<ProbeOutcome>();
+  WorkerReport report = worker_.Run({"probe", ProbeTask{settings}, kGraceSeconds});
+  if (const auto outcome = AnswerOf<ProbeOutcome>(report)) return *outcome;
   return {.works = false, .reason = fmt::format("{}: {}", Name(report.status), report.detail)};
 }
 

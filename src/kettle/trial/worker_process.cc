@@ -101,23 +101,27 @@ class Conversation {
 
  private:
   void Take(std::string_view text) {
-    pending_ += text;
     received_ += text.size();
     if (received_ > kLongestOutput) nonsense_ = true;
-    for (std::size_t end; (end = pending_.find('\n')) != std::string::npos; pending_.erase(0, end + 1)) {
-      const json line =
-          json::parse(pending_.begin(), pending_.begin() + static_cast<std::ptrdiff_t>(end), nullptr, false);
-      if (!line.is_object())
-        nonsense_ = true;
-      else if (line.contains("result"))
-        result_ = line["result"];
-      else if (line.contains("error") && line["error"].is_string())
-        error_ = line["error"];
-      else if (line.contains("progress") && line["progress"].is_number()) {
-        if (progress_) progress_(line["progress"]);
-      } else
-        nonsense_ = true;
+    for (std::size_t end; (end = text.find('\n')) != std::string_view::npos; text.remove_prefix(end + 1)) {
+      pending_ += text.substr(0, end);
+      TakeLine(json::parse(pending_, nullptr, false));
+      pending_.clear();
     }
+    pending_ += text;
+  }
+
+  void TakeLine(const json& line) {
+    if (!line.is_object())
+      nonsense_ = true;
+    else if (line.contains("result"))
+      result_ = line["result"];
+    else if (line.contains("error") && line["error"].is_string())
+      error_ = line["error"];
+    else if (line.contains("progress") && line["progress"].is_number()) {
+      if (progress_) progress_(line["progress"]);
+    } else
+      nonsense_ = true;
   }
 
   Child child_;

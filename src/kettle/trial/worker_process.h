@@ -5,6 +5,7 @@
 #include <atomic>
 #include <functional>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -27,6 +28,20 @@ struct WorkerReport {
   double wall_seconds = 0;
   std::int64_t peak_memory_bytes = 0;
 };
+
+// The worker's answer as a T. Nothing if there is none, or if it is no T: the report's status then is
+// kNonsense.
+template <typename T>
+std::optional<T> AnswerOf(WorkerReport& report) {
+  if (report.status != WorkerStatus::kDone) return std::nullopt;
+  try {
+    return report.result.get<T>();
+  } catch (const nlohmann::json::exception& error) {
+    report.status = WorkerStatus::kNonsense;
+    report.detail = error.what();
+    return std::nullopt;
+  }
+}
 
 // What a worker is asked.
 struct WorkerRequest {

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "trial_csv.h"
+#include "report/trial_csv.h"
 
 #include <fmt/format.h>
 
 #include <functional>
 
-namespace kettle::app {
+namespace kettle {
 
 namespace {
 
@@ -80,4 +80,4 @@ std::string TrialCsv(const std::vector<Trial>& trials) {
   return csv;
 }
 
-}  // namespace kettle::app
+}  // namespace kettle

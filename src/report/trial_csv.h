@@ -6,9 +6,9 @@
 
 #include "kettle/trial/trial.h"
 
-namespace kettle::app {
+namespace kettle {
 
 // One row a trial, a header first; figures of a trial that did not end well are empty.
 std::string TrialCsv(const std::vector<Trial>& trials);
 
-}  // namespace kettle::app
+}  // namespace kettle
