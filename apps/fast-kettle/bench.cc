@@ -163,9 +163,11 @@ int RunBench(Session& session) {
   PrintPaced(paced);
   for (const std::string& warning : targets.warnings) fmt::print("\nMind: {}\n", warning);
   if (simulated) fmt::print("\n{}", SimulatedNotice());
-  fmt::print(
-      "\n{} trials measured, {} used again. Results and figure in {}/\nNext: fast-kettle plan --show {} --out {}\n",
-      book.measured(), book.reused(), session.out().string(), session.request().show, session.out().string());
+  const std::string& gpu = session.request().stand_in_gpu;
+  fmt::print("\n{} trials measured, {} used again. Results and figure in {}/\n", book.measured(), book.reused(),
+             session.out().string());
+  fmt::print("Next: fast-kettle plan --show {} --out {}{}\n", session.request().show, session.out().string(),
+             gpu.empty() ? "" : " --stand-in-gpu " + gpu);
   return 0;
 }
 

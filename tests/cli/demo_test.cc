@@ -17,7 +17,8 @@ class DemoTest : public test::ProgramTest {
     EXPECT_LE(plan["trials"]["used"].get<int>() * 2, plan["trials"]["grid"].get<int>());
     EXPECT_THAT(ran.out, testing::HasSubstr("Settings card"));
     EXPECT_EQ(ran.out.find("SIMULATED") != std::string::npos, simulated);
-    for (const char* file : {"survey.json", "bench.json", "bench.csv", "card.txt", "speed-quality.svg", "speed-quality.png"})
+    for (const char* file :
+         {"survey.json", "bench.json", "bench.csv", "card.txt", "speed-quality.svg", "speed-quality.png"})
       EXPECT_TRUE(std::filesystem::exists(path(std::string("out/") + file))) << file;
     if (ran.code == 1) {
       EXPECT_THAT(Get(path("out/card.txt")), testing::HasSubstr("Nearest thing that would"));

@@ -19,7 +19,8 @@ Trial TrialWith(double fps, double cores, double ssim) {
 }
 
 TEST(Option, TakesTheWorstOfAllFootage) {
-  const Option option = MakeOption({TrialWith(100, 0.5, 0.98), TrialWith(50, 0.9, 0.95), TrialWith(80, 0.7, 0.97)}, true);
+  const Option option =
+      MakeOption({TrialWith(100, 0.5, 0.98), TrialWith(50, 0.9, 0.95), TrialWith(80, 0.7, 0.97)}, true);
   EXPECT_TRUE(option.measured);
   EXPECT_DOUBLE_EQ(option.throughput_fps, 50);
   EXPECT_DOUBLE_EQ(option.headroom, 0.5);

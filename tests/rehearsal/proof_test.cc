@@ -51,7 +51,8 @@ TEST_F(RunProofTest, AWorkerThatTellsOfOneEncodeOnlyIsNonsense) {
   const std::string script = R"sh(cat >/dev/null; echo '{"result": {"seconds": 1, "late": 0, "outputs": []}}')sh";
   const WorkerProcess worker({"/bin/sh", "-c", script}, "", nullptr);
   const Footage footage{"x", path("x.y4m"), {192, 128}, {25, 1}, 25, 0};
-  const Proof proof = RunProof(worker, {test::SmallSettings(), test::SmallSettings(), {footage}, 1, path(""), path("")}, [](auto...) {});
+  const Proof proof = RunProof(worker, {test::SmallSettings(), test::SmallSettings(), {footage}, 1, path(""), path("")},
+                               [](auto...) {});
   EXPECT_EQ(proof.status, WorkerStatus::kNonsense);
   EXPECT_FALSE(proof.holds());
 }

@@ -10,8 +10,9 @@ using test::FakeOption;
 using FiguresTest = test::FolderTest;
 
 std::vector<Option> Options() {
-  std::vector<Option> options = {FakeOption("x264", "superfast", 150, 0.8, 9), FakeOption("x264", "veryfast", 90, 1.3, 10),
-                                 FakeOption("x264", "fast", 40, 3, 11), FakeOption("nvenc-h264", "p4", 120, 0, 9.5)};
+  std::vector<Option> options = {FakeOption("x264", "superfast", 150, 0.8, 9),
+                                 FakeOption("x264", "veryfast", 90, 1.3, 10), FakeOption("x264", "fast", 40, 3, 11),
+                                 FakeOption("nvenc-h264", "p4", 120, 0, 9.5)};
   options[3].simulated = true;
   return options;
 }
@@ -39,7 +40,8 @@ TEST_F(FiguresTest, NothingMeasuredDrawsNothing) {
 }
 
 Attempt AttemptWith(int skipped) {
-  Attempt attempt{{FakeOption("x264", "veryfast", 120, 1, 10), FakeOption("nvenc-h264", "p4", 120, 0, 10), {}}, test::FakeProof(skipped, 0)};
+  Attempt attempt{{FakeOption("x264", "veryfast", 120, 1, 10), FakeOption("nvenc-h264", "p4", 120, 0, 10), {}},
+                  test::FakeProof(skipped, 0)};
   attempt.proof.seconds = 10;
   for (int i = 0; i < 600; ++i) {
     attempt.proof.stream.frame_times.push_back({i, i * 16.667, i < skipped ? -1 : 2.0 + i % 7});

@@ -15,7 +15,7 @@ Profile TestProfile() {
 
 TEST(Engine, TakesTheProfilesTimeForEachPicture) {
   Engine engine(TestProfile());
-  EXPECT_EQ(engine.Book(0, 1000, 1000, 1), 10'000'000);           // a megapixel at 100 a second
+  EXPECT_EQ(engine.Book(0, 1000, 1000, 1), 10'000'000);            // a megapixel at 100 a second
   EXPECT_EQ(engine.Book(50'000'000, 1000, 1000, 7), 150'000'000);  // after a rest, at 10 a second
 }
 

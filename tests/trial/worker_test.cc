@@ -51,7 +51,8 @@ TEST(WorkerMain, WhateverIsWrongIsOneErrorLine) {
 }
 
 TEST(WorkerMain, ADriverThatIsNotThereIsAnError) {
-  const json request = {{"task", "probe"}, {"stand_in_gpu", "/x.toml"}, {"arguments", ProbeTask{test::SmallSettings()}}};
+  const json request = {
+      {"task", "probe"}, {"stand_in_gpu", "/x.toml"}, {"arguments", ProbeTask{test::SmallSettings()}}};
   std::istringstream in(request.dump());
   std::ostringstream out;
   EXPECT_EQ(WorkerMain(in, out, "/no/such/folder"), 3);

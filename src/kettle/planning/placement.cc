@@ -16,10 +16,13 @@ constexpr double kSameQualityDb = 0.1;
 // Scores in steps of what nobody sees, so that "the same" is the same for any three pairs.
 long QualityStep(const Option& option) { return std::lround(option.score / kSameQualityDb); }
 
+// What both encodes take from the game, in tenths of a processor; a simulated device's share is no encode's.
+long CoreStep(const Pair& pair) { return std::lround((pair.demand.cpu_cores - pair.demand.stand_in_cores) * 10); }
+
 bool Better(const Pair& a, const Pair& b) {
   if (QualityStep(a.stream) != QualityStep(b.stream)) return QualityStep(a.stream) > QualityStep(b.stream);
-  if (QualityStep(a.recording) != QualityStep(b.recording)) return QualityStep(a.recording) > QualityStep(b.recording);
-  return a.demand.cpu_cores < b.demand.cpu_cores;
+  if (CoreStep(a) != CoreStep(b)) return CoreStep(a) < CoreStep(b);
+  return QualityStep(a.recording) > QualityStep(b.recording);
 }
 
 // Where a family's walk for one role ended: the slowest preset that keeps pace alone.
