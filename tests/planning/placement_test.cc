@@ -48,6 +48,15 @@ TEST(Place, TheBetterLookingStreamGetsItsDeviceToItself) {
   EXPECT_TRUE(placement.feasible[0].demand.fits);
 }
 
+TEST(Place, BetweenEqualStreamsTheGameGetsTheCores) {
+  // Four cores: both encodes fit on the CPU, but the recording costs the game nothing on the GPU.
+  const Placement placement = Place({Cpu(), Gpu()}, {4, 0.2}, true);
+  ASSERT_GE(placement.feasible.size(), 2u);
+  EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
+  EXPECT_EQ(placement.feasible[0].recording.device, "gpu");
+  EXPECT_LT(placement.feasible[0].demand.cpu_cores, placement.feasible[1].demand.cpu_cores);
+}
+
 TEST(Place, OneDeviceAloneMakesRoomForBoth) {
   const Placement placement = Place({Cpu()}, kTwoCores, true);
   ASSERT_EQ(placement.feasible.size(), 1u);

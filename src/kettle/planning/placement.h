@@ -54,10 +54,12 @@ struct FamilyOptions {
 // Walks each family's presets for each role, then weighs every combination of families: the stream on
 // one device and the recording on the other, the reverse, and both on one. In each, the stream gets the
 // slowest preset that leaves the recording some preset, then the recording the slowest that still fits; a
-// faster one that was measured on the way is taken instead where it looks better. A combination whose stream looks
-// worse even alone than one that already fits is not walked further. `recording_is_heavier` says that a preset that is
-// too slow for the stream is too slow for the recording: more pixels a second, or more bits. Order: the stream's
-// quality; within 0.1 dB the recording's; then fewer cores.
+// faster one that was measured on the way is taken instead where it looks better. A combination that does
+// not fit at once, and whose stream looks worse even alone than one that fits, is not walked further.
+// `recording_is_heavier` says that a preset that is too slow for the stream is too slow for the recording:
+// more pixels a second, or more bits.
+// Order: the stream's quality; within 0.1 dB what is left to the game, in tenths of a processor; then the
+// recording's quality.
 Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier);
 
 }  // namespace kettle

@@ -62,6 +62,20 @@ json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
           {"rejected", rejected}};
 }
 
+bool SamePresets(const Pair& a, const Pair& b) {
+  return a.stream.title() == b.stream.title() && a.recording.title() == b.recording.title();
+}
+
+std::string WhyNotPair(const Plan& plan, const Pair& pair, const Pair& chosen) {
+  for (const Attempt& attempt : plan.proving.attempts)
+    if (!attempt.proof.holds() && SamePresets(attempt.pair, pair)) return "its proof run failed";
+  if (pair.stream.score < chosen.stream.score)
+    return fmt::format("fits, but its stream looks worse: {:.2f} dB SSIM, the chosen one {:.2f} dB", pair.stream.score,
+                       chosen.stream.score);
+  return fmt::format("fits, but leaves the game less: it takes {:.2f} cores, the chosen one {:.2f}",
+                     pair.demand.cpu_cores, chosen.demand.cpu_cores);
+}
+
 json PlacementEvidence(const Plan& plan, const Pair& chosen) {
   json rejected = json::array();
   for (const RejectedPair& pair : plan.placement.rejected) {
@@ -70,15 +84,13 @@ json PlacementEvidence(const Plan& plan, const Pair& chosen) {
     rejected.push_back(std::move(entry));
   }
   for (const Pair& pair : plan.placement.feasible) {
-    if (pair.stream.title() == chosen.stream.title() && pair.recording.title() == chosen.recording.title()) continue;
-    rejected.push_back(
-        {{"stream", pair.stream.title()},
-         {"recording", pair.recording.title()},
-         {"demand", DemandJson(pair.demand)},
-         {"stream_ssim_db", pair.stream.score},
-         {"recording_ssim_db", pair.recording.score},
-         {"why", pair.stream.score > chosen.stream.score ? "its proof run failed"
-                                                         : "fits, but looks worse or takes more cores"}});
+    if (SamePresets(pair, chosen)) continue;
+    rejected.push_back({{"stream", pair.stream.title()},
+                        {"recording", pair.recording.title()},
+                        {"demand", DemandJson(pair.demand)},
+                        {"stream_ssim_db", pair.stream.score},
+                        {"recording_ssim_db", pair.recording.score},
+                        {"why", WhyNotPair(plan, pair, chosen)}});
   }
   return {
       {"choice", "placement"},
