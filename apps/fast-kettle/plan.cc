@@ -28,9 +28,8 @@ Proof Prove(Session& session, const Pair& pair, const std::vector<Footage>& foot
   return proof;
 }
 
-void WriteFigures(const Session& session, const Plan& plan) {
-  const auto& options = plan.options[static_cast<int>(Role::kStream)];
-  DrawSpeedQuality(session.out(), options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt,
+void WriteFigures(const Session& session, const Plan& plan, const std::vector<Option>& stream_options) {
+  DrawSpeedQuality(session.out(), stream_options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt,
                    plan.capacity.headroom);
   if (plan.proving.attempts.empty()) return;
   DrawProofTimes(session.out(), plan.proving.attempts.back());
@@ -62,7 +61,11 @@ void PrintAttempts(const Plan& plan) {
                skipped(proof.recording),
                {verdict, proof.holds() ? Tone::kGood : Tone::kBad}});
   }
-  fmt::print("{}\n", table.str());
+  fmt::print("{}", table.str());
+  const double stand_in = plan.proving.attempts.back().proof.stand_in_cores;
+  if (stand_in > 0)
+    fmt::print("  the simulated GPU itself took {:.2f} cores of this machine, which a real card would not\n", stand_in);
+  fmt::print("\n");
 }
 
 void PrintPlan(const Session& session, const Plan& plan, const Show& show, const TrialBook& book) {
@@ -114,7 +117,7 @@ int RunPlan(Session& session) {
   const json body = plan;
   session.Write("plan", body);
   WriteFile(session.out() / "card.txt", SettingsCard(plan, show));
-  WriteFigures(session, plan);
+  WriteFigures(session, plan, KnownOptions(book, targets.stream, footage));
   if (session.request().json)
     fmt::print("{}\n", body.dump(2));
   else

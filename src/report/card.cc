@@ -81,6 +81,18 @@ std::string ProofLine(const Proof& proof) {
       proof.late, proof.holds() ? "keeps pace" : "does not keep pace");
 }
 
+std::string PlacementLine(const Plan& plan) {
+  const Pair& pair = *plan.chosen;
+  std::string text = fmt::format(
+      "  stream on the {}, recording on the {}; predicted from the trials of each alone: {:.2f} of {:g} cores",
+      pair.stream.device, pair.recording.device, pair.demand.cpu_cores, plan.capacity.cpu_cores);
+  if (pair.demand.engine_share > 0)
+    text += fmt::format("\n  and {:.0f} % of the GPU's engine", pair.demand.engine_share * 100);
+  if (pair.demand.stand_in_cores > 0)
+    text += fmt::format(", the simulated GPU's own {:.2f} cores included", pair.demand.stand_in_cores);
+  return text + "\n";
+}
+
 std::string SimulatedLine(const Plan& plan) {
   if (!plan.simulated) return "";
   if (plan.chosen && !plan.chosen->stream.simulated && !plan.chosen->recording.simulated)
@@ -114,6 +126,7 @@ std::string SettingsCard(const Plan& plan, const Show& show) {
       plan.chosen->recording.settings.bit_rate.kbps() * 1000 / 8 * show.recording_hours * 3600 / 1e9;
   text += Line("disk space", fmt::format("{:.1f} GB", gigabytes),
                fmt::format("for {:g} hours at the average bit rate", show.recording_hours));
+  text += "\nPLACEMENT\n" + PlacementLine(plan);
   text += "\nPROOF\n" + ProofLine(plan.proving.attempts.back().proof);
   text += "\nMIND\n" + LoadLine(plan);
   for (const std::string& warning : plan.targets.warnings) text += "  - " + warning + "\n";

@@ -63,6 +63,29 @@ std::string SpeedQualityTitle(const std::vector<Option>& options, const std::opt
   return fmt::format("{} of {} presets keep pace", holding, options.size());
 }
 
+// The presets' names beside their points, fastest first, and the encoder's under the fastest. Where points
+// stand close together, every other name goes below its point.
+std::string SeriesLabels(const std::vector<Option>& members, const std::optional<Option>& chosen, const Series& look,
+                         int& label) {
+  constexpr double kCloseOctaves = 0.5;
+  std::string text;
+  bool below = false;
+  for (std::size_t i = 0; i < members.size(); ++i) {
+    const Option& option = members[i];
+    const bool close = i > 0 && std::log2(members[i - 1].throughput_fps / option.throughput_fps) < kCloseOctaves;
+    below = close && !below;
+    const bool is_chosen = chosen && chosen->title() == option.title();
+    text += fmt::format("set label {} {} at {}, {} offset 0.9,{} left textcolor rgb \"{}\"{}\n", label++,
+                        Quoted(option.settings.preset + (is_chosen ? "  (chosen)" : "")), option.throughput_fps,
+                        option.score, below ? -0.7 : 0.5, look.colour, is_chosen ? " font ',15'" : "");
+  }
+  const bool simulated = members.front().simulated;
+  text += fmt::format("set label {} {} at {}, {} offset {},-1.2 {} textcolor rgb \"{}\" font ',14'\n", label++,
+                      Quoted(SeriesTitle(members.front())), members.front().throughput_fps, members.front().score,
+                      simulated ? -0.6 : 0.9, simulated ? "right" : "left", look.colour);
+  return text;
+}
+
 }  // namespace
 
 void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Option>& options,
@@ -72,26 +95,17 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
   const EncodeSettings& settings = series.begin()->second.front().settings;
   const double rate = settings.frame_rate.fps(), needed = rate / (1 - required_headroom);
   double highest = needed * 1.3;
-  std::ostringstream data, plot, labels;
+  std::ostringstream data, plot;
   int label = 1;
+  std::string labels;
   for (const auto& [encoder, members] : series) {
     const Series look = SeriesOf(encoder);
     const std::string block = fmt::format("$series_{}", label);
     data << block << " << EOD\n";
-    for (const Option& option : members) {
-      data << option.throughput_fps << ' ' << option.score << '\n';
-      highest = std::max(highest, option.throughput_fps);
-      const bool last = &option == &members.back(), is_chosen = chosen && chosen->title() == option.title();
-      const std::string name = option.settings.preset + (is_chosen ? "  (chosen)" : "");
-      labels << "set label " << label++ << ' ' << Quoted(name) << " at " << option.throughput_fps << ", "
-             << option.score << " offset 0.9,0.5 left textcolor rgb \"" << look.colour << "\""
-             << (is_chosen ? " font ',15'" : "") << '\n';
-      if (last)
-        labels << "set label " << label++ << ' ' << Quoted(SeriesTitle(option)) << " at "
-               << members.front().throughput_fps << ", " << members.front().score
-               << " offset 0.9,-1.1 left textcolor rgb \"" << look.colour << "\" font ',14'\n";
-    }
+    for (const Option& option : members) data << option.throughput_fps << ' ' << option.score << '\n';
     data << "EOD\n";
+    highest = std::max(highest, members.front().throughput_fps);
+    labels += SeriesLabels(members, chosen, look, label);
     plot << (plot.str().empty() ? "plot " : ", ") << block << " using 1:2 with linespoints linecolor rgb \""
          << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3";
   }
@@ -105,11 +119,11 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
                     settings.size.str(), settings.frame_rate.str(), settings.bit_rate.str()));
   script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM, "
             "dB\"\n"
-         << "set xrange [*:" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.08, graph 0.05\n"
-         << data.str() << labels.str();
-  VerticalLine(script, 200, rate, kGrey, fmt::format("frame rate, {:g}", rate), 0.03);
+         << "set xrange [*:" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"
+         << data.str() << labels;
+  VerticalLine(script, 200, rate, kGrey, fmt::format("frame rate, {:g}", rate), 0.97);
   VerticalLine(script, 201, needed, kGreen,
-               fmt::format("with {:.0f} % headroom, {:.0f}", required_headroom * 100, needed), 0.09);
+               fmt::format("with {:.0f} % headroom, {:.0f}", required_headroom * 100, needed), 0.92);
   script << plot.str() << '\n';
   DrawFigure(folder, "speed-quality", script.str());
 }

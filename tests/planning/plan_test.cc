@@ -119,6 +119,26 @@ TEST(MakePlan, AnEncoderThatCrashesIsEvidence) {
   EXPECT_THAT(nlohmann::json(plan).dump(), testing::HasSubstr("signal 11"));
 }
 
+TEST(KnownOptions, AreTheStreamsOnThisFootageOnly) {
+  FakeRunner runner(RandomMachine(1));
+  TrialBook book(runner, {}, [](const auto&) {});
+  const Targets targets = test::FakeTargets();
+  const auto get = [&](const EncodeSettings& target, const char* preset, const char* footage) {
+    book.Get(WithEncoder(target, "x264", preset), FakeFootage(footage));
+  };
+  get(targets.stream, "fast", "hard");
+  get(targets.stream, "ultrafast", "hard");
+  get(targets.stream, "ultrafast", "easy");
+  get(targets.stream, "slow", "another show's");
+  get(targets.recording, "medium", "hard");
+  const auto options = KnownOptions(book, targets.stream, {FakeFootage("easy"), FakeFootage("hard")});
+  ASSERT_EQ(options.size(), 2u);
+  EXPECT_EQ(options[0].settings.preset, "ultrafast");
+  EXPECT_TRUE(options[0].measured);
+  EXPECT_EQ(options[1].settings.preset, "fast");
+  EXPECT_FALSE(options[1].measured) << "one footage is missing";
+}
+
 TEST(MakePlan, EveryChoiceCarriesItsEvidence) {
   const Plan plan = PlanFor(RandomMachine(3), {"x264", "nvenc-h264"}, [](const Pair&) { return FakeProof(0, 0); });
   ASSERT_TRUE(plan.chosen);

@@ -143,6 +143,23 @@ EncodeSettings WithEncoder(EncodeSettings target, const std::string& family, con
   return target;
 }
 
+std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& target,
+                                 const std::vector<Footage>& footage) {
+  std::vector<Option> options;
+  for (const EncoderFamily& family : Catalogue())
+    for (const std::string& preset : family.presets) {
+      const EncodeSettings settings = WithEncoder(target, family.name, preset);
+      std::vector<Trial> trials;
+      for (const Trial& trial : book.trials())
+        if (trial.settings == settings && std::any_of(footage.begin(), footage.end(), [&](const Footage& pictures) {
+              return pictures.file.stem() == trial.footage_key;
+            }))
+          trials.push_back(trial);
+      if (!trials.empty()) options.push_back(MakeOption(trials, trials.size() == footage.size()));
+    }
+  return options;
+}
+
 std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate) {
   for (const int fps : {60, 50, 48, 30, 25, 24, 20, 15, 10})
     if (fps <= highest_fps && fps < rate.fps() - 0.1) return FrameRate{fps, 1};

@@ -42,7 +42,12 @@ struct PlanRequest {
 // Measures, places and proves. `prove` runs one pair in real time.
 Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove);
 
-// The settings of all presets of one family for one role: what a bench tries, and a search walks.
+// What the book holds of `target` with any encoder and preset, on any of the footage: in catalogue order,
+// trials of earlier runs included.
+std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& target,
+                                 const std::vector<Footage>& footage);
+
+// `target` with that encoder and preset.
 EncodeSettings WithEncoder(EncodeSettings target, const std::string& family, const std::string& preset);
 
 // The frame rates that stand below `rate` in the trade: for saying what would hold.
