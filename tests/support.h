@@ -62,8 +62,9 @@ class FakeClock final : public Clock {
   std::int64_t now_ = 1'000'000'000;
 };
 
-// Footage that moves: a diagonal pattern, shifted a little in each picture.
-inline std::string MakeY4m(const std::filesystem::path& file, FrameSize size, FrameRate rate, int frames) {
+// Footage that moves: a diagonal pattern, shifted a little in every `hold`th picture.
+inline std::string MakeY4m(const std::filesystem::path& file, FrameSize size, FrameRate rate, int frames,
+                           int hold = 1) {
   Y4mWriter writer(file, size, rate);
   for (int i = 0; i < frames; ++i) {
     FramePtr picture = NewPicture(size);
@@ -72,7 +73,7 @@ inline std::string MakeY4m(const std::filesystem::path& file, FrameSize size, Fr
       for (int y = 0; y < size.height >> shift; ++y)
         for (int x = 0; x < size.width >> shift; ++x)
           picture->data[plane][y * picture->linesize[plane] + x] = static_cast<std::uint8_t>(
-              plane == 0 ? 16 + (x * 3 + y * 5 + i * 7 + (x * y) / 16) % 200 : 128 + (x + i) % 16);
+              plane == 0 ? 16 + (x * 3 + y * 5 + i / hold * 7 + (x * y) / 16) % 200 : 128 + (x + i / hold) % 16);
     }
     writer.Write(*picture);
   }

@@ -15,7 +15,8 @@ class QualityRunTest : public test::FolderTest {
     task.settings = test::SmallSettings("x264", "medium");
     task.settings.bit_rate = task.settings.maximum_bit_rate = BitRate::FromKbps(kbps);
     task.settings.size = size;
-    task.footage = test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 50);
+    task.settings.frame_rate = rate;
+    task.footage = test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 50, 2);  // every picture twice
     task.output = path("out.mkv").string();
     RunUnpaced(task, clock, [](double) {});
     return RunQuality({task.footage, task.output, rate, 50}, [](double) {});
@@ -32,6 +33,11 @@ TEST_F(QualityRunTest, MoreBitsLookBetter) {
 
 TEST_F(QualityRunTest, ASmallerEncodeIsComparedAtTheSourcesSize) {
   EXPECT_LT(QualityAt(4000, {96, 64}).psnr_y_db, QualityAt(4000).psnr_y_db);
+}
+
+TEST_F(QualityRunTest, AFrameThatWasNotSentIsComparedAsTheOneStillShown) {
+  // Every picture stands for two frames: at half the frame rate nothing is lost but half the frames.
+  EXPECT_GT(QualityAt(4000, {192, 128}, {25, 2}).ssim_y, QualityAt(4000).ssim_y - 0.02);
 }
 
 TEST(Summarise, FindsTheWorstSecond) {

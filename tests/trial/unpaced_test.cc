@@ -52,6 +52,16 @@ TEST_F(UnpacedTest, ScalesToTheEncodeSize) {
   EXPECT_EQ(MediaReader(path("out.mkv")).size(), (FrameSize{96, 64}));
 }
 
+// Half the frame rate once meant all frames at half the speed.
+TEST_F(UnpacedTest, ALowerFrameRateTakesFewerFramesOfTheSameTime) {
+  EncodeSettings settings = test::SmallSettings();
+  settings.frame_rate = {25, 2};
+  EXPECT_EQ(RunUnpaced(Task(settings), clock_, [](double) {}).frames, 25);
+  MediaReader reader(path("out.mkv"));
+  reader.ReadPackets();
+  EXPECT_NEAR(reader.reached_seconds(), 2.0, 0.1);
+}
+
 // A clock on which every look takes a second: the encode is "slow" whatever the machine.
 class SlowClock final : public Clock {
  public:

@@ -100,19 +100,27 @@ std::string Nearest(const Plan& plan) {
   std::vector<Option> recordings = Working(plan.options[static_cast<int>(Role::kRecording)]);
   if (recordings.empty()) recordings = streams;
   double best = 0;
-  std::string text;
+  const Option *best_stream = nullptr, *best_recording = nullptr;
   for (const Option& stream : streams)
-    for (const Option& recording : recordings) {
-      const double share = SustainableShare(stream, recording, plan.capacity);
-      if (share <= best) continue;
-      best = share;
-      // What was predicted to fit but failed its proof run must come down a step at least.
-      const std::string smaller = Smaller(stream.settings, std::min(share, 0.99));
-      if (smaller.empty()) continue;
-      text = fmt::format("stream with {}, recording with {}, both {} (predicted from the trials at the size asked for)",
-                         stream.title(), recording.title(), smaller);
-    }
-  return text;
+    for (const Option& recording : recordings)
+      if (const double share = SustainableShare(stream, recording, plan.capacity); share > best) {
+        best = share;
+        best_stream = &stream;
+        best_recording = &recording;
+      }
+  if (!best_stream) return "";
+  // What was predicted to fit but failed its proof run holds no more than it coded there.
+  for (const Attempt& attempt : plan.proving.attempts)
+    for (const PacedOutputOutcome* output : {&attempt.proof.stream, &attempt.proof.recording})
+      if (output->frames > 0)
+        best = std::min(best, static_cast<double>(output->frames - output->skipped) / output->frames);
+  EncodeSettings recording = best_recording->settings;
+  if (plan.options[static_cast<int>(Role::kRecording)].empty()) {
+    recording.size = plan.targets.recording.size;
+    recording.frame_rate = plan.targets.recording.frame_rate;
+  }
+  return fmt::format("stream with {} {}; recording with {} {} (predicted)", best_stream->title(),
+                     Smaller(best_stream->settings, best), best_recording->title(), Smaller(recording, best));
 }
 
 }  // namespace

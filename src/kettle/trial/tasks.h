@@ -19,7 +19,7 @@ struct Latency {
 // One unpaced encode: frames as fast as the encoder takes them.
 struct EncodeTask {
   EncodeSettings settings;
-  std::string footage;          // Y4M file, played once
+  std::string footage;          // Y4M file, played once; of a lower frame rate, every frame that it takes
   double longest_seconds = 12;  // feeding stops after this long, if 30 frames are done
   std::string output;           // Matroska file for the packets; empty: thrown away
 };

@@ -2,6 +2,7 @@
 #include "kettle/trial/trial.h"
 
 #include <algorithm>
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "kettle/machine/cpu_time.h"
@@ -99,10 +100,12 @@ Trial ProcessTrialRunner::Run(const EncodeSettings& settings, const Footage& foo
 }
 
 void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::filesystem::path& encoded, Trial& trial) {
-  const QualityTask task{footage.file.string(), encoded.string(), trial.settings.frame_rate, trial.frames};
+  const FrameRate rate = trial.settings.frame_rate;
+  const int shown = static_cast<int>(std::lround(trial.frames * footage.rate.fps() / rate.fps()));
+  const QualityTask task{footage.file.string(), encoded.string(), rate, shown};
   const std::string label = Label(trial.settings, trial.footage);
-  WorkerReport report = worker_.Run({"quality", task, kGraceSeconds + trial.frames},
-                                    [&](double share) { watcher_(label, 0.7 + share * 0.3); });
+  WorkerReport report =
+      worker_.Run({"quality", task, kGraceSeconds + shown}, [&](double share) { watcher_(label, 0.7 + share * 0.3); });
   trial.quality = AnswerOf<Quality>(report);
   if (trial.quality) return;
   trial.status = report.status;

@@ -8,6 +8,7 @@
 #include "kettle/media/scaler.h"
 #include "kettle/media/writer.h"
 #include "kettle/media/y4m.h"
+#include "kettle/trial/pacing.h"
 #include "kettle/trial/packet_log.h"
 #include "kettle/units/error.h"
 
@@ -24,15 +25,20 @@ class Feed {
   Feed(const EncodeTask& task, const Y4mFile& footage, const Clock& clock)
       : footage_(footage),
         clock_(clock),
+        selector_(footage.rate(), task.settings.frame_rate),
         scaler_(footage.size(), task.settings.size),
         encoder_(ConfigFor(task.settings)) {}
 
-  void Frame(int index) {
-    FramePtr picture = scaler_.Scale(*footage_.Frame(index));
-    picture->pts = index;
-    log_.FrameIn(index, clock_.now_ns());
+  // Gives the encoder footage frame `index`, if the encode's frame rate takes it; says whether it did.
+  bool Frame(int index) {
+    const auto number = selector_.Take(index);
+    if (!number) return false;
+    FramePtr picture = scaler_.Scale(*footage_.Frame(index % footage_.frames()));
+    picture->pts = *number;
+    log_.FrameIn(*number, clock_.now_ns());
     encoder_.Send(picture.get());
     Drain();
+    return true;
   }
 
   void End() {
@@ -54,6 +60,7 @@ class Feed {
 
   const Y4mFile& footage_;
   const Clock& clock_;
+  const FrameSelector selector_;
   Scaler scaler_;
   Encoder encoder_;
   PacketLog log_;
@@ -62,7 +69,7 @@ class Feed {
 
 void WarmUp(const EncodeTask& task, const Y4mFile& footage, const Clock& clock) {
   Feed feed(task, footage, clock);
-  for (int i = 0; i < kWarmUpFrames; ++i) feed.Frame(i % footage.frames());
+  for (int i = 0, fed = 0; fed < kWarmUpFrames; ++i) fed += feed.Frame(i);
   feed.End();
 }
 
@@ -76,12 +83,12 @@ EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::
   EncodeOutcome outcome;
   const std::int64_t start_ns = clock.now_ns();
   const auto elapsed = [&] { return static_cast<double>(clock.now_ns() - start_ns) * 1e-9; };
-  while (outcome.frames < footage.frames()) {
-    feed.Frame(outcome.frames++);
-    if (outcome.frames % 30 == 0) progress(static_cast<double>(outcome.frames) / footage.frames());
+  for (int index = 0; index < footage.frames() && !outcome.truncated; ++index) {
+    if (!feed.Frame(index)) continue;
+    ++outcome.frames;
+    if (outcome.frames % 30 == 0) progress(static_cast<double>(index) / footage.frames());
     outcome.truncated =
-        outcome.frames < footage.frames() && outcome.frames >= kFewestFrames && elapsed() > task.longest_seconds;
-    if (outcome.truncated) break;
+        index + 1 < footage.frames() && outcome.frames >= kFewestFrames && elapsed() > task.longest_seconds;
   }
   feed.End();
   outcome.seconds = elapsed();
