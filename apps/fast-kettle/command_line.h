@@ -24,6 +24,7 @@ struct Request {
   std::vector<std::string> encoders, presets;  // bench: only these; empty: all
   bool paced = false;                          // bench: each in real time as well
   double proof_seconds = 10;
+  int most_proofs = 5;            // proof runs before giving up; the demo allows fewer, to keep its time
   bool without_stand_in = false;  // demo: CPU only
 };
 

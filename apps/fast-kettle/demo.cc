@@ -25,6 +25,7 @@ int RunDemo(Request request, const Places& places) {
   request.show = places.share / "demo" / "saltmarsh.toml";
   request.footage_seconds = 2;
   request.fresh = true;
+  request.most_proofs = 3;
   if (request.stand_in_gpu.empty() && !request.without_stand_in) {
     Session probe(request, places);
     if (!HasGpuEncoder(probe)) request.stand_in_gpu = "modest";

@@ -108,8 +108,12 @@ int RunPlan(Session& session) {
     session.KeepTrials(trials);
     session.progress().StepDone();
   });
-  const PlanRequest request{show, targets, footage, families,
-                            static_cast<double>(session.machine().processor.usable_threads)};
+  const PlanRequest request{show,
+                            targets,
+                            footage,
+                            families,
+                            static_cast<double>(session.machine().processor.usable_threads),
+                            session.request().most_proofs};
   const Plan plan = MakePlan(request, book, [&](const Pair& pair) { return Prove(session, pair, footage); });
   session.progress().Clear();
 

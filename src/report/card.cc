@@ -100,6 +100,15 @@ std::string SimulatedLine(const Plan& plan) {
   return "SIMULATED: the GPU is a stand-in; its figures say nothing about a real card. Not for going live.\n";
 }
 
+std::string DisturbedLine(const Plan& plan) {
+  if (plan.proving.attempts.empty() || !plan.proving.attempts.back().proof.disturbed()) return "";
+  const Proof& proof = plan.proving.attempts.back().proof;
+  return fmt::format(
+      "  - the machine was disturbed during the proof run: {} frames late at the source, {:.1f} cores taken by the\n"
+      "    hypervisor, {:.1f} by other programs; plan again with --fresh when it is quiet\n",
+      proof.late, proof.stolen_cores, proof.other_cores);
+}
+
 // Settings that were proven on an idle machine prove nothing beside a game: say what was running.
 std::string LoadLine(const Plan& plan) {
   return fmt::format(
@@ -114,7 +123,7 @@ std::string SettingsCard(const Plan& plan, const Show& show) {
   std::string text = fmt::format("{}\nSettings card by Fast Kettle\n", plan.title);
   text += SimulatedLine(plan);
   if (!plan.chosen) {
-    text += "\nNo plan: nothing that was tried keeps pace on this machine.\n";
+    text += "\nNo plan: nothing that was tried keeps pace on this machine.\n" + DisturbedLine(plan);
     if (!plan.nearest.empty()) text += fmt::format("Nearest thing that would: {}.\n", plan.nearest);
     return text;
   }
@@ -128,7 +137,7 @@ std::string SettingsCard(const Plan& plan, const Show& show) {
                fmt::format("for {:g} hours at the average bit rate", show.recording_hours));
   text += "\nPLACEMENT\n" + PlacementLine(plan);
   text += "\nPROOF\n" + ProofLine(plan.proving.attempts.back().proof);
-  text += "\nMIND\n" + LoadLine(plan);
+  text += "\nMIND\n" + LoadLine(plan) + DisturbedLine(plan);
   for (const std::string& warning : plan.targets.warnings) text += "  - " + warning + "\n";
   return text;
 }

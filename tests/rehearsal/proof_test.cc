@@ -39,6 +39,18 @@ TEST(Proof, LateFramesAreNoSkippedFrames) {
   EXPECT_EQ(json["stream"]["late"], 9);
 }
 
+TEST(Proof, TellsADisturbedMachine) {
+  Proof proof = Good();
+  EXPECT_FALSE(proof.disturbed());
+  proof.late = 6;
+  EXPECT_FALSE(proof.disturbed()) << "one frame in a hundred";
+  proof.late = 7;
+  EXPECT_TRUE(proof.disturbed());
+  proof.late = 0;
+  proof.stolen_cores = 0.5;
+  EXPECT_TRUE(proof.disturbed());
+}
+
 TEST(ProofCsv, ASkippedFrameHasNoTime) {
   Proof proof = Good();
   proof.stream.frame_times = {{0, 0, 1.5}, {1, 16.667, -1}};

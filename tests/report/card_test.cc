@@ -40,6 +40,15 @@ TEST(SettingsCard, SaysWhatIsSimulated) {
   EXPECT_THAT(SettingsCard(PlanOf(true), Show{}), testing::HasSubstr("SIMULATED"));
 }
 
+TEST(SettingsCard, SaysWhenTheMachineWasDisturbed) {
+  Plan plan = PlanOf(false);
+  EXPECT_THAT(SettingsCard(plan, Show{}), testing::Not(testing::HasSubstr("disturbed")));
+  plan.proving.attempts.back().proof.stolen_cores = 0.6;
+  EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("0.6 cores taken by the"));
+  plan.chosen.reset();
+  EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("disturbed"));
+}
+
 TEST(SettingsCard, WithoutAPlanNamesTheNearest) {
   Plan plan = PlanOf(false);
   plan.chosen.reset();

@@ -36,8 +36,9 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   Proof proof;
   proof.cpu_cores = report.cpu_seconds / wall;
   proof.stand_in_cores = worker.stand_in_gpu().empty() ? 0 : stand_in / wall;
-  proof.other_cores =
-      std::max(0.0, ReadCpuTime().busy_seconds - before.busy_seconds - report.cpu_seconds - stand_in) / wall;
+  const CpuTime after = ReadCpuTime();
+  proof.other_cores = std::max(0.0, after.busy_seconds - before.busy_seconds - report.cpu_seconds - stand_in) / wall;
+  proof.stolen_cores = std::max(0.0, after.steal_seconds - before.steal_seconds) / wall;
   const auto outcome = AnswerOf<PaceOutcome>(report);
   proof.status = report.status;
   proof.detail = report.detail;
@@ -94,7 +95,9 @@ void to_json(nlohmann::json& json, const Proof& proof) {
           {"recording", OutputJson(proof.recording, proof.late)},
           {"cpu_cores", proof.cpu_cores},
           {"stand_in_cores", proof.stand_in_cores},
-          {"other_cores", proof.other_cores}};
+          {"other_cores", proof.other_cores},
+          {"stolen_cores", proof.stolen_cores},
+          {"disturbed", proof.disturbed()}};
 }
 
 }  // namespace kettle

@@ -2,6 +2,7 @@
 // The paced run of both encodes together that ends a plan.
 #pragma once
 
+#include <algorithm>
 #include <filesystem>
 #include <functional>
 #include <nlohmann/json_fwd.hpp>
@@ -21,9 +22,14 @@ struct Proof {
   PacedOutputOutcome stream, recording;
   double cpu_cores = 0;  // that the run took: feeding, both encodes, writing
   double stand_in_cores = 0, other_cores = 0;
+  double stolen_cores = 0;  // that the hypervisor gave to other machines
 
   // Both encodes kept pace: the run ended well, no frame was skipped, and every one came out coded.
   bool holds() const { return status == WorkerStatus::kDone && Whole(stream) && Whole(recording); }
+
+  // Something else kept the machine from its work: the hypervisor took a tenth of a processor or more, or
+  // the source, which has next to nothing to do, was late with more than one frame in a hundred.
+  bool disturbed() const { return stolen_cores >= 0.1 || late * 100 > std::max(stream.frames, recording.frames); }
 
  private:
   static bool Whole(const PacedOutputOutcome& output) { return output.skipped == 0 && output.packets == output.frames; }
