@@ -23,6 +23,8 @@ using nlohmann::json;
 std::vector<std::string> WantedFamilies(Session& session) {
   const std::vector<std::string>& wanted = session.request().encoders;
   for (const std::string& name : wanted) {
+    if (name == DiscardingEncoder().name)
+      FailInput("--encoder: \"{}\" is the harness's own, measured in every run; name a real one", name);
     const EncoderFamily& family = FindFamily(name);
     for (const FoundEncoder& found : session.FindEncoders())
       if (found.name == family.name && !found.probe.works) FailInput("--encoder {}: {}", name, found.probe.reason);

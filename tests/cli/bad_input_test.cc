@@ -34,6 +34,7 @@ TEST_F(BadInputTest, Shows) {
   ExpectRefused("bench --show show.toml --destination quayside --stream-bit-rate '9 Mbit/s' --out out", 2,
                 "more than Quayside takes");
   ExpectRefused("bench --show show.toml --encoder x263 --out out", 2, "did you mean \"x264\"?");
+  ExpectRefused("bench --show show.toml --encoder discard --out out", 2, "name a real one");
   ExpectRefused("bench --show show.toml --preset fats --encoder x264 --out out", 2, "did you mean \"fast\"?");
 }
 
