@@ -89,6 +89,20 @@ TEST(Place, AFamilyInTroubleDoesNotStopTheOther) {
   EXPECT_EQ(placement.rejected[0].why, "crashed");
 }
 
+// A preset that the search never measured was once reported as a measured misfit.
+TEST(Place, WhatWasNotMeasuredIsNotCalledAMisfit) {
+  FamilyOptions cpu = Cpu();
+  const auto usual = cpu.measure;
+  cpu.measure = [usual](Role role, int preset) {
+    Option option = usual(role, preset);
+    if (role == Role::kRecording && preset == 0) option.trouble = "not measured";
+    return option;
+  };
+  const Placement placement = Place({cpu}, kTwoCores, true);
+  ASSERT_EQ(placement.rejected.size(), 1u);
+  EXPECT_EQ(placement.rejected[0].why, "not measured");
+}
+
 TEST(Place, AFasterPresetThatLooksBetterIsTaken) {
   FamilyOptions odd = Cpu();
   odd.known = [](Role, int) { return true; };

@@ -109,8 +109,12 @@ class Placer {
     const Option lightest = r.family->measure(Role::kRecording, 0);
     const int stream_last = LastHolding(
         s.last + 1, [&](int i) { return Fits(s.family->measure(Role::kStream, i), lightest); }, s.last);
-    if (stream_last < 0)
-      return Reject(s.family->measure(Role::kStream, 0), lightest, "even their fastest presets do not fit together");
+    if (stream_last < 0) {
+      const Option fastest = s.family->measure(Role::kStream, 0);
+      // One that failed or was never measured is no measured misfit: its own reason is told.
+      const std::string trouble = fastest.trouble.empty() ? lightest.trouble : fastest.trouble;
+      return Reject(fastest, lightest, trouble.empty() ? "even their fastest presets do not fit together" : trouble);
+    }
     const Option stream = Best(*s.family, Role::kStream, stream_last);
     if (Fits(stream, r.option)) return Accept(stream, r.option);
     const int recording_preset =
@@ -119,6 +123,8 @@ class Placer {
   }
 
   void Accept(const Option& stream, const Option& recording) {
+    // Cost grows along the presets but for noise: what was taken for lighter may after all not be.
+    if (!Fits(stream, recording)) return Reject(stream, recording, "they do not fit together");
     placement_.feasible.push_back({stream, recording, PredictDemand(stream, recording, capacity_)});
   }
 
@@ -129,6 +135,10 @@ class Placer {
 };
 
 }  // namespace
+
+bool SamePresets(const Pair& a, const Pair& b) {
+  return a.stream.title() == b.stream.title() && a.recording.title() == b.recording.title();
+}
 
 Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity) {
   Demand demand;

@@ -31,6 +31,9 @@ struct Pair {
   Demand demand;
 };
 
+// Whether two pairs have the same encoders and presets.
+bool SamePresets(const Pair& a, const Pair& b);
+
 // A combination that was looked at and not taken.
 struct RejectedPair {
   std::string stream, recording;  // as "x264 veryfast"; the preset is "any" if none would do

@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <set>
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/units/error.h"
@@ -122,10 +121,6 @@ std::string Nearest(const Plan& plan) {
   return fmt::format("stream with {} {}; recording with {} {} (predicted)", best_stream->title(),
                      Smaller(best_stream->settings, best), best_recording->title(), Smaller(recording, best));
 }
-
-}  // namespace
-
-namespace {
 
 bool InCatalogueOrder(const Option& a, const Option& b) {
   const auto place = [](const Option& option) {

@@ -62,10 +62,6 @@ json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
           {"rejected", rejected}};
 }
 
-bool SamePresets(const Pair& a, const Pair& b) {
-  return a.stream.title() == b.stream.title() && a.recording.title() == b.recording.title();
-}
-
 std::string WhyNotPair(const Plan& plan, const Pair& pair, const Pair& chosen) {
   for (const Attempt& attempt : plan.proving.attempts)
     if (!attempt.proof.holds() && SamePresets(attempt.pair, pair)) return "its proof run failed";

@@ -21,10 +21,6 @@ std::optional<Option> Faster(const Option& option, Role role, const std::vector<
   return std::nullopt;
 }
 
-bool SamePresets(const Pair& a, const Pair& b) {
-  return a.stream.title() == b.stream.title() && a.recording.title() == b.recording.title();
-}
-
 }  // namespace
 
 std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::vector<FamilyOptions>& families,
