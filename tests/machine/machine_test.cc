@@ -1,71 +1,159 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/machine/machine.h"
 
+#include <sys/stat.h>
 #include <unistd.h>
 
-#include "kettle/machine/cpu_time.h"
+#include <nlohmann/json.hpp>
+
+#include "kettle/machine/advice.h"
+#include "machine/made_up.h"
 #include "support.h"
 
 namespace kettle {
 namespace {
 
-using MachineTest = test::FolderTest;
+using testing::ElementsAre;
+using testing::HasSubstr;
 
-TEST_F(MachineTest, ReadsARecordedTree) {
-  Put("proc/cpuinfo", "processor\t: 0\nmodel name\t: Brackish Core 4\n");
-  Put("proc/meminfo", "MemTotal:       16000000 kB\n");
-  Put("sys/class/drm/card0-DP-1/status", "disconnected\n");
-  Put("sys/class/drm/card0-DP-1/modes", "");
-  Put("sys/class/drm/card0-HDMI-A-1/status", "connected\n");
-  Put("sys/class/drm/card0-HDMI-A-1/modes", "2560x1440\n1920x1080\n");
-  const Machine machine = ReadMachine(path(""));
-  EXPECT_EQ(machine.processor.model, "Brackish Core 4");
-  EXPECT_EQ(machine.memory_bytes, 16'000'000LL * 1024);
-  EXPECT_THAT(machine.displays, testing::ElementsAre("card0-HDMI-A-1 2560x1440"));
-  EXPECT_EQ(DisplaySize(path("")), (FrameSize{2560, 1440}));
+class MachineTest : public test::FolderTest {
+ protected:
+  test::Tree tree_{path("")};
+  std::string AllAdvice() const {
+    std::string text;
+    for (const std::string& line : MachineAdvice(ReadMachine(tree_.root()))) text += line + "\n";
+    return text;
+  }
+};
+
+TEST_F(MachineTest, ALaptopsTwoKindsOfCoresAndTwoGpus) {
+  test::MakeLaptop(tree_);
+  const Machine machine = ReadMachine(tree_.root());
+  const Processor& p = machine.processor;
+  EXPECT_EQ(p.model, "Brackish 1460 Mobile");
+  EXPECT_EQ(p.cores, 14);
+  EXPECT_EQ(p.threads, 20);
+  EXPECT_EQ(p.performance_cores, 6);
+  EXPECT_EQ(p.efficiency_cores, 8);
+  EXPECT_EQ(p.usable_threads, 20);
+  EXPECT_TRUE(p.has_smt());
+  ASSERT_EQ(machine.graphics.size(), 2u);
+  EXPECT_EQ(machine.graphics[0].vendor, "Intel");
+  EXPECT_EQ(machine.graphics[0].driver, "i915");
+  EXPECT_EQ(machine.graphics[1].driver, "nouveau");
+  EXPECT_EQ(machine.graphics[1].render_node, "/dev/dri/renderD129");
+  ASSERT_EQ(machine.displays.size(), 1u);
+  EXPECT_EQ(machine.displays[0].size, (FrameSize{1920, 1200}));
+  EXPECT_EQ(machine.displays[0].name, "Estuary Panel");
+  EXPECT_NEAR(machine.displays[0].refresh_hz, 60, 0.1);
+  ASSERT_EQ(machine.audio.size(), 1u);
+  EXPECT_THAT(machine.audio[0].rates_hz, ElementsAre(44100, 48000, 96000, 192000));
+  EXPECT_EQ(machine.audio[0].rate_in_use_hz, 44100);
+  EXPECT_TRUE(machine.audio[0].capture && machine.audio[0].playback);
+  const std::string advice = AllAdvice();
+  EXPECT_THAT(advice, HasSubstr("6 performance and 8 efficiency cores"));
+  EXPECT_THAT(advice, HasSubstr("one GPU under two names"));
+  EXPECT_THAT(advice, HasSubstr("nouveau, which has no NVENC"));
+  EXPECT_THAT(advice, HasSubstr("2 GPUs"));
+}
+
+TEST_F(MachineTest, AWorkstationsPackagesAndMonitors) {
+  test::MakeWorkstation(tree_);
+  const Machine machine = ReadMachine(tree_.root());
+  EXPECT_EQ(machine.processor.packages, 2);
+  EXPECT_EQ(machine.processor.cores, 16);
+  EXPECT_EQ(machine.processor.threads, 32);
+  EXPECT_EQ(machine.processor.efficiency_cores, 0);
+  const auto l3 = std::find_if(machine.processor.caches.begin(), machine.processor.caches.end(),
+                               [](const CacheGroup& group) { return group.level == 3; });
+  ASSERT_NE(l3, machine.processor.caches.end());
+  EXPECT_EQ(l3->count, 2);
+  EXPECT_EQ(l3->bytes, 32768 * 1024);
+  ASSERT_EQ(machine.displays.size(), 2u);
+  EXPECT_NEAR(machine.displays[0].refresh_hz, 144, 0.2);
+  EXPECT_EQ(DisplaySize(tree_.root()), (FrameSize{2560, 1440}));
+}
+
+TEST_F(MachineTest, AContainersLimitsAreThoseInForce) {
+  test::MakeContainer(tree_);
+  const Machine machine = ReadMachine(tree_.root());
+  EXPECT_EQ(machine.processor.threads, 8);
+  EXPECT_EQ(machine.processor.usable_threads, 4);
+  EXPECT_DOUBLE_EQ(machine.processor.quota_cores.value_or(0), 1.5) << "the parent group's limit counts too";
+  EXPECT_DOUBLE_EQ(machine.processor.capacity(), 1.5);
+  EXPECT_EQ(machine.memory_bytes, 4LL << 30);
+  EXPECT_TRUE(machine.graphics.empty());
+  EXPECT_TRUE(machine.displays.empty());
+  EXPECT_THAT(AllAdvice(), HasSubstr("only 4 of 8 processors"));
+  EXPECT_THAT(AllAdvice(), HasSubstr("grants 1.5 processors"));
+}
+
+TEST_F(MachineTest, ARenderNodeThatIsNotPermittedNamesTheGroupToJoin) {
+  test::MakeSmallDesktop(tree_);
+  const std::string node = path("dev/dri/renderD128");
+  ASSERT_EQ(chmod(node.c_str(), 0660), 0);
+  // The group of the node is whatever this test runs as: described as somebody else, it is not permitted.
+  struct stat status {};
+  ASSERT_EQ(stat(node.c_str(), &status), 0);
+  tree_.Put("etc/group", "video:x:44:\nrender:x:" + std::to_string(status.st_gid) + ":\n");
+  const auto stranger = ReadGraphics(tree_.root(), {status.st_uid + 1, {status.st_gid + 1}});
+  ASSERT_EQ(stranger.size(), 1u);
+  EXPECT_FALSE(stranger[0].permitted);
+  EXPECT_EQ(stranger[0].node_group, "render");
+  EXPECT_DOUBLE_EQ(stranger[0].busy.value_or(0), 0.64);
+  EXPECT_TRUE(ReadGraphics(tree_.root(), {status.st_uid + 1, {status.st_gid}})[0].permitted);
+  Machine machine;
+  machine.graphics = stranger;
+  EXPECT_THAT(MachineAdvice(machine).front(), HasSubstr("join the group \"render\""));
 }
 
 TEST_F(MachineTest, AnEmptyTreeIsNoError) {
-  const Machine machine = ReadMachine(path(""));
+  const Machine machine = ReadMachine(tree_.root());
   EXPECT_TRUE(machine.processor.model.empty());
   EXPECT_TRUE(machine.displays.empty());
-  EXPECT_EQ(DisplaySize(path("")), std::nullopt);
-  EXPECT_EQ(ReadCpuTime(path("")).busy_seconds, 0);
+  EXPECT_TRUE(machine.audio.empty());
+  EXPECT_EQ(DisplaySize(tree_.root()), std::nullopt);
+  EXPECT_EQ(ReadCpuTime(tree_.root()).busy_seconds, 0);
+  EXPECT_EQ(RenderNodePath(0, tree_.root()), "/dev/dri/renderD128");
+}
+
+TEST_F(MachineTest, AMicrophoneWithoutTheUsualRateIsToldOf) {
+  test::MakeSmallDesktop(tree_);
+  EXPECT_THAT(ReadAudio(tree_.root())[0].rates_hz, ElementsAre(16000, 44100));
+  EXPECT_THAT(AllAdvice(), HasSubstr("Gull Microphone does not take 48000 Hz"));
 }
 
 TEST_F(MachineTest, TheDigestFollowsTheMachine) {
-  Machine machine = ReadMachine(path(""));
+  Machine machine = ReadMachine(tree_.root());
   const std::string before = Digest(machine);
   EXPECT_EQ(Digest(machine), before);
   machine.libraries.push_back("libnew 1.2.3");
   EXPECT_NE(Digest(machine), before);
 }
 
-TEST_F(MachineTest, FreeSpaceOfAFolderThatIsNotThereYet) { EXPECT_GT(ReadDisk(path("not/yet")).free_bytes, 0); }
-
-TEST_F(MachineTest, ProcessesAreFoundByName) {
-  // proc(5): pid (comm) state ppid pgrp session tty tpgid flags minflt cminflt majflt cmajflt utime stime
-  Put("proc/41/stat", "41 (kettle-gpu) S 1 41 41 0 -1 0 9 0 0 0 250 50 0 0\n");
-  Put("proc/42/stat", "42 (other (x)) S 1 41 41 0 -1 0 9 0 0 0 900 50 0 0\n");
-  Put("proc/self/stat", "41 (kettle-gpu) S 1 41 41 0 -1 0 9 0 0 0 250 50 0 0\n");
-  const auto found = ProcessCpuSeconds("kettle-gpu", path(""));
-  ASSERT_EQ(found.size(), 1u);
-  EXPECT_NEAR(found.at(41), 300.0 / static_cast<double>(sysconf(_SC_CLK_TCK)), 1e-9);
+TEST(Edid, IsReadOnlyIfItIsWhole) {
+  std::string bytes = test::MakeEdid(3840, 2160, 30, "Wide");
+  const auto edid = ParseEdid(bytes);
+  ASSERT_TRUE(edid);
+  EXPECT_EQ(edid->size, (FrameSize{3840, 2160}));
+  EXPECT_EQ(edid->name, "Wide");
+  bytes[60] = static_cast<char>(bytes[60] + 1);
+  EXPECT_FALSE(ParseEdid(bytes)) << "its checksum is wrong";
+  EXPECT_FALSE(ParseEdid(bytes.substr(0, 100)));
+  EXPECT_FALSE(ParseEdid(""));
 }
 
-// A device that left between two readings once hid what its successor used.
-TEST(UsedBetween, CountsSuccessorsWhole) {
-  EXPECT_DOUBLE_EQ(UsedBetween({{1, 5.0}}, {{2, 3.0}}), 3.0);
-  EXPECT_DOUBLE_EQ(UsedBetween({{1, 5.0}}, {{1, 6.5}}), 1.5);
-  EXPECT_DOUBLE_EQ(UsedBetween({{1, 5.0}}, {}), 0);
-}
-
-TEST_F(MachineTest, BusyAndStolenTimeAreApart) {
-  Put("proc/stat", "cpu  100 10 50 1000 30 5 5 40 0 0\ncpu0 1 1 1\n");
-  const double tick = 1.0 / static_cast<double>(sysconf(_SC_CLK_TCK));
-  const CpuTime time = ReadCpuTime(path(""));
-  EXPECT_NEAR(time.busy_seconds, 170 * tick, 1e-9);
-  EXPECT_NEAR(time.steal_seconds, 40 * tick, 1e-9);
+TEST_F(MachineTest, EnginesAreCountedOncePerClient) {
+  const std::string video = "drm-driver:\tamdgpu\ndrm-pdev:\t0000:03:00.0\ndrm-client-id:\t";
+  Put("proc/10/fdinfo/3", video + "7\ndrm-engine-video:\t1000000000 ns\n");
+  Put("proc/10/fdinfo/4", video + "7\ndrm-engine-video:\t1000000000 ns\n");  // the same client again
+  Put("proc/11/fdinfo/9", video + "8\ndrm-engine-video:\t500000000 ns\ndrm-engine-gfx:\t20 ns\n");
+  Put("proc/11/fdinfo/1", "pos:\t0\n");
+  const EngineTimes before = ReadEngineTimes(tree_.root());
+  EXPECT_EQ(before.at("0000:03:00.0").at("video"), 1'500'000'000);
+  EngineTimes after = before;
+  after["0000:03:00.0"]["video"] += 250'000'000;
+  EXPECT_DOUBLE_EQ(EngineUse(before, after, 1.0).at("0000:03:00.0").at("video"), 0.25);
 }
 
 }  // namespace

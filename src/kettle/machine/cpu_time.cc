@@ -7,6 +7,8 @@
 #include <fstream>
 #include <sstream>
 
+#include "kettle/machine/text_file.h"
+
 namespace kettle {
 
 namespace fs = std::filesystem;
@@ -25,24 +27,29 @@ CpuTime ReadCpuTime(const fs::path& root) {
   return {TicksToSeconds(user + nice + system + irq + softirq), TicksToSeconds(steal)};
 }
 
-std::map<int, double> ProcessCpuSeconds(const std::string& name, const fs::path& root) {
-  std::map<int, double> seconds;
-  std::error_code error;
-  for (const auto& entry : fs::directory_iterator(root / "proc", error)) {
-    const std::string id = entry.path().filename().string();
+std::map<int, ProcessTime> ReadProcessTimes(const fs::path& root) {
+  std::map<int, ProcessTime> times;
+  for (const fs::path& entry : Entries(root / "proc")) {
+    const std::string id = entry.filename().string();
     if (id.find_first_not_of("0123456789") != id.npos) continue;
-    std::string line;
-    std::getline(std::ifstream(entry.path() / "stat") >> std::ws, line);
+    const std::string line = FirstLine(entry / "stat").value_or("");
     const auto open = line.find('('), close = line.rfind(')');
-    if (open == line.npos || close == line.npos || line.substr(open + 1, close - open - 1) != name) continue;
+    if (open == line.npos || close == line.npos) continue;
     // After the name: state, then fields 4 to 13 of proc(5), then utime and stime.
     std::istringstream fields(line.substr(close + 1));
     std::string skipped;
     for (int i = 3; i <= 13; ++i) fields >> skipped;
     double user = 0, system = 0;
     fields >> user >> system;
-    seconds[std::stoi(id)] = TicksToSeconds(user + system);
+    times[std::stoi(id)] = {line.substr(open + 1, close - open - 1), TicksToSeconds(user + system)};
   }
+  return times;
+}
+
+std::map<int, double> ProcessCpuSeconds(const std::string& name, const fs::path& root) {
+  std::map<int, double> seconds;
+  for (const auto& [id, time] : ReadProcessTimes(root))
+    if (time.name == name) seconds[id] = time.seconds;
   return seconds;
 }
 

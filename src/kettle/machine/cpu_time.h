@@ -16,8 +16,16 @@ struct CpuTime {
 // Zeros if /proc/stat is not there.
 CpuTime ReadCpuTime(const std::filesystem::path& root = "/");
 
-// User and system seconds of each running process whose command name is `name` (15 characters at
-// most), by process id.
+// User and system seconds of one process, and its command's name (15 characters at most).
+struct ProcessTime {
+  std::string name;
+  double seconds = 0;
+};
+
+// Of all processes, by id.
+std::map<int, ProcessTime> ReadProcessTimes(const std::filesystem::path& root = "/");
+
+// Of those whose command's name is `name`, by id.
 std::map<int, double> ProcessCpuSeconds(const std::string& name, const std::filesystem::path& root = "/");
 
 // What those processes used between two readings; one that has ended meanwhile counts for nothing, one

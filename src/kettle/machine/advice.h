@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: Apache-2.0
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "kettle/machine/conditions.h"
+#include "kettle/machine/disk.h"
+#include "kettle/machine/machine.h"
+
+namespace kettle {
+
+// One plain line for each finding that matters to a streamer; empty if there is none.
+std::vector<std::string> MachineAdvice(const Machine& machine);
+std::vector<std::string> DiskAdvice(const Disk& disk, BitRate recording);
+std::vector<std::string> ConditionAdvice(const Conditions& conditions);
+
+}  // namespace kettle

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: Apache-2.0
+// NVIDIA devices as their driver's management library tells of them.
+#pragma once
+
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace kettle {
+
+struct NvidiaDevice {
+  int index = 0;  // the driver's own, as options take it
+  std::string name, driver_version, bus_address;
+  std::optional<double> gpu_use, encoder_use;  // shares of the time, 0..1
+  std::optional<int> encode_sessions;          // open now
+};
+
+// Loads libnvidia-ml.so.1; no devices if it is not there or refuses. The library runs in this process: call it in a
+// worker.
+std::vector<NvidiaDevice> ReadNvidia();
+
+void to_json(nlohmann::json& json, const NvidiaDevice& device);
+void from_json(const nlohmann::json& json, NvidiaDevice& device);
+
+}  // namespace kettle
