@@ -2,6 +2,7 @@
 // Encoder, writer, reader and scaler together, on real encodes.
 #include "kettle/encoders/catalogue.h"
 #include "kettle/media/encoder.h"
+#include "kettle/media/hardware.h"
 #include "kettle/media/reader.h"
 #include "kettle/media/scaler.h"
 #include "kettle/media/writer.h"
@@ -74,10 +75,25 @@ TEST_F(MediaTest, TheEncoderSaysWhatItDoesNotKnow) {
 
 TEST_F(MediaTest, ScalingToTheSameSizeIsNoCopy) {
   const FramePtr picture = NewPicture({128, 64});
-  Scaler same({128, 64}, {128, 64});
+  Scaler same({128, 64});
   EXPECT_EQ(same.Scale(*picture)->data[0], picture->data[0]);
-  Scaler half({128, 64}, {64, 64});
+  Scaler half({64, 64});
   EXPECT_EQ(half.Scale(*picture)->width, 64);
+}
+
+TEST_F(MediaTest, ConvertingToTenBitsKeepsTheValues) {
+  FramePtr picture = NewPicture({64, 64});
+  for (int plane = 0; plane < 3; ++plane)
+    memset(picture->data[plane], 100, static_cast<std::size_t>(picture->linesize[plane] * (plane ? 32 : 64)));
+  const FramePtr deep = Scaler({64, 64}, AV_PIX_FMT_YUV420P10LE).Scale(*picture);
+  EXPECT_EQ(reinterpret_cast<const std::uint16_t*>(deep->data[0])[5], 400);
+  const FramePtr back = Scaler({64, 64}).Scale(*deep);
+  EXPECT_EQ(back->data[0][5], 100);
+}
+
+TEST(Hardware, ANodeThatIsNotThereIsNamed) {
+  EXPECT_THAT(Complaint(Fault::kMachine, [] { OpenHardware("vaapi", "/dev/dri/renderD999"); }),
+              testing::HasSubstr("no render node /dev/dri/renderD999"));
 }
 
 TEST_F(MediaTest, FittingKeepsTheShapeWithBlackBars) {

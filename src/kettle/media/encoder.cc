@@ -10,7 +10,7 @@ namespace {
 void Describe(AVCodecContext& context, const EncoderConfig& config) {
   context.width = config.size.width;
   context.height = config.size.height;
-  context.pix_fmt = AV_PIX_FMT_YUV420P;
+  context.pix_fmt = config.pixel_format;
   context.time_base = {config.rate.denominator, config.rate.numerator};
   context.framerate = {config.rate.numerator, config.rate.denominator};
   context.sample_aspect_ratio = {1, 1};
@@ -51,23 +51,48 @@ std::string Open(AVCodecContext& context, const AVCodec& codec, const EncoderCon
 
 }  // namespace
 
+namespace {
+
+// During an encode the cause is in what the library has logged, if someone collects that.
+void CheckEncoding(int result) {
+  if (result >= 0) return;
+  std::string words = LibavError(result);
+  for (const std::string& line : LibavLog::All()) words += "; " + line;
+  FailMachine("encoding: {}", words);
+}
+
+}  // namespace
+
 Encoder::Encoder(const EncoderConfig& config) {
   const AVCodec* codec = avcodec_find_encoder_by_name(config.library_name.c_str());
   if (!codec) FailMachine("the installed libavcodec has no encoder \"{}\"", config.library_name);
   context_.reset(avcodec_alloc_context3(codec));
   if (!context_) FailMachine("out of memory");
   Describe(*context_, config);
+  if (!config.hardware.empty()) {
+    device_ = OpenHardware(config.hardware, config.hardware_device);
+    context_->hw_device_ctx = av_buffer_ref(device_.get());
+  }
+  if (config.hardware == "vaapi") {
+    surfaces_ = SurfacePool(*device_, config.pixel_format, config.size);
+    context_->hw_frames_ctx = av_buffer_ref(surfaces_.get());
+    context_->pix_fmt = AV_PIX_FMT_VAAPI;
+  }
   if (const std::string trouble = Open(*context_, *codec, config, device_name_); !trouble.empty())
     FailMachine("{} did not open: {}", config.library_name, trouble);
 }
 
-void Encoder::Send(const AVFrame* picture) { CheckLibav(avcodec_send_frame(context_.get(), picture), "encoding"); }
+void Encoder::Send(const AVFrame* picture) {
+  FramePtr surface;
+  if (picture && surfaces_) surface = Upload(*surfaces_, *picture);
+  CheckEncoding(avcodec_send_frame(context_.get(), surface ? surface.get() : picture));
+}
 
 PacketPtr Encoder::Receive() {
   PacketPtr packet = NewPacket();
   const int result = avcodec_receive_packet(context_.get(), packet.get());
   if (result == AVERROR(EAGAIN) || result == AVERROR_EOF) return nullptr;
-  CheckLibav(result, "encoding");
+  CheckEncoding(result);
   return packet;
 }
 

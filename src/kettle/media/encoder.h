@@ -6,6 +6,7 @@
 #include <optional>
 #include <string>
 
+#include "kettle/media/hardware.h"
 #include "kettle/media/libav.h"
 #include "kettle/units/units.h"
 
@@ -19,11 +20,14 @@ struct EncoderConfig {
   std::int64_t bit_rate = 0, maximum_bit_rate = 0, buffer_bits = 0;  // bits a second; 0: not set
   int keyframe_frames = 0;                                           // 0: the library's default
   std::map<std::string, std::string> options;                        // an unknown one is an error
+  AVPixelFormat pixel_format = AV_PIX_FMT_YUV420P;                   // of the pictures that Send takes
+  std::string hardware;         // "vaapi", "qsv" or empty: needs no device opened for it
+  std::string hardware_device;  // the path of its render node
 };
 
 class Encoder {
  public:
-  // Throws Error(kMachine) with the library's own last words.
+  // Throws Error(kMachine) with the library's own words.
   explicit Encoder(const EncoderConfig& config);
 
   // Gives one picture, whose pts counts frames; nullptr ends the stream. Throws Error(kMachine).
@@ -37,6 +41,7 @@ class Encoder {
 
  private:
   std::string device_name_;
+  BufferPtr device_, surfaces_;  // for encoders that take pictures from a GPU's surfaces
   CodecContextPtr context_;
 };
 

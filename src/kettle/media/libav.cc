@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/media/libav.h"
 
+#include <algorithm>
 #include <array>
 #include <cstdio>
 #include <cstring>
@@ -32,9 +33,9 @@ PacketPtr NewPacket() {
   return packet;
 }
 
-FramePtr NewPicture(FrameSize size) {
+FramePtr NewPicture(FrameSize size, AVPixelFormat format) {
   FramePtr frame = NewFrame();
-  frame->format = AV_PIX_FMT_YUV420P;
+  frame->format = format;
   frame->width = size.width;
   frame->height = size.height;
   CheckLibav(av_frame_get_buffer(frame.get(), 0), "picture memory");
@@ -45,6 +46,8 @@ namespace {
 
 std::mutex log_mutex;
 std::vector<std::string> log_lines;
+int log_depth = 0;
+constexpr std::size_t kMostLines = 1000;
 
 void Collect(void* object, int level, const char* format, va_list arguments) {
   // NVENC tells the device's name only in passing.
@@ -56,22 +59,29 @@ void Collect(void* object, int level, const char* format, va_list arguments) {
   while (!line.empty() && line.back() == '\n') line.pop_back();
   static_cast<void>(object);
   std::lock_guard lock(log_mutex);
-  if (!line.empty()) log_lines.push_back(std::move(line));
+  if (!line.empty() && log_lines.size() < kMostLines) log_lines.push_back(std::move(line));
 }
 
 }  // namespace
 
 LibavLog::LibavLog() {
-  {
-    std::lock_guard lock(log_mutex);
-    log_lines.clear();
-  }
+  std::lock_guard lock(log_mutex);
+  if (log_depth++ == 0) log_lines.clear();
+  start_ = log_lines.size();
   av_log_set_callback(Collect);
 }
 
-LibavLog::~LibavLog() { av_log_set_callback(av_log_default_callback); }
+LibavLog::~LibavLog() {
+  std::lock_guard lock(log_mutex);
+  if (--log_depth == 0) av_log_set_callback(av_log_default_callback);
+}
 
 std::vector<std::string> LibavLog::lines() const {
+  std::lock_guard lock(log_mutex);
+  return {log_lines.begin() + static_cast<std::ptrdiff_t>(std::min(start_, log_lines.size())), log_lines.end()};
+}
+
+std::vector<std::string> LibavLog::All() {
   std::lock_guard lock(log_mutex);
   return log_lines;
 }

@@ -29,20 +29,26 @@ using PacketPtr = std::unique_ptr<AVPacket, LibavDeleter>;
 using CodecContextPtr = std::unique_ptr<AVCodecContext, LibavDeleter>;
 using SwsContextPtr = std::unique_ptr<SwsContext, LibavDeleter>;
 
-std::string LibavError(int code);                    // the library's words for an error code
-FramePtr NewFrame();                                 // throws Error(kMachine) out of memory
-PacketPtr NewPacket();                               // throws Error(kMachine) out of memory
-FramePtr NewPicture(FrameSize size);                 // 8-bit 4:2:0 planes of its own; throws Error(kMachine)
+std::string LibavError(int code);  // the library's words for an error code
+FramePtr NewFrame();               // throws Error(kMachine) out of memory
+PacketPtr NewPacket();             // throws Error(kMachine) out of memory
+// With planes of its own, 8-bit 4:2:0 unless told otherwise; throws Error(kMachine).
+FramePtr NewPicture(FrameSize size, AVPixelFormat format = AV_PIX_FMT_YUV420P);
 void CheckLibav(int code, const std::string& what);  // throws Error(kMachine) if code < 0
 
-// While it lives, collects what the libraries log as errors or warnings, and the lines in which they
-// name a GPU, instead of printing it.
-// One at a time in a process; the libraries may log from any thread.
+// While one lives, what the libraries log as errors or warnings, and the lines in which they name a GPU, is collected
+// instead of printed. They may nest, and the libraries may log from any thread.
 class LibavLog {
  public:
   LibavLog();
   ~LibavLog();
-  std::vector<std::string> lines() const;  // oldest first, without line ends
+  LibavLog(const LibavLog&) = delete;
+  LibavLog& operator=(const LibavLog&) = delete;
+  std::vector<std::string> lines() const;  // since this one's start, oldest first, without line ends
+  static std::vector<std::string> All();   // of the outermost one that lives
+
+ private:
+  std::size_t start_;
 };
 
 }  // namespace kettle

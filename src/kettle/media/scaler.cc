@@ -8,24 +8,22 @@
 
 namespace kettle {
 
-Scaler::Scaler(FrameSize from, FrameSize to) : from_(from), to_(to) {
-  if (from == to) return;
-  context_.reset(sws_getContext(from.width, from.height, AV_PIX_FMT_YUV420P, to.width, to.height, AV_PIX_FMT_YUV420P,
-                                SWS_BICUBIC, nullptr, nullptr, nullptr));
-  if (!context_) FailMachine("cannot scale from {} to {}", from.str(), to.str());
-}
-
 FramePtr Scaler::Scale(const AVFrame& picture) {
   FramePtr result;
-  if (!context_) {
+  if (picture.width == to_.width && picture.height == to_.height && picture.format == format_) {
     result.reset(av_frame_clone(&picture));
     if (!result) FailMachine("out of memory");
     return result;
   }
-  result = NewPicture(to_);
+  context_.reset(sws_getCachedContext(context_.release(), picture.width, picture.height,
+                                      static_cast<AVPixelFormat>(picture.format), to_.width, to_.height, format_,
+                                      SWS_BICUBIC, nullptr, nullptr, nullptr));
+  if (!context_) FailMachine("cannot scale from {}x{} to {}", picture.width, picture.height, to_.str());
+  result = NewPicture(to_, format_);
   CheckLibav(av_frame_copy_props(result.get(), &picture), "scaling");
-  CheckLibav(sws_scale(context_.get(), picture.data, picture.linesize, 0, from_.height, result->data, result->linesize),
-             "scaling");
+  CheckLibav(
+      sws_scale(context_.get(), picture.data, picture.linesize, 0, picture.height, result->data, result->linesize),
+      "scaling");
   return result;
 }
 

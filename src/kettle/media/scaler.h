@@ -5,16 +5,18 @@
 
 namespace kettle {
 
-// Scales 8-bit 4:2:0 pictures with libswscale's bicubic filter. Not thread-safe: one a thread.
+// Scales and converts pictures with libswscale's bicubic filter; colours keep their meaning. Not thread-safe: one
+// a thread.
 class Scaler {
  public:
-  Scaler(FrameSize from, FrameSize to);  // throws Error(kMachine)
-  // A new picture, or another reference to `picture` if the sizes are the same.
+  explicit Scaler(FrameSize to, AVPixelFormat format = AV_PIX_FMT_YUV420P) : to_(to), format_(format) {}
+  // A new picture, or another reference to `picture` if size and format are the same. Throws Error(kMachine).
   FramePtr Scale(const AVFrame& picture);
 
  private:
-  FrameSize from_, to_;
-  SwsContextPtr context_;
+  FrameSize to_;
+  AVPixelFormat format_;
+  SwsContextPtr context_;  // for pictures like the last one
 };
 
 // Copies `picture`, of any size and pixel format, into a new 8-bit 4:2:0 limited-range picture of
