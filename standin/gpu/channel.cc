@@ -162,4 +162,19 @@ Descriptor ConnectToDevice() {
   return {};
 }
 
+std::vector<DeviceInfo> AskDevices() {
+  std::vector<DeviceInfo> devices;
+  const Descriptor socket = ConnectToDevice();
+  std::uint32_t count = socket ? 1 : 0;
+  for (std::uint32_t index = 0; index < count; ++index) {
+    Message question{.kind = Kind::kHello, .status = Status::kOk, .device = {}};
+    question.device.index = index;
+    const auto answer = Send(socket.get(), question) ? Receive(socket.get()) : std::nullopt;
+    if (!answer) return devices;
+    devices.push_back(answer->message.device);
+    count = answer->message.device.count;
+  }
+  return devices;
+}
+
 }  // namespace standin

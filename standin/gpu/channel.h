@@ -6,6 +6,7 @@
 #include <optional>
 #include <string>
 #include <utility>
+#include <vector>
 
 #include "protocol.h"
 
@@ -68,5 +69,8 @@ std::optional<Received> Receive(int socket);
 // Connects to the device of the profile named in the environment, starting `kettle-gpu` (which lies
 // in ../bin beside the driver libraries' folder) if nobody listens. Empty if that fails.
 Descriptor ConnectToDevice();
+
+// What the devices of that profile are. Empty if they do not answer.
+std::vector<DeviceInfo> AskDevices();
 
 }  // namespace standin

@@ -1,35 +1,45 @@
 // SPDX-License-Identifier: Apache-2.0
-// Makes the stand-in device's real H.264 with libx264, one picture in, one access unit out.
+// Makes the stand-in devices' real bitstreams.
 #pragma once
 
 #include <cstdint>
 #include <memory>
+#include <optional>
+#include <string>
 #include <vector>
 
 #include "protocol.h"
 
-struct x264_t;
-
 namespace standin {
 
+struct CodedUnit {
+  const std::uint8_t* data;  // valid until the coder's next call
+  std::uint32_t bytes;
+  std::uint64_t timestamp;
+  std::uint32_t picture_type;  // as in Encode
+};
+
+// Codes pictures in the layout of NVENC's YV12 or P010 input. Not thread-safe.
 class Coder {
  public:
-  explicit Coder(const Settings& settings);  // throws std::runtime_error if x264 refuses
-  ~Coder();
-  const std::vector<std::uint8_t>& header() const { return header_; }
+  virtual ~Coder() = default;
+  virtual const std::vector<std::uint8_t>& header() const = 0;  // parameter sets, Annex B
+  virtual int delay() const = 0;                                // pictures that it holds back
 
-  struct Unit {
-    const std::uint8_t* data;  // valid until the next call
-    std::uint32_t bytes;
-    bool keyframe;
-  };
-  // Codes one picture laid out as NVENC's YV12 with the settings' pitch. Throws std::runtime_error.
-  Unit Code(const std::uint8_t* picture, std::uint64_t timestamp, bool force_keyframe);
-
- private:
-  Settings settings_;
-  x264_t* x264_ = nullptr;
-  std::vector<std::uint8_t> header_;
+  // Takes one picture and gives the next coded one, if there is one. Throws std::runtime_error.
+  virtual std::optional<CodedUnit> Code(const std::uint8_t* picture, std::uint64_t timestamp, bool force_keyframe) = 0;
+  // After the last picture: the next of those held back.
+  virtual std::optional<CodedUnit> Flush() = 0;
 };
+
+// With libx264 or libx265. Throws std::runtime_error if the library refuses the settings.
+std::unique_ptr<Coder> MakeCoder(const Settings& settings);
+std::unique_ptr<Coder> MakeH264Coder(const Settings& settings);
+std::unique_ptr<Coder> MakeHevcCoder(const Settings& settings);
+
+// What a stream says of its making, as text for an unregistered SEI message: "simulated GPU: p4 bframes=2 ...".
+std::string Signature(const Settings& settings);
+// That message as a NAL unit of the codec, Annex B, emulation prevention included (H.264 7.4.1.1, D.1.7; HEVC D.2.7).
+std::vector<std::uint8_t> SignatureUnit(const Settings& settings);
 
 }  // namespace standin

@@ -3,75 +3,82 @@
 // refuses. The codec library's NVENC encoders need no more of it when pictures lie in main memory.
 #include <ffnvcodec/dynlink_cuda.h>
 
+#include <cstdint>
 #include <cstring>
 #include <mutex>
-#include <optional>
+#include <vector>
 
 #include "channel.h"
 
 namespace {
 
-constexpr CUresult kInvalidDevice = static_cast<CUresult>(101);  // CUDA_ERROR_INVALID_DEVICE
-constexpr CUresult kNoDevice = static_cast<CUresult>(100);       // CUDA_ERROR_NO_DEVICE
+constexpr CUresult kInvalidDevice = static_cast<CUresult>(101);   // CUDA_ERROR_INVALID_DEVICE
+constexpr CUresult kInvalidContext = static_cast<CUresult>(201);  // CUDA_ERROR_INVALID_CONTEXT
+constexpr CUresult kNoDevice = static_cast<CUresult>(100);        // CUDA_ERROR_NO_DEVICE
 
-// Asks the device once a process. Nothing if there is none.
-const std::optional<standin::DeviceInfo>& Device() {
-  static const std::optional<standin::DeviceInfo> info = []() -> std::optional<standin::DeviceInfo> {
-    const standin::Descriptor socket = standin::ConnectToDevice();
-    if (!socket) return std::nullopt;
-    standin::Send(socket.get(), {.kind = standin::Kind::kHello, .status = {}, .device = {}});
-    const auto answer = standin::Receive(socket.get());
-    if (!answer) return std::nullopt;
-    return answer->message.device;
-  }();
-  return info;
+// Asks the devices once a process. Empty if there are none.
+const std::vector<standin::DeviceInfo>& Devices() {
+  static const std::vector<standin::DeviceInfo> devices = standin::AskDevices();
+  return devices;
 }
 
-int context_marker;  // contexts hold nothing; a non-null handle is all that callers look at
+// A context is only its device's number: a handle from 1 on.
+CUcontext ContextOf(CUdevice device) { return reinterpret_cast<CUcontext>(static_cast<std::intptr_t>(device) + 1); }
+thread_local std::vector<CUcontext> contexts;
+
+bool IsDevice(int ordinal) { return ordinal >= 0 && static_cast<std::size_t>(ordinal) < Devices().size(); }
 
 }  // namespace
 
 extern "C" {
 
-CUresult cuInit(unsigned int) { return Device() ? CUDA_SUCCESS : kNoDevice; }
+CUresult cuInit(unsigned int) { return Devices().empty() ? kNoDevice : CUDA_SUCCESS; }
 
 CUresult cuDeviceGetCount(int* count) {
-  *count = Device() ? static_cast<int>(Device()->count) : 0;
+  *count = static_cast<int>(Devices().size());
   return CUDA_SUCCESS;
 }
 
 CUresult cuDeviceGet(CUdevice* device, int ordinal) {
-  if (!Device() || ordinal < 0 || ordinal >= static_cast<int>(Device()->count)) return kInvalidDevice;
+  if (!IsDevice(ordinal)) return kInvalidDevice;
   *device = ordinal;
   return CUDA_SUCCESS;
 }
 
-CUresult cuDeviceGetName(char* name, int length, CUdevice) {
-  if (!Device() || length < 1) return kInvalidDevice;
-  std::strncpy(name, Device()->name, static_cast<std::size_t>(length - 1));
+CUresult cuDeviceGetName(char* name, int length, CUdevice device) {
+  if (!IsDevice(device) || length < 1) return kInvalidDevice;
+  std::strncpy(name, Devices()[static_cast<std::size_t>(device)].name, static_cast<std::size_t>(length - 1));
   name[length - 1] = 0;
   return CUDA_SUCCESS;
 }
 
-CUresult cuDeviceComputeCapability(int* major, int* minor, CUdevice) {
-  if (!Device()) return kInvalidDevice;
-  *major = Device()->compute_major;
-  *minor = Device()->compute_minor;
+CUresult cuDeviceComputeCapability(int* major, int* minor, CUdevice device) {
+  if (!IsDevice(device)) return kInvalidDevice;
+  *major = Devices()[static_cast<std::size_t>(device)].compute_major;
+  *minor = Devices()[static_cast<std::size_t>(device)].compute_minor;
   return CUDA_SUCCESS;
 }
 
-CUresult cuCtxCreate_v2(CUcontext* context, unsigned int, CUdevice) {
-  *context = reinterpret_cast<CUcontext>(&context_marker);
+CUresult cuCtxCreate_v2(CUcontext* context, unsigned int, CUdevice device) {
+  if (!IsDevice(device)) return kInvalidDevice;
+  *context = ContextOf(device);
+  contexts.push_back(*context);
   return CUDA_SUCCESS;
 }
-CUresult cuCtxPushCurrent_v2(CUcontext) { return CUDA_SUCCESS; }
+CUresult cuCtxPushCurrent_v2(CUcontext context) {
+  contexts.push_back(context);
+  return CUDA_SUCCESS;
+}
 CUresult cuCtxPopCurrent_v2(CUcontext* context) {
-  if (context) *context = reinterpret_cast<CUcontext>(&context_marker);
+  if (contexts.empty()) return kInvalidContext;
+  if (context) *context = contexts.back();
+  contexts.pop_back();
   return CUDA_SUCCESS;
 }
 CUresult cuCtxDestroy_v2(CUcontext) { return CUDA_SUCCESS; }
 CUresult cuCtxGetDevice(CUdevice* device) {
-  *device = 0;
+  if (contexts.empty()) return kInvalidContext;
+  *device = static_cast<CUdevice>(reinterpret_cast<std::intptr_t>(contexts.back()) - 1);
   return CUDA_SUCCESS;
 }
 CUresult cuGetErrorName(CUresult, const char** text) {

@@ -1,16 +1,22 @@
 // SPDX-License-Identifier: Apache-2.0
-// kettle-gpu PROFILE: the stand-in graphics device, one process for all sessions of a profile. Started
+// kettle-gpu PROFILE: the stand-in graphics devices, one process for all sessions of a profile. Started
 // on demand by the driver libraries; leaves two seconds after its last client has gone.
 #include <poll.h>
 #include <sys/prctl.h>
 #include <sys/socket.h>
 #include <time.h>
+#include <unistd.h>
 
 #include <atomic>
+#include <cmath>
 #include <cstdio>
 #include <cstring>
+#include <deque>
 #include <map>
 #include <memory>
+#include <mutex>
+#include <set>
+#include <stdexcept>
 #include <thread>
 
 #include "channel.h"
@@ -20,31 +26,102 @@
 
 namespace {
 
+using standin::Fault;
+using standin::FaultKind;
 using standin::Kind;
 using standin::Message;
 using standin::Status;
 
 constexpr int kLingerMs = 2000;
+constexpr std::int64_t kTolerated_ns = 1'000'000;  // late by less is not worth a word
 
-standin::DeviceInfo InfoOf(const standin::Profile& profile) {
-  standin::DeviceInfo info{};
-  std::strncpy(info.name, profile.name.c_str(), sizeof info.name - 1);
-  info.count = 1;
-  info.compute_major = profile.compute_major;
-  info.compute_minor = profile.compute_minor;
-  info.max_width = profile.max_width;
-  info.max_height = profile.max_height;
-  return info;
+std::int64_t Now() {
+  timespec now{};
+  clock_gettime(CLOCK_MONOTONIC, &now);
+  return now.tv_sec * 1'000'000'000 + now.tv_nsec;
+}
+
+void SleepUntil(std::int64_t ns) {
+  const timespec until{ns / 1'000'000'000, ns % 1'000'000'000};
+  clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &until, nullptr);
+}
+
+// One device: its engine, and who is connected, for when it is lost.
+class Device {
+ public:
+  Device(const standin::Profile& profile, std::size_t index)
+      : profile_(profile), index_(index), engine_(profile.devices[index]) {}
+
+  const standin::DeviceProfile& profile() const { return profile_.devices[index_]; }
+  standin::Engine& engine() { return engine_; }
+
+  standin::DeviceInfo Info() const {
+    const standin::DeviceProfile& p = profile();
+    standin::DeviceInfo info{};
+    info.index = static_cast<std::uint32_t>(index_);
+    info.count = static_cast<std::uint32_t>(profile_.devices.size());
+    std::strncpy(info.name, p.name.c_str(), sizeof info.name - 1);
+    std::strncpy(info.driver_version, profile_.driver_version.c_str(), sizeof info.driver_version - 1);
+    info.compute_major = p.compute_major;
+    info.compute_minor = p.compute_minor;
+    for (const auto& [codec, ability] : {std::pair{0, p.h264}, std::pair{1, p.hevc}}) {
+      info.max_width[codec] = ability.offered ? ability.max_width : 0;
+      info.max_height[codec] = ability.max_height;
+      info.b_frames[codec] = ability.b_frames;
+      info.ten_bit[codec] = ability.ten_bit;
+    }
+    info.gpu_percent = static_cast<std::uint32_t>(std::lround(engine_.ShaderUse(Now()) * 100));
+    info.encoder_percent = static_cast<std::uint32_t>(std::lround(engine_.EncoderUse(Now()) * 100));
+    info.sessions = static_cast<std::uint32_t>(engine_.sessions());
+    return info;
+  }
+
+  // The fault that strikes in this session, if there is one.
+  Fault FaultOf(int session) const {
+    for (const Fault& fault : profile_.faults)
+      if (fault.device == static_cast<int>(index_) && fault.session == session) return fault;
+    return {};
+  }
+
+  void Join(int socket) {
+    std::lock_guard lock(mutex_);
+    sockets_.insert(socket);
+  }
+  void Part(int socket) {
+    std::lock_guard lock(mutex_);
+    sockets_.erase(socket);
+  }
+  // Every session on it ends at once.
+  void Lose() {
+    std::lock_guard lock(mutex_);
+    for (const int socket : sockets_) shutdown(socket, SHUT_RDWR);
+  }
+
+ private:
+  const standin::Profile& profile_;
+  const std::size_t index_;
+  standin::Engine engine_;
+  std::mutex mutex_;
+  std::set<int> sockets_;
+};
+
+// What a fault shows instead of the picture: every luma sample half the range away.
+void Disfigure(standin::SharedMemory& picture, const standin::Settings& s) {
+  for (std::ptrdiff_t i = 0; i < static_cast<std::ptrdiff_t>(s.pitch) * s.height; ++i) picture.data()[i] ^= 0x80;
 }
 
 // One client's connection, served until it hangs up.
 class Session {
  public:
-  Session(standin::Descriptor socket, const standin::Profile& profile, standin::Engine& engine)
-      : socket_(std::move(socket)), profile_(profile), engine_(engine) {}
+  Session(standin::Descriptor socket, std::vector<std::unique_ptr<Device>>& devices)
+      : socket_(std::move(socket)), devices_(devices) {}
   ~Session() {
-    if (entered_) engine_.Leave();
+    if (number_ == 0) return;
+    device_->Part(socket_.get());
+    device_->engine().Leave();
   }
+  Session(const Session&) = delete;
+  Session& operator=(const Session&) = delete;
 
   void Serve() {
     while (auto received = standin::Receive(socket_.get()))
@@ -52,70 +129,137 @@ class Session {
   }
 
  private:
-  bool Answer(Message message) { return standin::Send(socket_.get(), message); }
+  bool Answer(const Message& message) { return standin::Send(socket_.get(), message); }
 
   bool Handle(standin::Received& received) {
     Message& message = received.message;
     switch (message.kind) {
-      case Kind::kHello: return Answer({.kind = Kind::kHello, .status = Status::kOk, .device = InfoOf(profile_)});
-      case Kind::kOpen:
-        entered_ = entered_ || engine_.Enter();
-        return Answer({.kind = Kind::kOpen, .status = entered_ ? Status::kOk : Status::kSessionLimit, .device = {}});
+      case Kind::kHello:
+        if (message.device.index >= devices_.size()) return false;
+        return Answer({.kind = Kind::kHello, .status = Status::kOk, .device = devices_[message.device.index]->Info()});
+      case Kind::kOpen: return Open(message.device.index);
       case Kind::kInitialise: return Answer(Initialise(message.settings));
       case Kind::kAddBuffer:
         buffers_.emplace(message.buffer.id, standin::SharedMemory::Map(std::move(received.fd), message.buffer.bytes));
         return true;
-      case Kind::kEncode: return Answer(Encode(message));
+      case Kind::kEncode: return Encode(message.encode);
+      case Kind::kFlush: return Flush();
       case Kind::kEncoded: break;
     }
     return false;
   }
 
-  Message Initialise(const standin::Settings& settings) {
+  bool Open(std::uint32_t index) {
+    if (index >= devices_.size() || number_ > 0) return false;
+    device_ = devices_[index].get();
+    number_ = device_->engine().Enter();
+    Status status = number_ > 0 ? Status::kOk : Status::kSessionLimit;
+    if (number_ > 0) {
+      device_->Join(socket_.get());
+      fault_ = device_->FaultOf(number_);
+      if (fault_.kind == FaultKind::kRefuse && fault_.frame == 0) status = Status::kFailed;
+    }
+    return Answer({.kind = Kind::kOpen, .status = status, .device = {}});
+  }
+
+  Message Initialise(const standin::Settings& s) {
     Message answer{.kind = Kind::kInitialise, .status = Status::kUnsupported, .header = {}};
-    if (settings.width > profile_.max_width || settings.height > profile_.max_height) return answer;
+    if (!device_) return answer;
+    const standin::CodecAbility& ability =
+        s.codec == standin::Codec::kH264 ? device_->profile().h264 : device_->profile().hevc;
+    if (!ability.offered || s.width > ability.max_width || s.height > ability.max_height ||
+        s.b_frames > ability.b_frames || (s.ten_bit && !ability.ten_bit))
+      return answer;
     try {
-      coder_ = std::make_unique<standin::Coder>(settings);
+      coder_ = standin::MakeCoder(s);
     } catch (const std::exception&) {
       return answer;
     }
-    settings_ = settings;
+    settings_ = s;
     answer.status = Status::kOk;
+    answer.header.delay = coder_->delay();
     answer.header.bytes = static_cast<std::uint32_t>(coder_->header().size());
+    if (answer.header.bytes > standin::kHeaderBytes) throw std::runtime_error("parameter sets too long");
     std::memcpy(answer.header.data, coder_->header().data(), coder_->header().size());
     return answer;
   }
 
-  Message Encode(Message message) {
-    message.kind = Kind::kEncoded;
-    message.status = Status::kFailed;
-    const auto input = buffers_.find(message.encode.input);
+  // Waits until the client has gone: it will not hear from us again.
+  bool Hang() {
+    while (standin::Receive(socket_.get())) {
+    }
+    return false;
+  }
+
+  bool Encode(const standin::Encode& encode) {
+    const auto input = buffers_.find(encode.input);
+    if (!coder_ || input == buffers_.end()) return false;
+    const int frame = frames_++;
+    const bool struck = fault_.kind != FaultKind::kNone && frame >= fault_.frame;
+    Message failure{.kind = Kind::kEncoded, .status = Status::kFailed, .encode = encode};
+    if (struck) switch (fault_.kind) {
+        case FaultKind::kRefuse: return Answer(failure);
+        case FaultKind::kCrash: failure.status = Status::kCrash; return Answer(failure);
+        case FaultKind::kHang: return Hang();
+        case FaultKind::kLost: device_->Lose(); return false;
+        case FaultKind::kWrong: Disfigure(input->second, settings_); break;
+        case FaultKind::kSlow:
+        case FaultKind::kNone: break;
+      }
+    const standin::Work work{.width = settings_.width,
+                             .height = settings_.height,
+                             .preset = settings_.preset,
+                             .hevc = settings_.codec == standin::Codec::kHevc,
+                             .look_ahead = settings_.look_ahead_frames > 0,
+                             .adaptive_quantisation = settings_.adaptive_quantisation != 0,
+                             .multi_pass = settings_.multi_pass != 0,
+                             .factor = struck && fault_.kind == FaultKind::kSlow ? fault_.factor : 1};
+    done_ns_ = device_->engine().Book(encode.submitted_ns, work);
+    outputs_.push_back(encode.output);
+    return Deliver(coder_->Code(input->second.data(), encode.timestamp, encode.force_keyframe != 0));
+  }
+
+  bool Flush() {
+    while (const auto unit = coder_ ? coder_->Flush() : std::nullopt)
+      if (!Deliver(unit)) return false;
+    return true;
+  }
+
+  // The next coded picture goes to the oldest output that waits for one.
+  bool Deliver(const std::optional<standin::CodedUnit>& unit) {
+    if (!unit) return true;
+    if (outputs_.empty()) return false;
+    Message message{.kind = Kind::kEncoded, .status = Status::kFailed, .encode = {}};
+    message.encode.output = outputs_.front();
+    outputs_.pop_front();
     const auto output = buffers_.find(message.encode.output);
-    if (!coder_ || input == buffers_.end() || output == buffers_.end()) return message;
-    const std::int64_t done_ns =
-        engine_.Book(message.encode.submitted_ns, settings_.width, settings_.height, settings_.preset);
-    const auto unit = coder_->Code(input->second.data(), message.encode.timestamp, message.encode.force_keyframe != 0);
-    if (unit.bytes > output->second.bytes()) return message;
-    std::memcpy(output->second.data(), unit.data, unit.bytes);
-    message.encode.bytes = unit.bytes;
-    message.encode.is_keyframe = unit.keyframe;
+    if (output == buffers_.end() || unit->bytes > output->second.bytes()) return Answer(message);
+    std::memcpy(output->second.data(), unit->data, unit->bytes);
+    message.encode.bytes = unit->bytes;
+    message.encode.timestamp = unit->timestamp;
+    message.encode.picture_type = unit->picture_type;
     message.status = Status::kOk;
-    const timespec until{done_ns / 1'000'000'000, done_ns % 1'000'000'000};
-    clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &until, nullptr);
-    return message;
+    message.encode.overrun = Now() > done_ns_ + kTolerated_ns;
+    SleepUntil(done_ns_);
+    return Answer(message);
   }
 
   standin::Descriptor socket_;
-  const standin::Profile& profile_;
-  standin::Engine& engine_;
+  std::vector<std::unique_ptr<Device>>& devices_;
+  Device* device_ = nullptr;
+  int number_ = 0;  // of the session on its device; 0: not open
+  Fault fault_;
   standin::Settings settings_{};
   std::unique_ptr<standin::Coder> coder_;
   std::map<std::uint32_t, standin::SharedMemory> buffers_;
-  bool entered_ = false;
+  std::deque<std::uint32_t> outputs_;  // that wait for a picture, oldest first
+  int frames_ = 0;
+  std::int64_t done_ns_ = 0;
 };
 
 void ServeClients(int listener, const standin::Profile& profile) {
-  standin::Engine engine(profile);
+  std::vector<std::unique_ptr<Device>> devices;
+  for (std::size_t i = 0; i < profile.devices.size(); ++i) devices.push_back(std::make_unique<Device>(profile, i));
   std::atomic<int> clients = 0;
   pollfd ready{listener, POLLIN, 0};
   while (poll(&ready, 1, kLingerMs) > 0 || clients > 0) {
@@ -125,7 +269,7 @@ void ServeClients(int listener, const standin::Profile& profile) {
     ++clients;
     std::thread([&, socket = std::move(client)]() mutable {
       try {
-        Session(std::move(socket), profile, engine).Serve();
+        Session(std::move(socket), devices).Serve();
       } catch (const std::exception&) {
         // The client sees a closed connection, as it would of a device that is lost.
       }

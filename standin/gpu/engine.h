@@ -1,47 +1,108 @@
 // SPDX-License-Identifier: Apache-2.0
-// The stand-in device's one encode engine: a time line that all its sessions share.
+// A stand-in device's time lines, shared by all its sessions: the encode engine, the shader units and the way in.
 #pragma once
 
 #include <algorithm>
-#include <atomic>
 #include <cstdint>
+#include <deque>
 #include <mutex>
+#include <utility>
 
 #include "profile.h"
 
 namespace standin {
 
+// What one picture asks of a device.
+struct Work {
+  int width = 0, height = 0;
+  int preset = 1;  // 1 to 7
+  bool hevc = false, look_ahead = false, adaptive_quantisation = false, multi_pass = false;
+  double factor = 1;  // of a fault that slows the engine down
+};
+
+// Work booked one after the other, and how much of the last second it filled.
+class TimeLine {
+ public:
+  // Books `cost_ns` from `earliest_ns` or when the line is free, and gives the end.
+  std::int64_t Book(std::int64_t earliest_ns, std::int64_t cost_ns) {
+    const std::int64_t start_ns = std::max(free_at_ns_, earliest_ns);
+    free_at_ns_ = start_ns + cost_ns;
+    spans_.emplace_back(start_ns, free_at_ns_);
+    while (spans_.size() > 1 && spans_.front().second < free_at_ns_ - kSecond_ns) spans_.pop_front();
+    return free_at_ns_;
+  }
+
+  // The share of the second before `now_ns` that was booked, 0..1.
+  double Use(std::int64_t now_ns) const {
+    std::int64_t busy_ns = 0;
+    for (const auto& [start_ns, end_ns] : spans_)
+      busy_ns += std::max<std::int64_t>(0, std::min(end_ns, now_ns) - std::max(start_ns, now_ns - kSecond_ns));
+    return static_cast<double>(busy_ns) / static_cast<double>(kSecond_ns);
+  }
+
+ private:
+  static constexpr std::int64_t kSecond_ns = 1'000'000'000;
+  std::int64_t free_at_ns_ = 0;
+  std::deque<std::pair<std::int64_t, std::int64_t>> spans_;
+};
+
 class Engine {
  public:
-  explicit Engine(const Profile& profile) : profile_(profile) {}
+  explicit Engine(const DeviceProfile& profile) : profile_(profile) {}
 
-  // Takes a session's place; false if the limit is reached. Give it back with `Leave`.
-  bool Enter() {
+  // Takes a session's place and gives its number, counted from 1 since the device started; 0 if the limit is reached.
+  // Give it back with `Leave`.
+  int Enter() {
     std::lock_guard lock(mutex_);
-    if (sessions_ >= profile_.session_limit) return false;
+    if (sessions_ >= profile_.session_limit) return 0;
     ++sessions_;
-    return true;
+    return ++opened_;
   }
   void Leave() {
     std::lock_guard lock(mutex_);
     --sessions_;
   }
-
-  // Books the engine for one picture, first come first served. `submitted_ns` and the result are on
-  // the monotonic clock: the result is when the engine is done with the picture.
-  std::int64_t Book(std::int64_t submitted_ns, int width, int height, int preset) {
-    const double speed = profile_.megapixels_per_second[static_cast<std::size_t>(preset - 1)] * 1e6;
-    const auto cost_ns = static_cast<std::int64_t>(1e9 * width * height / speed);
+  int sessions() const {
     std::lock_guard lock(mutex_);
-    free_at_ns_ = std::max(free_at_ns_, submitted_ns) + cost_ns;
-    return free_at_ns_;
+    return sessions_;
+  }
+
+  // Books one picture, first come first served: it crosses over, is prepared by the shader units, and is coded.
+  // `submitted_ns` and the result are on the monotonic clock: the result is when the device is done with the picture.
+  std::int64_t Book(std::int64_t submitted_ns, const Work& work) {
+    const double pixels = static_cast<double>(work.width) * work.height;
+    const auto cost_ns = [&](double megapixels_per_second) {
+      return megapixels_per_second > 0 ? static_cast<std::int64_t>(1e3 * pixels / megapixels_per_second) : 0;
+    };
+    std::int64_t prepare_ns = 0;
+    if (work.look_ahead) prepare_ns += cost_ns(profile_.look_ahead_speed);
+    if (work.adaptive_quantisation) prepare_ns += cost_ns(profile_.adaptive_quantisation_speed);
+    if (work.multi_pass) prepare_ns += cost_ns(profile_.multi_pass_speed);
+    prepare_ns = static_cast<std::int64_t>(static_cast<double>(prepare_ns) / (1 - profile_.game_share));
+    const double speed = profile_.megapixels_per_second[static_cast<std::size_t>(work.preset - 1)] *
+                         (work.hevc ? profile_.hevc_speed : 1) / work.factor;
+    std::lock_guard lock(mutex_);
+    std::int64_t ready_ns = submitted_ns;
+    if (profile_.crossing_speed > 0) ready_ns = crossing_.Book(ready_ns, cost_ns(profile_.crossing_speed));
+    if (prepare_ns > 0) ready_ns = shaders_.Book(ready_ns, prepare_ns);
+    return encoder_.Book(ready_ns, cost_ns(speed));
+  }
+
+  // Shares of the last second, 0..1. The game's count as the shader units' use.
+  double EncoderUse(std::int64_t now_ns) const {
+    std::lock_guard lock(mutex_);
+    return encoder_.Use(now_ns);
+  }
+  double ShaderUse(std::int64_t now_ns) const {
+    std::lock_guard lock(mutex_);
+    return std::min(1.0, profile_.game_share + shaders_.Use(now_ns) * (1 - profile_.game_share));
   }
 
  private:
-  const Profile profile_;
-  std::mutex mutex_;
-  int sessions_ = 0;
-  std::int64_t free_at_ns_ = 0;
+  const DeviceProfile profile_;
+  mutable std::mutex mutex_;
+  int sessions_ = 0, opened_ = 0;
+  TimeLine crossing_, shaders_, encoder_;
 };
 
 }  // namespace standin

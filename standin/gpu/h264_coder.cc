@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "coder.h"
-
 #include <stdexcept>
+
+#include "coder.h"
 
 extern "C" {
 #include <x264.h>
@@ -22,20 +22,35 @@ void ApplyPreset(x264_param_t& p, int preset) {
   if (preset >= 7) p.analyse.i_subpel_refine = 2;
 }
 
-}  // namespace
+void ApplyRates(x264_param_t& p, const Settings& s) {
+  if (s.constant_qp >= 0) {
+    p.rc.i_rc_method = X264_RC_CQP;
+    p.rc.i_qp_constant = s.constant_qp;
+    return;
+  }
+  p.rc.i_rc_method = s.target_quality >= 0 ? X264_RC_CRF : X264_RC_ABR;
+  if (s.target_quality >= 0) p.rc.f_rf_constant = static_cast<float>(s.target_quality);
+  p.rc.i_bitrate = s.average_kbps;
+  p.rc.i_vbv_max_bitrate = s.maximum_kbps;
+  p.rc.i_vbv_buffer_size = s.buffer_kbit;
+  p.i_nal_hrd = s.maximum_kbps > 0 && s.buffer_kbit > 0 ? X264_NAL_HRD_VBR : X264_NAL_HRD_NONE;
+}
 
-Coder::Coder(const Settings& s) : settings_(s) {
+x264_param_t Parameters(const Settings& s) {
   x264_param_t p;
   ApplyPreset(p, s.preset);
   p.i_log_level = X264_LOG_NONE;
   p.i_threads = 1;
   p.b_sliced_threads = 0;
-  p.i_bframe = 0;
+  p.i_bframe = s.b_frames;
+  p.i_bframe_adaptive = X264_B_ADAPT_NONE;
   p.i_width = s.width;
   p.i_height = s.height;
   p.i_csp = X264_CSP_YV12;
   p.i_fps_num = static_cast<std::uint32_t>(s.rate_numerator);
   p.i_fps_den = static_cast<std::uint32_t>(s.rate_denominator);
+  p.i_timebase_num = p.i_fps_den;
+  p.i_timebase_den = p.i_fps_num;
   p.b_vfr_input = 0;
   p.i_keyint_max = s.keyframe_frames;
   p.i_scenecut_threshold = 0;
@@ -46,49 +61,85 @@ Coder::Coder(const Settings& s) : settings_(s) {
   if (s.colour_primaries > 0) p.vui.i_colorprim = s.colour_primaries;
   if (s.transfer > 0) p.vui.i_transfer = s.transfer;
   if (s.matrix > 0) p.vui.i_colmatrix = s.matrix;
-  if (s.constant_qp >= 0) {
-    p.rc.i_rc_method = X264_RC_CQP;
-    p.rc.i_qp_constant = s.constant_qp;
-  } else {
-    p.rc.i_rc_method = X264_RC_ABR;
-    p.rc.i_bitrate = s.average_kbps;
-    p.rc.i_vbv_max_bitrate = s.maximum_kbps;
-    p.rc.i_vbv_buffer_size = s.buffer_kbit;
-  }
+  if (s.adaptive_quantisation) p.rc.i_aq_mode = 1;
+  ApplyRates(p, s);
   x264_param_apply_profile(&p, s.profile_idc == 66 ? "baseline" : s.profile_idc == 77 ? "main" : "high");
-  x264_ = x264_encoder_open(&p);
-  if (!x264_) throw std::runtime_error("the coder refused the settings");
-  x264_nal_t* nals;
-  int count;
-  if (x264_encoder_headers(x264_, &nals, &count) < 0) throw std::runtime_error("no sequence header");
-  for (int i = 0; i < count; ++i)
-    if (nals[i].i_type == NAL_SPS || nals[i].i_type == NAL_PPS)
-      header_.insert(header_.end(), nals[i].p_payload, nals[i].p_payload + nals[i].i_payload);
+  return p;
 }
 
-Coder::~Coder() {
-  if (x264_) x264_encoder_close(x264_);
-}
+class H264Coder final : public Coder {
+ public:
+  explicit H264Coder(const Settings& s) : settings_(s), signature_(SignatureUnit(s)) {
+    x264_param_t p = Parameters(s);
+    x264_ = x264_encoder_open(&p);
+    if (!x264_) throw std::runtime_error("the coder refused the settings");
+    x264_nal_t* nals;
+    int count;
+    if (x264_encoder_headers(x264_, &nals, &count) < 0) throw std::runtime_error("no sequence header");
+    for (int i = 0; i < count; ++i)
+      if (nals[i].i_type == NAL_SPS || nals[i].i_type == NAL_PPS)
+        header_.insert(header_.end(), nals[i].p_payload, nals[i].p_payload + nals[i].i_payload);
+  }
+  ~H264Coder() override {
+    if (x264_) x264_encoder_close(x264_);
+  }
+  H264Coder(const H264Coder&) = delete;
+  H264Coder& operator=(const H264Coder&) = delete;
 
-Coder::Unit Coder::Code(const std::uint8_t* picture, std::uint64_t timestamp, bool force_keyframe) {
-  x264_picture_t in, out;
-  x264_picture_init(&in);
-  auto* base = const_cast<std::uint8_t*>(picture);
-  const int pitch = settings_.pitch, height = settings_.height;
-  in.img.i_csp = X264_CSP_YV12;
-  in.img.i_plane = 3;
-  in.img.i_stride[0] = pitch;
-  in.img.i_stride[1] = in.img.i_stride[2] = pitch / 2;
-  in.img.plane[0] = base;
-  in.img.plane[1] = base + static_cast<std::ptrdiff_t>(pitch) * height;
-  in.img.plane[2] = in.img.plane[1] + static_cast<std::ptrdiff_t>(pitch / 2) * (height / 2);
-  in.i_pts = static_cast<std::int64_t>(timestamp);
-  in.i_type = force_keyframe ? X264_TYPE_IDR : X264_TYPE_AUTO;
-  x264_nal_t* nals;
-  int count;
-  const int bytes = x264_encoder_encode(x264_, &nals, &count, &in, &out);
-  if (bytes <= 0) throw std::runtime_error("coding failed");
-  return {nals[0].p_payload, static_cast<std::uint32_t>(bytes), out.b_keyframe != 0};
-}
+  const std::vector<std::uint8_t>& header() const override { return header_; }
+  int delay() const override { return x264_encoder_maximum_delayed_frames(x264_); }
+
+  std::optional<CodedUnit> Code(const std::uint8_t* picture, std::uint64_t timestamp, bool force_keyframe) override {
+    x264_picture_t in;
+    x264_picture_init(&in);
+    auto* base = const_cast<std::uint8_t*>(picture);
+    const int pitch = settings_.pitch, height = settings_.height;
+    in.img.i_csp = X264_CSP_YV12;
+    in.img.i_plane = 3;
+    in.img.i_stride[0] = pitch;
+    in.img.i_stride[1] = in.img.i_stride[2] = pitch / 2;
+    in.img.plane[0] = base;
+    in.img.plane[1] = base + static_cast<std::ptrdiff_t>(pitch) * height;
+    in.img.plane[2] = in.img.plane[1] + static_cast<std::ptrdiff_t>(pitch / 2) * (height / 2);
+    in.i_pts = next_pts_++;
+    timestamps_.push_back(timestamp);
+    in.i_type = force_keyframe ? X264_TYPE_IDR : X264_TYPE_AUTO;
+    return Take(&in);
+  }
+
+  std::optional<CodedUnit> Flush() override {
+    return x264_encoder_delayed_frames(x264_) > 0 ? Take(nullptr) : std::nullopt;
+  }
+
+ private:
+  std::optional<CodedUnit> Take(x264_picture_t* in) {
+    x264_picture_t out;
+    x264_nal_t* nals;
+    int count;
+    const int bytes = x264_encoder_encode(x264_, &nals, &count, in, &out);
+    if (bytes < 0) throw std::runtime_error("coding failed");
+    if (bytes == 0) return std::nullopt;
+    const std::uint32_t type = out.b_keyframe ? 2 : IS_X264_TYPE_B(out.i_type) ? 1 : 0;
+    const std::uint64_t timestamp = timestamps_.at(static_cast<std::size_t>(out.i_pts));
+    if (signature_.empty()) return CodedUnit{nals[0].p_payload, static_cast<std::uint32_t>(bytes), timestamp, type};
+    // The first picture says what made the stream. An access unit delimiter must stay first.
+    unit_.assign(nals[0].p_payload, nals[0].p_payload + bytes);
+    const std::ptrdiff_t delimiter = nals[0].i_type == NAL_AUD ? nals[0].i_payload : 0;
+    unit_.insert(unit_.begin() + delimiter, signature_.begin(), signature_.end());
+    signature_.clear();
+    return CodedUnit{unit_.data(), static_cast<std::uint32_t>(unit_.size()), timestamp, type};
+  }
+
+  Settings settings_;
+  std::vector<std::uint8_t> signature_;  // until it is written
+  x264_t* x264_ = nullptr;
+  std::vector<std::uint8_t> header_, unit_;
+  std::vector<std::uint64_t> timestamps_;
+  std::int64_t next_pts_ = 0;
+};
+
+}  // namespace
+
+std::unique_ptr<Coder> MakeH264Coder(const Settings& settings) { return std::make_unique<H264Coder>(settings); }
 
 }  // namespace standin

@@ -4,6 +4,9 @@
 #include <ffnvcodec/nvEncodeAPI.h>
 #include <time.h>
 
+#include <algorithm>
+#include <csignal>
+#include <cstdio>
 #include <cstring>
 #include <map>
 #include <memory>
@@ -35,6 +38,7 @@ struct Session {
   std::vector<std::uint8_t> header;  // sequence and picture parameter sets
   std::map<void*, std::unique_ptr<Surface>> surfaces;
   std::uint32_t next_id = 1;
+  int delay = 0, pictures = 0, overruns = 0;
 
   Surface* AddSurface(std::size_t bytes) {
     auto surface = std::make_unique<Surface>(Surface{next_id++, standin::SharedMemory::Create(bytes), false, {}});
@@ -64,56 +68,89 @@ int PresetOf(const GUID& guid) {
   return 0;
 }
 
-NVENCSTATUS NVENCAPI OpenSession(NV_ENC_OPEN_ENCODE_SESSION_EX_PARAMS*, void** encoder) {
+// A CUDA context of the stand-in is its device's number, from 1 on.
+std::uint32_t DeviceOf(const NV_ENC_OPEN_ENCODE_SESSION_EX_PARAMS& params) {
+  const auto context = reinterpret_cast<std::intptr_t>(params.device);
+  return static_cast<std::uint32_t>(std::max<std::intptr_t>(1, context) - 1);
+}
+
+NVENCSTATUS NVENCAPI OpenSession(NV_ENC_OPEN_ENCODE_SESSION_EX_PARAMS* params, void** encoder) {
   auto session = std::make_unique<Session>();
   session->socket = standin::ConnectToDevice();
   if (!session->socket) return NV_ENC_ERR_NO_ENCODE_DEVICE;
-  const auto hello = session->Ask({.kind = Kind::kHello, .status = {}, .device = {}});
-  const auto opened = session->Ask({.kind = Kind::kOpen, .status = {}, .device = {}});
+  Message question{.kind = Kind::kHello, .status = {}, .device = {}};
+  question.device.index = DeviceOf(*params);
+  const auto hello = session->Ask(question);
+  question.kind = Kind::kOpen;
+  const auto opened = session->Ask(question);
   if (!hello || !opened) return NV_ENC_ERR_DEVICE_NOT_EXIST;
   if (opened->status == Status::kSessionLimit) return NV_ENC_ERR_OUT_OF_MEMORY;
+  if (opened->status != Status::kOk) return NV_ENC_ERR_GENERIC;
   session->device = hello->device;
   *encoder = session.release();
   return NV_ENC_SUCCESS;
 }
 
-NVENCSTATUS NVENCAPI GetGuidCount(void*, std::uint32_t* count) {
-  *count = 1;
+// The codecs that a session's device offers.
+std::vector<GUID> Codecs(void* encoder) {
+  const standin::DeviceInfo& device = From(encoder)->device;
+  std::vector<GUID> guids;
+  if (device.max_width[0] > 0) guids.push_back(NV_ENC_CODEC_H264_GUID);
+  if (device.max_width[1] > 0) guids.push_back(NV_ENC_CODEC_HEVC_GUID);
+  return guids;
+}
+
+NVENCSTATUS NVENCAPI GetGuidCount(void* encoder, std::uint32_t* count) {
+  *count = static_cast<std::uint32_t>(Codecs(encoder).size());
   return NV_ENC_SUCCESS;
 }
 
-NVENCSTATUS NVENCAPI GetGuids(void*, GUID* guids, std::uint32_t size, std::uint32_t* count) {
-  *count = size > 0 ? 1 : 0;
-  if (size > 0) guids[0] = NV_ENC_CODEC_H264_GUID;
+NVENCSTATUS NVENCAPI GetGuids(void* encoder, GUID* guids, std::uint32_t size, std::uint32_t* count) {
+  const std::vector<GUID> codecs = Codecs(encoder);
+  *count = std::min(size, static_cast<std::uint32_t>(codecs.size()));
+  std::copy_n(codecs.begin(), *count, guids);
   return NV_ENC_SUCCESS;
 }
 
-NVENCSTATUS NVENCAPI GetCaps(void* encoder, GUID, NV_ENC_CAPS_PARAM* param, int* value) {
+NVENCSTATUS NVENCAPI GetCaps(void* encoder, GUID codec, NV_ENC_CAPS_PARAM* param, int* value) {
+  const standin::DeviceInfo& device = From(encoder)->device;
+  const int index = codec == NV_ENC_CODEC_HEVC_GUID;
   switch (param->capsToQuery) {
-    case NV_ENC_CAPS_WIDTH_MAX: *value = From(encoder)->device.max_width; break;
-    case NV_ENC_CAPS_HEIGHT_MAX: *value = From(encoder)->device.max_height; break;
+    case NV_ENC_CAPS_WIDTH_MAX: *value = device.max_width[index]; break;
+    case NV_ENC_CAPS_HEIGHT_MAX: *value = device.max_height[index]; break;
     case NV_ENC_CAPS_WIDTH_MIN: *value = 32; break;
     case NV_ENC_CAPS_HEIGHT_MIN: *value = 32; break;
     case NV_ENC_CAPS_SUPPORTED_RATECONTROL_MODES: *value = NV_ENC_PARAMS_RC_VBR | NV_ENC_PARAMS_RC_CBR; break;
+    case NV_ENC_CAPS_NUM_MAX_BFRAMES: *value = device.b_frames[index]; break;
+    case NV_ENC_CAPS_SUPPORT_10BIT_ENCODE: *value = static_cast<int>(device.ten_bit[index]); break;
     case NV_ENC_CAPS_SUPPORT_CABAC:
     case NV_ENC_CAPS_SUPPORT_CUSTOM_VBV_BUF_SIZE:
+    case NV_ENC_CAPS_SUPPORT_LOOKAHEAD:
+    case NV_ENC_CAPS_SUPPORT_TEMPORAL_AQ:
     case NV_ENC_CAPS_NUM_ENCODER_ENGINES: *value = 1; break;
-    default: *value = 0;  // no B-frames, look-ahead, 4:4:4, 10 bit, lossless
+    default: *value = 0;  // no 4:4:4, lossless, B-frames as references
   }
   return NV_ENC_SUCCESS;
 }
 
-NVENCSTATUS NVENCAPI GetPresetConfig(void*, GUID, GUID preset, NV_ENC_TUNING_INFO, NV_ENC_PRESET_CONFIG* config) {
+NVENCSTATUS NVENCAPI GetPresetConfig(void*, GUID codec, GUID preset, NV_ENC_TUNING_INFO, NV_ENC_PRESET_CONFIG* config) {
   if (PresetOf(preset) == 0) return NV_ENC_ERR_UNSUPPORTED_PARAM;
-  config->presetCfg = {};
-  config->presetCfg.version = NV_ENC_CONFIG_VER;
-  config->presetCfg.profileGUID = NV_ENC_H264_PROFILE_HIGH_GUID;
-  config->presetCfg.gopLength = 250;
-  config->presetCfg.frameIntervalP = 1;
-  config->presetCfg.frameFieldMode = NV_ENC_PARAMS_FRAME_FIELD_MODE_FRAME;
-  config->presetCfg.rcParams.version = NV_ENC_RC_PARAMS_VER;
-  config->presetCfg.encodeCodecConfig.h264Config.idrPeriod = 250;
-  config->presetCfg.encodeCodecConfig.h264Config.chromaFormatIDC = 1;
+  NV_ENC_CONFIG& c = config->presetCfg;
+  c = {};
+  c.version = NV_ENC_CONFIG_VER;
+  c.gopLength = 250;
+  c.frameIntervalP = 1;
+  c.frameFieldMode = NV_ENC_PARAMS_FRAME_FIELD_MODE_FRAME;
+  c.rcParams.version = NV_ENC_RC_PARAMS_VER;
+  if (codec == NV_ENC_CODEC_HEVC_GUID) {
+    c.profileGUID = NV_ENC_HEVC_PROFILE_MAIN_GUID;
+    c.encodeCodecConfig.hevcConfig.idrPeriod = 250;
+    c.encodeCodecConfig.hevcConfig.chromaFormatIDC = 1;
+  } else {
+    c.profileGUID = NV_ENC_H264_PROFILE_HIGH_GUID;
+    c.encodeCodecConfig.h264Config.idrPeriod = 250;
+    c.encodeCodecConfig.h264Config.chromaFormatIDC = 1;
+  }
   return NV_ENC_SUCCESS;
 }
 
@@ -127,31 +164,53 @@ int ProfileIdc(const GUID& guid) {
   return 100;
 }
 
-standin::Settings SettingsFrom(const NV_ENC_INITIALIZE_PARAMS& params) {
-  const NV_ENC_CONFIG& config = *params.encodeConfig;
-  const NV_ENC_RC_PARAMS& rate = config.rcParams;
-  const NV_ENC_CONFIG_H264& h264 = config.encodeCodecConfig.h264Config;
+void TakeRates(const NV_ENC_RC_PARAMS& rate, standin::Settings& s) {
   const auto kilo = [](std::uint32_t bits) { return static_cast<std::int32_t>(bits / 1000); };
-  standin::Settings s{};
-  s.width = static_cast<std::int32_t>(params.encodeWidth);
-  s.height = static_cast<std::int32_t>(params.encodeHeight);
-  s.rate_numerator = static_cast<std::int32_t>(params.frameRateNum);
-  s.rate_denominator = static_cast<std::int32_t>(params.frameRateDen);
-  s.preset = PresetOf(params.presetGUID);
   s.average_kbps = kilo(rate.averageBitRate);
   s.maximum_kbps = kilo(rate.rateControlMode == NV_ENC_PARAMS_RC_CBR || rate.maxBitRate == 0 ? rate.averageBitRate
                                                                                              : rate.maxBitRate);
   s.buffer_kbit = rate.vbvBufferSize ? kilo(rate.vbvBufferSize) : s.maximum_kbps;
   s.constant_qp = rate.rateControlMode == NV_ENC_PARAMS_RC_CONSTQP ? static_cast<int>(rate.constQP.qpInterP) : -1;
+  s.target_quality = rate.rateControlMode == NV_ENC_PARAMS_RC_VBR && rate.targetQuality > 0 ? rate.targetQuality : -1;
+  s.look_ahead_frames = rate.enableLookahead ? rate.lookaheadDepth : 0;
+  s.adaptive_quantisation = rate.enableAQ || rate.enableTemporalAQ;
+  s.multi_pass = rate.multiPass != NV_ENC_MULTI_PASS_DISABLED;
+}
+
+template <typename Vui>
+void TakeColours(const Vui& vui, standin::Settings& s) {
+  s.full_range = static_cast<std::int32_t>(vui.videoFullRangeFlag);
+  s.colour_primaries = static_cast<std::int32_t>(vui.colourPrimaries);
+  s.transfer = static_cast<std::int32_t>(vui.transferCharacteristics);
+  s.matrix = static_cast<std::int32_t>(vui.colourMatrix);
+}
+
+standin::Settings SettingsFrom(const NV_ENC_INITIALIZE_PARAMS& params) {
+  const NV_ENC_CONFIG& config = *params.encodeConfig;
+  standin::Settings s{};
+  s.codec = params.encodeGUID == NV_ENC_CODEC_HEVC_GUID ? standin::Codec::kHevc : standin::Codec::kH264;
+  s.width = static_cast<std::int32_t>(params.encodeWidth);
+  s.height = static_cast<std::int32_t>(params.encodeHeight);
+  s.rate_numerator = static_cast<std::int32_t>(params.frameRateNum);
+  s.rate_denominator = static_cast<std::int32_t>(params.frameRateDen);
+  s.preset = PresetOf(params.presetGUID);
   s.keyframe_frames = static_cast<std::int32_t>(config.gopLength);
-  s.profile_idc = ProfileIdc(config.profileGUID);
-  s.repeat_headers = h264.repeatSPSPPS && !h264.disableSPSPPS;
-  s.access_unit_delimiter = h264.outputAUD;
-  s.pitch = (s.width + 63) / 64 * 64;
-  s.full_range = static_cast<std::int32_t>(h264.h264VUIParameters.videoFullRangeFlag);
-  s.colour_primaries = static_cast<std::int32_t>(h264.h264VUIParameters.colourPrimaries);
-  s.transfer = static_cast<std::int32_t>(h264.h264VUIParameters.transferCharacteristics);
-  s.matrix = static_cast<std::int32_t>(h264.h264VUIParameters.colourMatrix);
+  s.b_frames = std::max(1, config.frameIntervalP) - 1;
+  TakeRates(config.rcParams, s);
+  if (s.codec == standin::Codec::kHevc) {
+    const NV_ENC_CONFIG_HEVC& hevc = config.encodeCodecConfig.hevcConfig;
+    s.ten_bit = hevc.pixelBitDepthMinus8 == 2;
+    s.repeat_headers = hevc.repeatSPSPPS && !hevc.disableSPSPPS;
+    s.access_unit_delimiter = hevc.outputAUD;
+    TakeColours(hevc.hevcVUIParameters, s);
+  } else {
+    const NV_ENC_CONFIG_H264& h264 = config.encodeCodecConfig.h264Config;
+    s.profile_idc = ProfileIdc(config.profileGUID);
+    s.repeat_headers = h264.repeatSPSPPS && !h264.disableSPSPPS;
+    s.access_unit_delimiter = h264.outputAUD;
+    TakeColours(h264.h264VUIParameters, s);
+  }
+  s.pitch = (s.width * (s.ten_bit ? 2 : 1) + 63) / 64 * 64;
   return s;
 }
 
@@ -164,6 +223,7 @@ NVENCSTATUS NVENCAPI Initialise(void* encoder, NV_ENC_INITIALIZE_PARAMS* params)
   if (answer->status == Status::kUnsupported) return NV_ENC_ERR_UNSUPPORTED_PARAM;
   if (answer->status != Status::kOk) return NV_ENC_ERR_GENERIC;
   session.header.assign(answer->header.data, answer->header.data + answer->header.bytes);
+  session.delay = answer->header.delay;
   return NV_ENC_SUCCESS;
 }
 
@@ -193,7 +253,11 @@ NVENCSTATUS NVENCAPI LockInput(void* encoder, NV_ENC_LOCK_INPUT_BUFFER* params) 
 NVENCSTATUS NVENCAPI Unlock(void*, void*) { return NV_ENC_SUCCESS; }
 
 NVENCSTATUS NVENCAPI EncodePicture(void* encoder, NV_ENC_PIC_PARAMS* params) {
-  if (params->encodePicFlags & NV_ENC_PIC_FLAG_EOS) return NV_ENC_SUCCESS;  // one in, one out: nothing is held back
+  Session& session = *From(encoder);
+  if (params->encodePicFlags & NV_ENC_PIC_FLAG_EOS)
+    return standin::Send(session.socket.get(), {.kind = Kind::kFlush, .status = {}, .encode = {}})
+               ? NV_ENC_SUCCESS
+               : NV_ENC_ERR_DEVICE_NOT_EXIST;
   auto* input = static_cast<Surface*>(params->inputBuffer);
   auto* output = static_cast<Surface*>(params->outputBitstream);
   output->done = false;
@@ -205,7 +269,15 @@ NVENCSTATUS NVENCAPI EncodePicture(void* encoder, NV_ENC_PIC_PARAMS* params) {
   message.encode.submitted_ns = now.tv_sec * 1'000'000'000 + now.tv_nsec;
   message.encode.timestamp = params->inputTimeStamp;
   message.encode.force_keyframe = (params->encodePicFlags & NV_ENC_PIC_FLAG_FORCEIDR) != 0;
-  return standin::Send(From(encoder)->socket.get(), message) ? NV_ENC_SUCCESS : NV_ENC_ERR_DEVICE_NOT_EXIST;
+  if (!standin::Send(session.socket.get(), message)) return NV_ENC_ERR_DEVICE_NOT_EXIST;
+  // Output buffers are filled in coded order; the first waits until the coder has seen enough.
+  return session.pictures++ < session.delay ? NV_ENC_ERR_NEED_MORE_INPUT : NV_ENC_SUCCESS;
+}
+
+NV_ENC_PIC_TYPE TypeOf(const standin::Encode& encode) {
+  return encode.picture_type == 2   ? NV_ENC_PIC_TYPE_IDR
+         : encode.picture_type == 1 ? NV_ENC_PIC_TYPE_B
+                                    : NV_ENC_PIC_TYPE_P;
 }
 
 NVENCSTATUS NVENCAPI LockBitstream(void* encoder, NV_ENC_LOCK_BITSTREAM* params) {
@@ -214,17 +286,19 @@ NVENCSTATUS NVENCAPI LockBitstream(void* encoder, NV_ENC_LOCK_BITSTREAM* params)
   while (!wanted->done) {
     const auto received = standin::Receive(session.socket.get());
     if (!received) return NV_ENC_ERR_DEVICE_NOT_EXIST;
+    if (received->message.status == Status::kCrash) std::raise(SIGSEGV);  // a fault of the profile
     if (received->message.status != Status::kOk) return NV_ENC_ERR_GENERIC;
     for (auto& [handle, surface] : session.surfaces)
       if (surface->id == received->message.encode.output) {
         surface->result = received->message.encode;
         surface->done = true;
+        session.overruns += received->message.encode.overrun;
       }
   }
   params->bitstreamBufferPtr = wanted->memory.data();
   params->bitstreamSizeInBytes = wanted->result.bytes;
   params->outputTimeStamp = wanted->result.timestamp;
-  params->pictureType = wanted->result.is_keyframe ? NV_ENC_PIC_TYPE_IDR : NV_ENC_PIC_TYPE_P;
+  params->pictureType = TypeOf(wanted->result);
   params->pictureStruct = NV_ENC_PIC_STRUCT_FRAME;
   return NV_ENC_SUCCESS;
 }
@@ -240,6 +314,10 @@ NVENCSTATUS NVENCAPI GetSequenceParams(void* encoder, NV_ENC_SEQUENCE_PARAM_PAYL
 NVENCSTATUS NVENCAPI SetStreams(void*, NV_ENC_CUSTREAM_PTR, NV_ENC_CUSTREAM_PTR) { return NV_ENC_SUCCESS; }
 
 NVENCSTATUS NVENCAPI DestroyEncoder(void* encoder) {
+  const Session& session = *From(encoder);
+  if (session.overruns * 10 > session.pictures)
+    std::fprintf(stderr, "coding %d of %d pictures took longer than the profile says; this machine is the limit\n",
+                 session.overruns, session.pictures);
   delete From(encoder);
   return NV_ENC_SUCCESS;
 }

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// What the stand-in driver libraries and the stand-in device say to each other.
+// What the stand-in driver libraries and the stand-in devices say to each other.
 //
 // One SOCK_SEQPACKET connection is one encode session; every message is one `Message`. Pictures and
 // bitstreams never travel over it: they lie in shared memory (memfd) handed over with SCM_RIGHTS.
@@ -10,33 +10,48 @@
 namespace standin {
 
 enum class Kind : std::uint32_t {
-  kHello,       // client: who are you?          device: kHello with `device`
-  kOpen,        // client: one session, please   device: kOpen with `status`
+  kHello,       // client: `device.index`        device: kHello with `device`
+  kOpen,        // client: `device.index`        device: kOpen with `status`
   kInitialise,  // client: `settings`            device: kInitialise with `status`, `header`
   kAddBuffer,   // client: `buffer` and its descriptor, no answer
-  kEncode,      // client: `encode`              device: kEncoded, once the engine is done with it
+  kEncode,      // client: `encode`              device: one kEncoded for each picture, in coded order, when it is done
+  kFlush,       // client: no more pictures      device: kEncoded for those held back
   kEncoded,
 };
 
-enum class Status : std::uint32_t { kOk, kSessionLimit, kUnsupported, kFailed };
+enum class Status : std::uint32_t {
+  kOk,
+  kSessionLimit,
+  kUnsupported,
+  kFailed,
+  kCrash,  // the driver is to crash now
+};
+
+enum class Codec : std::int32_t { kH264, kHevc };
 
 struct DeviceInfo {
-  char name[96];
-  std::uint32_t count;
+  std::uint32_t index, count;
+  char name[96], driver_version[64];
   std::int32_t compute_major, compute_minor;
-  std::int32_t max_width, max_height;
+  std::int32_t max_width[2], max_height[2], b_frames[2];  // by Codec; no width: the codec is not offered
+  std::uint32_t ten_bit[2];
+  std::uint32_t gpu_percent, encoder_percent, sessions;  // of the last second, and now
 };
 
 struct Settings {
+  Codec codec;
   std::int32_t width, height;
   std::int32_t rate_numerator, rate_denominator;  // frames per second
   std::int32_t preset;                            // 1 (fastest) to 7 (slowest)
   std::int32_t average_kbps, maximum_kbps, buffer_kbit;
-  std::int32_t constant_qp;  // below zero: the bit rates rule
+  std::int32_t constant_qp;     // below zero: another rule
+  std::int32_t target_quality;  // below zero: the bit rates rule
   std::int32_t keyframe_frames;
-  std::int32_t profile_idc;
+  std::int32_t profile_idc;  // of H.264
+  std::int32_t b_frames, look_ahead_frames;
+  std::uint32_t adaptive_quantisation, multi_pass, ten_bit;
   std::uint32_t repeat_headers, access_unit_delimiter;
-  std::int32_t pitch;  // bytes from one luma row to the next; chroma rows are half of it
+  std::int32_t pitch;  // bytes from one luma row to the next; YV12: chroma rows are half of it, P010: the same
   std::int32_t full_range, colour_primaries, transfer, matrix;
 };
 
@@ -45,14 +60,16 @@ struct Buffer {
 };
 
 struct Encode {
-  std::uint32_t input, output;  // buffer ids
+  std::uint32_t input, output;  // buffer ids; the answer's output holds the next picture in coded order
   std::int64_t submitted_ns;    // CLOCK_MONOTONIC, the same clock in both processes
   std::uint64_t timestamp;
   std::uint32_t force_keyframe;
-  std::uint32_t bytes, is_keyframe;  // filled by the device
+  std::uint32_t bytes;         // filled by the device, as the rest
+  std::uint32_t picture_type;  // 0: P, 1: B, 2: IDR
+  std::uint32_t overrun;       // the coding took longer than the simulated time: the figure is this machine's
 };
 
-inline constexpr std::uint32_t kHeaderBytes = 512;
+inline constexpr std::uint32_t kHeaderBytes = 1024;
 
 struct Message {
   Kind kind;
@@ -64,6 +81,7 @@ struct Message {
     Encode encode;
     struct {
       std::uint32_t bytes;
+      std::int32_t delay;  // pictures that the coder holds back
       std::uint8_t data[kHeaderBytes];
     } header;
   };

@@ -5,9 +5,13 @@
 #include <thread>
 
 #include "channel.h"
+#include "encoders/bitstream.h"
+#include "encoders/prove_settings.h"
 #include "kettle/encoders/catalogue.h"
 #include "kettle/encoders/driver_preload.h"
+#include "kettle/machine/nvidia.h"
 #include "kettle/media/encoder.h"
+#include "kettle/trial/probe.h"
 #include "kettle/trial/quality_run.h"
 #include "kettle/trial/unpaced.h"
 #include "support.h"
@@ -15,11 +19,20 @@
 namespace kettle {
 namespace {
 
-constexpr const char* kProfile = R"toml(name = "Test card (simulated)"
+constexpr const char* kProfile = R"toml(driver_version = "9.9 (simulated)"
+[[device]]
+name = "Test card (simulated)"
 session_limit = 2
+[device.h264]
+b_frames = 4
 max_width = 1024
 max_height = 1024
-[megapixels_per_second]
+[device.hevc]
+b_frames = 3
+ten_bit = true
+[device.compute]
+look_ahead = 50
+[device.megapixels_per_second]
 p1 = 400
 p2 = 350
 p3 = 300
@@ -27,6 +40,18 @@ p4 = 250
 p5 = 200
 p6 = 150
 p7 = 100
+[[device]]
+name = "Old card (simulated)"
+session_limit = 1
+[device.hevc]
+[device.megapixels_per_second]
+p1 = 100
+p2 = 90
+p3 = 80
+p4 = 70
+p5 = 60
+p6 = 50
+p7 = 40
 )toml";
 
 class DriverTest : public test::FolderTest {
@@ -41,9 +66,10 @@ class DriverTest : public test::FolderTest {
 
   static EncodeSettings Settings(const std::string& preset) { return test::SmallSettings("nvenc-h264", preset); }
 
-  Quality EncodeAndCompare(const std::string& preset) {
+  Quality EncodeAndCompare(const std::string& preset, double kbps = 400) {
     EncodeTask task;
     task.settings = Settings(preset);
+    task.settings.bit_rate = task.settings.maximum_bit_rate = BitRate::FromKbps(kbps);
     task.footage = test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 50);
     task.output = path("out.mkv").string();
     outcome_ = RunUnpaced(task, clock_, [](double) {});
@@ -67,7 +93,9 @@ TEST_F(DriverTest, MakesRealDecodableH264) {
   EXPECT_GT(quality.psnr_y_db, 20);
 }
 
-TEST_F(DriverTest, SlowerPresetsLookBetter) { EXPECT_GT(EncodeAndCompare("p7").ssim_y, EncodeAndCompare("p1").ssim_y); }
+TEST_F(DriverTest, SlowerPresetsLookBetter) {
+  EXPECT_GT(EncodeAndCompare("p7", 100).ssim_y, EncodeAndCompare("p1", 100).ssim_y);
+}
 
 TEST_F(DriverTest, TheEngineTakesTheProfilesTime) {
   EncodeAndCompare("p7");
@@ -90,6 +118,80 @@ TEST_F(DriverTest, APictureAboveTheLimitIsRefused) {
   EncodeSettings large = Settings("p1");
   large.size = {2048, 1024};
   EXPECT_FALSE(RunProbe({large}).works);
+}
+
+TEST_F(DriverTest, EverySettingOfBothCodecsIsInTheBitstream) {
+  test::ProveSettings(FindFamily("nvenc-h264"));
+  test::ProveSettings(FindFamily("nvenc-hevc"));
+}
+
+TEST_F(DriverTest, EveryStreamSaysWhatMadeItAndWhatWasAsked) {
+  EncodeSettings settings = Settings("p4");
+  settings.look_ahead_frames = 8;
+  settings.adaptive_quantisation = true;
+  settings.multi_pass = true;
+  settings.b_frames = 2;
+  for (const char* encoder : {"nvenc-h264", "nvenc-hevc"}) {
+    settings.encoder = encoder;
+    const std::string text = test::EncodeStream(settings, 30).text();
+    EXPECT_TRUE(text.find("simulated GPU: p4 b-frames=2 look-ahead=8 aq=1 multi-pass=1") != std::string::npos)
+        << encoder;
+  }
+}
+
+TEST_F(DriverTest, HevcWithBFramesAndTenBitDecodesToWhatWentIn) {
+  EncodeTask task;
+  task.settings = test::SmallSettings("nvenc-hevc", "p5");
+  task.settings.b_frames = 2;
+  task.settings.bit_depth = 10;
+  task.footage = test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 50);
+  task.output = path("out.mkv").string();
+  EXPECT_EQ(RunUnpaced(task, clock_, [](double) {}).b_frames, 2);
+  const Quality quality = RunQuality({task.footage, task.output, {25, 1}, 50}, [](double) {});
+  EXPECT_EQ(quality.frames, 50);
+  EXPECT_GT(quality.worst_frame_psnr_y_db, 20);
+}
+
+TEST_F(DriverTest, AnOlderGenerationRefusesWhatItLacksInWords) {
+  EncodeSettings settings = test::SmallSettings("nvenc-hevc", "p1");
+  settings.device = 1;
+  const ProbeOutcome plain = RunProbe({settings});
+  EXPECT_TRUE(plain.works) << plain.reason;
+  EXPECT_EQ(plain.device_name, "Old card (simulated)");
+  settings.b_frames = 2;
+  EXPECT_THAT(RunProbe({settings}).reason, testing::HasSubstr("B-frames"));
+  settings.b_frames.reset();
+  settings.bit_depth = 10;
+  EXPECT_THAT(RunProbe({settings}).reason, testing::HasSubstr("no 10-bit"));
+  settings.bit_depth = 8;
+  settings.chroma = Chroma::k444;
+  EXPECT_THAT(RunProbe({settings}).reason, testing::HasSubstr("no 4:4:4"));
+}
+
+TEST_F(DriverTest, LimitsAreFoundByTrying) {
+  const LimitsOutcome first = RunLimits({Settings("p1")});
+  EXPECT_EQ(first.at_once, 2);
+  EXPECT_FALSE(first.more_at_once);
+  EXPECT_TRUE(first.b_frames);
+  EXPECT_FALSE(first.ten_bit);
+  EXPECT_LE(first.largest.width, 1024);
+  EncodeSettings old = test::SmallSettings("nvenc-hevc", "p1");
+  old.device = 1;
+  const LimitsOutcome second = RunLimits({old});
+  EXPECT_EQ(second.at_once, 1);
+  EXPECT_FALSE(second.b_frames);
+  EXPECT_EQ(second.largest, (FrameSize{4096, 4096}));
+}
+
+TEST_F(DriverTest, TheManagementLibraryNamesTheCardsAndTheirSessions) {
+  const Encoder open(ConfigFor(Settings("p1")));
+  const std::vector<NvidiaDevice> devices = ReadNvidia();
+  ASSERT_EQ(devices.size(), 2u);
+  EXPECT_EQ(devices[0].name, "Test card (simulated)");
+  EXPECT_EQ(devices[1].name, "Old card (simulated)");
+  EXPECT_EQ(devices[0].driver_version, "9.9 (simulated)");
+  EXPECT_EQ(devices[0].encode_sessions, 1);
+  EXPECT_EQ(devices[1].encode_sessions, 0);
 }
 
 TEST_F(DriverTest, TheDeviceGoesWhenNobodyUsesIt) {
