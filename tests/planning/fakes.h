@@ -23,7 +23,9 @@ class FakeRunner final : public TrialRunner {
       std::function<Figures(const std::string& encoder, int preset, bool recording, const std::string& footage)>;
   explicit FakeRunner(Machine machine) : machine_(std::move(machine)) {}
 
-  Trial Run(const EncodeSettings& settings, const Footage& footage) override {
+  Trial Run(const TrialRequest& request) override {
+    const EncodeSettings& settings = request.settings;
+    const Footage& footage = request.footage;
     ++runs;
     const EncoderFamily& family = FindFamily(settings.encoder);
     const auto preset =
@@ -44,7 +46,7 @@ class FakeRunner final : public TrialRunner {
     trial.throughput_fps = figures.throughput_fps;
     trial.headroom = 1 - settings.frame_rate.fps() / figures.throughput_fps;
     trial.cpu_cores = figures.cpu_cores;
-    trial.quality = Quality{30, figures.ssim, 29, figures.ssim - 0.01, 60};
+    trial.quality = Quality{30, figures.ssim, 29, figures.ssim - 0.01, 0, 25, 60};
     return trial;
   }
 

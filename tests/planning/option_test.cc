@@ -14,7 +14,7 @@ Trial TrialWith(double fps, double cores, double ssim) {
   trial.status = WorkerStatus::kDone;
   trial.throughput_fps = fps;
   trial.cpu_cores = cores;
-  trial.quality = Quality{40, ssim, 38, ssim - 0.02, 50};
+  trial.quality = Quality{40, ssim, 38, ssim - 0.02, 0, 30, 50};
   return trial;
 }
 

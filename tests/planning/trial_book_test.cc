@@ -26,7 +26,7 @@ TEST(TrialBook, MeasuresOnce) {
 
 TEST(TrialBook, UsesEarlierTrialsAgain) {
   FakeRunner runner(kGood);
-  const Trial earlier = FakeRunner(kGood).Run(test::SmallSettings(), FakeFootage("a"));
+  const Trial earlier = FakeRunner(kGood).Run({test::SmallSettings(), FakeFootage("a")});
   TrialBook book(runner, {earlier}, [](const auto&) {});
   EXPECT_EQ(book.Get(test::SmallSettings(), FakeFootage("a")).throughput_fps, 100);
   EXPECT_EQ(runner.runs, 0);
@@ -35,7 +35,7 @@ TEST(TrialBook, UsesEarlierTrialsAgain) {
 
 TEST(TrialBook, AnEarlierFailureIsTriedAgainOnce) {
   FakeRunner runner(kCrash);
-  const Trial earlier = FakeRunner(kCrash).Run(test::SmallSettings(), FakeFootage("a"));
+  const Trial earlier = FakeRunner(kCrash).Run({test::SmallSettings(), FakeFootage("a")});
   TrialBook book(runner, {earlier}, [](const auto&) {});
   book.Get(test::SmallSettings(), FakeFootage("a"));
   book.Get(test::SmallSettings(), FakeFootage("a"));

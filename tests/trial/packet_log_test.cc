@@ -30,5 +30,24 @@ TEST(PacketLog, CountsTheLongestRunOfBFrames) {
   EXPECT_EQ(log.longest_b_run(), 3);
 }
 
+TEST(PacketLog, FindsWhereAnEncodeSlowedDown) {
+  PacketLog log;
+  std::int64_t now = 0;
+  for (int i = 0; i < 100; ++i) log.PacketOut(i, now += i < 60 ? 1'000'000 : 8'000'000, 100);
+  const auto slow_down = log.slow_down();
+  ASSERT_TRUE(slow_down);
+  EXPECT_NEAR(slow_down->frame, 59, 1);
+  EXPECT_NEAR(slow_down->factor, 8, 0.2);
+}
+
+TEST(PacketLog, ASteadyEncodeThatHoldsFramesBackIsNotSlowing) {
+  PacketLog log;
+  std::int64_t now = 0;
+  // The last twenty come out at once at the end; every third takes twice as long.
+  for (int i = 0; i < 100; ++i) log.PacketOut(i, now += i >= 80 ? 1000 : i % 3 ? 1'000'000 : 2'000'000, 100);
+  EXPECT_FALSE(log.slow_down());
+  EXPECT_FALSE(PacketLog().slow_down());
+}
+
 }  // namespace
 }  // namespace kettle

@@ -2,6 +2,7 @@
 #include "kettle/trial/unpaced.h"
 
 #include "kettle/media/reader.h"
+#include "kettle/trial/probe.h"
 #include "support.h"
 
 namespace kettle {

@@ -75,6 +75,23 @@ TEST(WorkerProcess, AHangIsEndedAtItsDeadline) {
   EXPECT_LT(report.wall_seconds, 100);
 }
 
+TEST(WorkerProcess, SilenceEndsItLongBeforeTheDeadline) {
+  const WorkerProcess worker({"/bin/sh", "-c", "cat >/dev/null; echo '{\"progress\": 0}'; exec sleep 600"}, "",
+                             nullptr);
+  const WorkerReport report = worker.Run({"encode", {}, 500, 0.4});
+  EXPECT_EQ(report.status, WorkerStatus::kTimedOut);
+  EXPECT_THAT(report.detail, testing::HasSubstr("hung"));
+  EXPECT_LT(report.wall_seconds, 100);
+}
+
+TEST(WorkerProcess, WhatADriverSaysOnStandardErrorIsKept) {
+  const WorkerReport done =
+      RunScript("cat >/dev/null; echo hello >&2; echo 'the tide is out' >&2; echo '{\"result\": {}}'");
+  EXPECT_EQ(done.status, WorkerStatus::kDone);
+  EXPECT_EQ(done.last_words, "the tide is out");
+  EXPECT_THAT(RunScript("cat >/dev/null; echo 'aground' >&2; kill -SEGV $$").detail, testing::HasSubstr("aground"));
+}
+
 // One that closed its output and then hung was once waited for without end.
 TEST(WorkerProcess, AHangAfterClosingItsOutputIsEndedToo) {
   const WorkerReport report = RunScript("exec >&-; exec sleep 600", 0.3);

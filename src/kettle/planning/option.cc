@@ -33,6 +33,9 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
     option.feeding_cores = std::max(option.feeding_cores, trial.feeding_cores);
     option.stand_in_cores = std::max(option.stand_in_cores, trial.stand_in_cores);
     option.b_frames = std::max(option.b_frames, trial.b_frames);
+    if (trial.interval) option.interval = std::max(option.interval.value_or(0), *trial.interval);
+    for (const std::string& mark : trial.marks())
+      if (std::find(option.marks.begin(), option.marks.end(), mark) == option.marks.end()) option.marks.push_back(mark);
     if (!trial.quality) continue;
     const double score = SsimDb(trial.quality->ssim_y);
     if (score < option.score) {
@@ -58,6 +61,8 @@ void to_json(nlohmann::json& json, const Option& option) {
           {"engine_share", option.engine_share()},
           {"worst_second_ssim_y", option.quality.worst_second_ssim_y},
           {"ssim_y", option.quality.ssim_y}};
+  if (option.interval) json["interval"] = *option.interval;
+  if (!option.marks.empty()) json["marks"] = option.marks;
   if (!option.trouble.empty()) json["trouble"] = option.trouble;
 }
 

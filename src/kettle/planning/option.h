@@ -2,6 +2,7 @@
 // One encoder and preset for one of the two encodes, measured on all the footage.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -25,6 +26,8 @@ struct Option {
   double score = 0;                                             // mean SSIM in dB
   Quality quality;                                              // of the footage with the lowest score
   int b_frames = 0;
+  std::optional<double> interval;  // the widest of the throughputs' (Trial::interval)
+  std::vector<std::string> marks;  // of all trials, each once (Trial::marks)
 
   bool keeps_pace(double required_headroom) const { return trouble.empty() && headroom >= required_headroom; }
   // The share of the GPU's encode engine that it takes at the frame rate; 0 on the CPU.

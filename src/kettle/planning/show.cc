@@ -62,7 +62,10 @@ std::pair<std::string, BitRate> ParseReserve(const std::string& text) {
 class ShowReader {
  public:
   ShowReader(const fs::path& file, const ShowOverrides& overrides, const ShowPlaces& places)
-      : file_(file), folder_(file.parent_path()), places_(places), table_(ReadToml(file)) {
+      : file_(file),
+        folder_(file.parent_path()),
+        places_(places),
+        table_(file.empty() ? toml::table() : ReadToml(file)) {
     options_ = Apply(overrides, table_);
     options_from_cwd_ = overrides.contains("footage");
   }

@@ -60,8 +60,8 @@ struct ShowPlaces {
   std::filesystem::path root = "/";    // of the file system, for the display's size
 };
 
-// Reads and checks a show. Clips are opened to learn size and rate where the show leaves them out.
-// Throws Error(kInput) with one line: file, line, key, what would be right.
+// Reads and checks a show; with an empty path, one made of options alone. Clips are opened to learn size and rate where
+// the show leaves them out. Throws Error(kInput) with one line: file, line, key, what would be right.
 Show ReadShow(const std::filesystem::path& file, const ShowOverrides& overrides, const ShowPlaces& places);
 
 }  // namespace kettle

@@ -15,7 +15,7 @@ Trial TrialBook::Get(const EncodeSettings& settings, const Footage& footage) {
     if (!fresh) ++reused_;
     return *known;
   }
-  Trial trial = runner_.Run(settings, footage);
+  Trial trial = runner_.Run({settings, footage});
   ++measured_;
   if (known != trials_.end())
     *known = trial;

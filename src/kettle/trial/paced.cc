@@ -26,13 +26,14 @@ constexpr std::int64_t kStartDelayNs = 200'000'000;  // for all threads to be wa
 // One encode of the run: its queue, and the thread that scales, encodes and writes.
 class Output {
  public:
-  Output(const PacedOutputTask& task, FrameSize source_size, FrameRate source_rate, int queue_depth, const Clock& clock)
+  Output(const PacedOutputTask& task, FrameRate source_rate, int queue_depth, const Clock& clock)
       : clock_(clock),
         rate_(task.settings.frame_rate),
         selector_(source_rate, rate_),
         queue_(static_cast<std::size_t>(queue_depth)),
-        scaler_(source_size, task.settings.size),
-        encoder_(ConfigFor(task.settings)) {
+        config_(ConfigFor(task.settings)),
+        scaler_(config_.size, config_.pixel_format),
+        encoder_(config_) {
     if (!task.output.empty()) writer_ = std::make_unique<MediaWriter>(task.output, encoder_.context());
   }
 
@@ -111,6 +112,7 @@ class Output {
   const FrameRate rate_;
   const FrameSelector selector_;
   SkipQueue<Item> queue_;
+  const EncoderConfig config_;
   Scaler scaler_;
   Encoder encoder_;
   std::unique_ptr<MediaWriter> writer_;
@@ -133,7 +135,6 @@ class Source {
     }
     if (files_.empty()) FailInput("a paced run needs footage");
   }
-  FrameSize size() const { return files_.front().size(); }
   FramePtr Frame(std::int64_t index) const {
     auto rest = static_cast<int>(index % frames_);
     for (const Y4mFile& file : files_) {
@@ -155,7 +156,7 @@ PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<voi
   prctl(PR_SET_TIMERSLACK, 1000);  // nanoseconds: due times are meant
   std::vector<std::unique_ptr<Output>> outputs;
   for (const PacedOutputTask& output : task.outputs)
-    outputs.push_back(std::make_unique<Output>(output, source.size(), task.source_rate, task.queue_depth, clock));
+    outputs.push_back(std::make_unique<Output>(output, task.source_rate, task.queue_depth, clock));
 
   PaceOutcome outcome;
   const auto frames = static_cast<std::int64_t>(std::lround(task.seconds * task.source_rate.fps()));

@@ -17,12 +17,25 @@ void PacketLog::FrameIn(std::int64_t pts, std::int64_t now_ns) {
 
 void PacketLog::PacketOut(std::int64_t pts, std::int64_t now_ns, int bytes) {
   bits_.push_back(8.0 * bytes);
+  out_ns_.push_back(now_ns);
   b_run_ = pts < latest_shown_ ? b_run_ + 1 : 0;
   longest_b_run_ = std::max(longest_b_run_, b_run_);
   latest_shown_ = std::max(latest_shown_, pts);
   const auto index = static_cast<std::size_t>(pts);
   if (pts >= 0 && index < in_ns_.size() && in_ns_[index] >= 0)
     latencies_ms_.push_back(static_cast<double>(now_ns - in_ns_[index]) * 1e-6);
+}
+
+std::optional<SlowDown> PacketLog::slow_down() const {
+  constexpr double kLeastFactor = 3;
+  const std::size_t count = out_ns_.size(), margin = std::max<std::size_t>(10, count / 10);
+  SlowDown worst;
+  for (std::size_t split = margin; split + margin < count; ++split) {
+    const double before = static_cast<double>(out_ns_[split] - out_ns_.front()) / static_cast<double>(split);
+    const double after = static_cast<double>(out_ns_.back() - out_ns_[split]) / static_cast<double>(count - 1 - split);
+    if (before > 0 && after / before > worst.factor) worst = {static_cast<int>(split), after / before};
+  }
+  return worst.factor >= kLeastFactor ? std::optional(worst) : std::nullopt;
 }
 
 Latency PacketLog::latency() const {

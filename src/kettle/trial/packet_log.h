@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 #include "kettle/trial/tasks.h"
@@ -18,6 +19,9 @@ class PacketLog {
   // The most packets in a row that came after one shown later: the longest run of B-frames.
   int longest_b_run() const { return longest_b_run_; }
   int packets() const { return static_cast<int>(bits_.size()); }
+  // The split after which packets came most slowly against before, if at least three times, with a tenth of the packets
+  // and at least ten on either side. What an encoder holds back at the start and lets go at the end does not count.
+  std::optional<SlowDown> slow_down() const;
   Latency latency() const;  // zeros if no packet came out
   // Over `frames` frame times, kbit/s.
   double mean_kbps(int frames, FrameRate rate) const;
@@ -26,6 +30,7 @@ class PacketLog {
 
  private:
   std::vector<std::int64_t> in_ns_;  // by pts
+  std::vector<std::int64_t> out_ns_;
   std::vector<double> bits_, latencies_ms_;
   std::int64_t latest_shown_ = -1;
   int b_run_ = 0, longest_b_run_ = 0;

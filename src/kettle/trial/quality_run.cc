@@ -21,10 +21,7 @@ PlaneView Luma(const AVFrame& picture) { return {picture.data[0], picture.linesi
 class Shown {
  public:
   Shown(const QualityTask& task, FrameSize viewing_size)
-      : rate_(task.encoded_rate),
-        reader_(task.encoded),
-        scaler_(reader_.size(), viewing_size),
-        ahead_(reader_.Next()) {}
+      : rate_(task.encoded_rate), reader_(task.encoded), scaler_(viewing_size), ahead_(reader_.Next()) {}
 
   // What a viewer sees at reference time `seconds`; before the first picture, that one.
   const AVFrame& At(double seconds) {
@@ -77,6 +74,9 @@ Quality Summarise(const std::vector<PlaneMetrics>& frames, FrameRate rate) {
   quality.frames = static_cast<int>(frames.size());
   quality.psnr_y_db = PsnrDb(*Mean(errors));
   quality.ssim_y = *Mean(ssims);
+  const auto worst = std::max_element(errors.begin(), errors.end());
+  quality.worst_frame = static_cast<int>(worst - errors.begin());
+  quality.worst_frame_psnr_y_db = PsnrDb(*worst);
   quality.worst_second_psnr_y_db = PsnrDb(*std::max_element(error_seconds.begin(), error_seconds.end()));
   quality.worst_second_ssim_y = *std::min_element(ssim_seconds.begin(), ssim_seconds.end());
   return quality;

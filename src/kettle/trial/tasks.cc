@@ -6,6 +6,8 @@
 namespace kettle {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputTask, settings, output)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SlowDown, frame, factor)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SoakWindow, start_seconds, fps, throttle_events, stolen_cores, other_cores)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedFrame, frame, due_ms, taken_ms)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputOutcome, frames, skipped, packets, deepest_queue, mean_kbps,
                                    peak_second_kbps, latency, frame_times)
@@ -21,14 +23,18 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputOutcome, frames, skipped, packets,
 
 KETTLE_JSON(Latency, p50_ms, p99_ms, max_ms)
 KETTLE_JSON(EncodeTask, settings, footage, longest_seconds, output)
-KETTLE_JSON(EncodeOutcome, frames, fed_frames, seconds, truncated, mean_kbps, peak_second_kbps, latency, b_frames,
-            device_name)
+KETTLE_JSON(EncodeOutcome, frames, fed_frames, seconds, busy_seconds, truncated, mean_kbps, peak_second_kbps, latency,
+            b_frames, device_name, slow_downs)
+KETTLE_JSON(SoakTask, settings, footage, seconds, window_seconds)
+KETTLE_JSON(SoakOutcome, windows, device_name)
 KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs)
 KETTLE_JSON(PaceOutcome, seconds, late, outputs)
 KETTLE_JSON(QualityTask, reference, encoded, encoded_rate, frames)
-KETTLE_JSON(Quality, psnr_y_db, ssim_y, worst_second_psnr_y_db, worst_second_ssim_y, frames)
+KETTLE_JSON(Quality, psnr_y_db, ssim_y, worst_second_psnr_y_db, worst_second_ssim_y, worst_frame, worst_frame_psnr_y_db,
+            frames)
 KETTLE_JSON(ProbeTask, settings)
 KETTLE_JSON(ProbeOutcome, works, reason, device_name)
+KETTLE_JSON(LimitsOutcome, at_once, more_at_once, largest, b_frames, ten_bit)
 
 #undef KETTLE_JSON
 

@@ -23,15 +23,38 @@ struct EncodeTask {
   double longest_seconds = 12;  // feeding stops after this long, if 30 frames are done
   std::string output;           // Matroska file for the packets; empty: thrown away
 };
+// From some frame on, an encode took several times as long for each frame as before.
+struct SlowDown {
+  int frame = 0;      // counted in packets
+  double factor = 1;  // time a frame after it, over that before it
+};
 struct EncodeOutcome {
-  int frames = 0;          // measured
-  int fed_frames = 0;      // with those of the warm-up
-  double seconds = 0;      // first measured frame in to last packet out
-  bool truncated = false;  // stopped early: slower than `longest_seconds` allows
+  int frames = 0;           // measured
+  int fed_frames = 0;       // with those of the warm-up
+  double seconds = 0;       // first measured frame in to last packet out
+  double busy_seconds = 0;  // with the warm-up
+  bool truncated = false;   // stopped early: slower than `longest_seconds` allows
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
-  int b_frames = 0;         // the most in a row that the encoder made
-  std::string device_name;  // the GPU's own name, if it has one
+  int b_frames = 0;                  // the most in a row that the encoder made
+  std::string device_name;           // the GPU's own name, if it has one
+  std::vector<SlowDown> slow_downs;  // at most one
+};
+
+// One encode for long, as fast as it goes, in windows: does it slow down as the machine heats up?
+struct SoakTask {
+  EncodeSettings settings;
+  std::string footage;  // Y4M file, played over and over
+  double seconds = 600, window_seconds = 10;
+};
+struct SoakWindow {
+  double start_seconds = 0, fps = 0;
+  std::int64_t throttle_events = 0;
+  double stolen_cores = 0, other_cores = 0;
+};
+struct SoakOutcome {
+  std::vector<SoakWindow> windows;
+  std::string device_name;
 };
 
 // A paced run: frames released by the clock to one or several encoders at once.
@@ -78,6 +101,8 @@ struct Quality {
   double ssim_y = 0;                  // mean over frames
   double worst_second_psnr_y_db = 0;  // the lowest over any whole second
   double worst_second_ssim_y = 0;
+  int worst_frame = 0;  // the one most unlike its source
+  double worst_frame_psnr_y_db = 0;
   int frames = 0;
 };
 
@@ -91,12 +116,24 @@ struct ProbeOutcome {
   std::string device_name;
 };
 
+// How far a working encoder goes.
+struct LimitsOutcome {
+  int at_once = 0;            // encodes open at the same time; 0: not tried
+  bool more_at_once = false;  // as many as were tried: there may be more
+  FrameSize largest;          // of the usual sizes
+  bool b_frames = false, ten_bit = false;
+};
+
 void to_json(nlohmann::json&, const Latency&);
 void from_json(const nlohmann::json&, Latency&);
 void to_json(nlohmann::json&, const EncodeTask&);
 void from_json(const nlohmann::json&, EncodeTask&);
 void to_json(nlohmann::json&, const EncodeOutcome&);
 void from_json(const nlohmann::json&, EncodeOutcome&);
+void to_json(nlohmann::json&, const SoakTask&);
+void from_json(const nlohmann::json&, SoakTask&);
+void to_json(nlohmann::json&, const SoakOutcome&);
+void from_json(const nlohmann::json&, SoakOutcome&);
 void to_json(nlohmann::json&, const PaceTask&);
 void from_json(const nlohmann::json&, PaceTask&);
 void to_json(nlohmann::json&, const PaceOutcome&);
@@ -109,5 +146,7 @@ void to_json(nlohmann::json&, const ProbeTask&);
 void from_json(const nlohmann::json&, ProbeTask&);
 void to_json(nlohmann::json&, const ProbeOutcome&);
 void from_json(const nlohmann::json&, ProbeOutcome&);
+void to_json(nlohmann::json&, const LimitsOutcome&);
+void from_json(const nlohmann::json&, LimitsOutcome&);
 
 }  // namespace kettle

@@ -8,6 +8,7 @@
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/footage/cache.h"
@@ -15,6 +16,27 @@
 #include "kettle/trial/worker_process.h"
 
 namespace kettle {
+
+// One run of a trial's encode, and what the machine did meanwhile.
+struct Repeat {
+  double throughput_fps = 0;
+  double cpu_cores = 0;     // that the encode takes at the frame rate, feeding not counted
+  double other_cores = 0;   // that other programs took
+  double stolen_cores = 0;  // that the hypervisor took
+  std::int64_t throttle_events = 0;
+  std::string busiest;  // of the other programs; empty if none took a tenth of a core
+
+  // The neighbours had a part in the figures.
+  bool disturbed() const { return other_cores >= 0.2 || stolen_cores >= 0.1 || throttle_events > 0; }
+};
+
+// Seconds that a trial took, all repeats together.
+struct TrialTiming {
+  double encoding = 0;  // warm-ups included
+  double starting = 0;  // loading the libraries and mapping the footage
+  double quality = 0;
+  double total = 0;
+};
 
 struct Trial {
   EncodeSettings settings;
@@ -24,18 +46,23 @@ struct Trial {
   std::string device_name;
   bool simulated = false;
   WorkerStatus status = WorkerStatus::kNonsense;
-  std::string detail;  // why, if the status is not done
+  std::string detail;        // why, if the status is not done
+  std::string driver_words;  // the last line that a GPU's driver wrote on standard error, if any
+  TrialTiming timing;
 
   // The rest counts only if the status is done.
   int frames = 0;
-  bool truncated = false;  // stopped early for being far too slow: figures are of the frames done
+  bool truncated = false;             // stopped early for being far too slow: figures are of the frames done
+  std::vector<Repeat> repeats;        // at least one
+  std::optional<SlowDown> slow_down;  // within one of the encodes
+  // Medians over the repeats that were not disturbed, or over all if every one was.
   double throughput_fps = 0;
-  double headroom = 0;        // 1 - frame rate / throughput; below zero is overload
-  double cpu_cores = 0;       // that the encode takes at the frame rate, feeding not counted
-  double feeding_cores = 0;   // that handing it the pictures takes, scaling included
-  double stand_in_cores = 0;  // that the simulated device takes from this machine at the frame rate
-  double other_cores = 0;     // that other programs took during the trial
-  double stolen_cores = 0;    // that the hypervisor took during the trial
+  std::optional<double> interval;  // half of the 95 % interval of the throughput's median, as a share of it
+  double headroom = 0;             // 1 - frame rate / throughput; below zero is overload
+  double cpu_cores = 0;
+  double other_cores = 0, stolen_cores = 0;  // over all repeats
+  double feeding_cores = 0;                  // that handing it the pictures takes, scaling included
+  double stand_in_cores = 0;                 // that the simulated device takes from this machine at the frame rate
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
   std::int64_t peak_memory_bytes = 0;
@@ -43,7 +70,20 @@ struct Trial {
   std::optional<Quality> quality;  // at the source's size and rate
 
   bool done() const { return status == WorkerStatus::kDone; }
+  bool disturbed() const;
+  // What to know about the figures: disturbed by whom, how noisy, slowed down when. One short phrase each.
+  std::vector<std::string> marks() const;
 };
+
+// Makes the figures of a trial from its repeats, of which there must be one at least.
+void Summarise(Trial& trial);
+
+// The throughputs that count for the median: of the repeats that were not disturbed, or of all if every one was.
+std::vector<double> CountedThroughputs(const Trial& trial);
+
+// Adds another run of the same settings and footage to what is known. One that failed makes the whole trial fail: an
+// encoder that fails once in a few tries cannot go live.
+void AddRepeat(Trial& trial, const Trial& another);
 
 void to_json(nlohmann::json&, const Trial&);
 void from_json(const nlohmann::json&, Trial&);
@@ -66,28 +106,46 @@ inline constexpr const char* kStandInProcess = "kettle-gpu";
 // Tells who watches what is being done: a line, and the share done of it, 0..1.
 using Watcher = std::function<void(const std::string& what, double share)>;
 
+// What a runner is asked for.
+struct TrialRequest {
+  const EncodeSettings& settings;
+  const Footage& footage;
+  bool quality = true;                         // measure it too
+  std::optional<double> longest_seconds = {};  // cut the encode short after this; not set: at a quarter of real time
+};
+
 // Runs trials one at a time. Tests replace it.
 class TrialRunner {
  public:
   virtual ~TrialRunner() = default;
   // Never throws for a trial that fails; throws Error(kInterrupted) when stopped.
-  virtual Trial Run(const EncodeSettings& settings, const Footage& footage) = 0;
+  virtual Trial Run(const TrialRequest& request) = 0;
 };
 
 // The real one: an encode in a worker process of its own, then its quality in another.
 class ProcessTrialRunner final : public TrialRunner {
  public:
-  // `scratch` is a folder for files that live no longer than a trial.
-  ProcessTrialRunner(const WorkerProcess& worker, std::filesystem::path scratch, Watcher watcher)
-      : worker_(worker), scratch_(std::move(scratch)), watcher_(std::move(watcher)) {}
+  // `scratch` is a folder for files that live no longer than a trial. An encoder that is silent for `patience_seconds`
+  // counts as hung.
+  ProcessTrialRunner(const WorkerProcess& worker, std::filesystem::path scratch, Watcher watcher,
+                     double patience_seconds = 15)
+      : worker_(worker),
+        scratch_(std::move(scratch)),
+        watcher_(std::move(watcher)),
+        patience_seconds_(patience_seconds) {}
 
-  Trial Run(const EncodeSettings& settings, const Footage& footage) override;
+  Trial Run(const TrialRequest& request) override;
 
   // The same settings and footage in real time, for `seconds`.
   PacedTrial RunPaced(const EncodeSettings& settings, const Footage& footage, double seconds);
 
+  // One setting for long. Throws Error(kMachine) if the encode fails.
+  SoakOutcome RunSoak(const SoakTask& task);
+
   // Opens an encoder in a worker and encodes a few frames.
   ProbeOutcome Probe(const EncodeSettings& settings);
+  // How far a working one goes; nothing if the worker fails over that.
+  std::optional<LimitsOutcome> Limits(const EncodeSettings& settings);
 
  private:
   struct FeedingCost {
@@ -100,7 +158,8 @@ class ProcessTrialRunner final : public TrialRunner {
   const WorkerProcess& worker_;
   std::filesystem::path scratch_;
   Watcher watcher_;
-  std::map<std::string, FeedingCost> feeding_;  // by footage file and encode size
+  double patience_seconds_;
+  std::map<std::string, FeedingCost> feeding_;  // by footage file, encode size and format
 };
 
 }  // namespace kettle

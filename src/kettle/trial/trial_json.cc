@@ -11,17 +11,29 @@ namespace {
 
 WorkerStatus StatusFrom(const std::string& name) {
   for (const WorkerStatus status : {WorkerStatus::kDone, WorkerStatus::kFailed, WorkerStatus::kCrashed,
-                                    WorkerStatus::kTimedOut, WorkerStatus::kNonsense})
+                                    WorkerStatus::kTimedOut, WorkerStatus::kNonsense, WorkerStatus::kWrongOutput})
     if (name == Name(status)) return status;
   FailInput("\"{}\" is not a trial's status", name);
 }
 
+nlohmann::json TimingJson(const TrialTiming& t) {
+  return {{"encoding_seconds", t.encoding},
+          {"starting_seconds", t.starting},
+          {"quality_seconds", t.quality},
+          {"total_seconds", t.total}};
+}
+
 }  // namespace
+
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Repeat, throughput_fps, cpu_cores, other_cores, stolen_cores, throttle_events,
+                                   busiest)
 
 void to_json(nlohmann::json& json, const Trial& t) {
   json = {
       {"settings", t.settings},       {"footage", t.footage},     {"footage_key", t.footage_key}, {"device", t.device},
       {"device_name", t.device_name}, {"simulated", t.simulated}, {"status", Name(t.status)},     {"detail", t.detail}};
+  json["timing"] = TimingJson(t.timing);
+  if (!t.driver_words.empty()) json["driver_words"] = t.driver_words;
   if (!t.done()) return;
   json.update({{"frames", t.frames},
                {"truncated", t.truncated},
@@ -36,7 +48,11 @@ void to_json(nlohmann::json& json, const Trial& t) {
                {"peak_second_kbps", t.peak_second_kbps},
                {"latency", t.latency},
                {"peak_memory_bytes", t.peak_memory_bytes},
-               {"b_frames", t.b_frames}});
+               {"b_frames", t.b_frames},
+               {"repeats", t.repeats},
+               {"marks", t.marks()}});
+  if (t.interval) json["interval"] = *t.interval;
+  if (t.slow_down) json["slow_down"] = {{"frame", t.slow_down->frame}, {"factor", t.slow_down->factor}};
   if (t.quality) json["quality"] = *t.quality;
 }
 
@@ -49,6 +65,10 @@ void from_json(const nlohmann::json& json, Trial& t) {
   json.at("simulated").get_to(t.simulated);
   t.status = StatusFrom(json.at("status"));
   json.at("detail").get_to(t.detail);
+  t.driver_words = json.value("driver_words", "");
+  const auto& timing = json.at("timing");
+  t.timing = {timing.at("encoding_seconds"), timing.at("starting_seconds"), timing.at("quality_seconds"),
+              timing.at("total_seconds")};
   if (!t.done()) return;
   json.at("frames").get_to(t.frames);
   json.at("truncated").get_to(t.truncated);
@@ -64,6 +84,9 @@ void from_json(const nlohmann::json& json, Trial& t) {
   json.at("latency").get_to(t.latency);
   json.at("peak_memory_bytes").get_to(t.peak_memory_bytes);
   json.at("b_frames").get_to(t.b_frames);
+  json.at("repeats").get_to(t.repeats);
+  if (json.contains("interval")) t.interval = json["interval"].get<double>();
+  if (json.contains("slow_down")) t.slow_down = SlowDown{json["slow_down"].at("frame"), json["slow_down"].at("factor")};
   if (json.contains("quality")) t.quality = json["quality"].get<Quality>();
 }
 

@@ -12,11 +12,11 @@ namespace kettle {
 inline constexpr int kWarmUpFrames = 12;
 
 // Encodes the footage once, frames as fast as the encoder takes them, and measures it. Packets are
-// kept in memory and written only after the clock has stopped. `progress` is called with 0..1.
-// Throws Error.
+// kept in memory and written only after the clock has stopped. `progress` is called with 0..1, first when
+// the footage is mapped, and then several times a second. Throws Error.
 EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::function<void(double)>& progress);
 
-// Opens the encoder and encodes a few grey frames. Never throws for an encoder that does not work.
-ProbeOutcome RunProbe(const ProbeTask& task);
+// Encodes the footage over and over with one encoder, and counts frames window by window. Throws Error.
+SoakOutcome RunSoak(const SoakTask& task, const Clock& clock, const std::function<void(double)>& progress);
 
 }  // namespace kettle

@@ -7,8 +7,10 @@
 #include <ostream>
 
 #include "kettle/encoders/driver_preload.h"
+#include "kettle/machine/nvidia.h"
 #include "kettle/media/libav.h"
 #include "kettle/trial/paced.h"
+#include "kettle/trial/probe.h"
 #include "kettle/trial/quality_run.h"
 #include "kettle/trial/unpaced.h"
 #include "kettle/units/error.h"
@@ -22,16 +24,19 @@ using nlohmann::json;
 json RunTask(const std::string& task, const json& arguments, const std::function<void(double)>& progress) {
   SteadyClock clock;
   if (task == "encode") return RunUnpaced(arguments.get<EncodeTask>(), clock, progress);
+  if (task == "soak") return RunSoak(arguments.get<SoakTask>(), clock, progress);
   if (task == "pace") return RunPaced(arguments.get<PaceTask>(), clock, progress);
   if (task == "quality") return RunQuality(arguments.get<QualityTask>(), progress);
   if (task == "probe") return RunProbe(arguments.get<ProbeTask>());
+  if (task == "limits") return RunLimits(arguments.get<ProbeTask>());
+  if (task == "nvidia") return {{"devices", ReadNvidia()}};
   FailInput("there is no task \"{}\"", task);
 }
 
 }  // namespace
 
 int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path& driver_folder) {
-  av_log_set_level(AV_LOG_QUIET);  // what the libraries say is collected where it matters
+  const LibavLog log;  // what the libraries say goes into the reason of a failure
   try {
     const json request = json::parse(std::string(std::istreambuf_iterator<char>(in), {}));
     if (const json& profile = request.at("stand_in_gpu"); !profile.is_null())

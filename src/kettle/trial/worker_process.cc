@@ -3,11 +3,14 @@
 
 #include <fcntl.h>
 #include <poll.h>
+#include <sys/mman.h>
 #include <sys/prctl.h>
 #include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <cctype>
 #include <cerrno>
 #include <csignal>
 #include <cstring>
@@ -27,7 +30,21 @@ constexpr std::size_t kLongestOutput = 64 << 20;  // a worker that writes more w
 struct Child {
   pid_t pid = -1;
   int in = -1, out = -1;
+  int errors = -1;  // what it and the drivers in it say on standard error
 };
+
+// The last line that was written there, without control characters; empty if none was.
+std::string LastWords(int fd) {
+  constexpr off_t kMost = 4096;
+  std::string text(kMost, 0);
+  const off_t end = lseek(fd, 0, SEEK_END), from = std::max<off_t>(0, end - kMost);
+  const ssize_t bytes = pread(fd, text.data(), text.size(), from);
+  text.resize(static_cast<std::size_t>(std::max<ssize_t>(0, bytes)));
+  while (!text.empty() && std::isspace(static_cast<unsigned char>(text.back()))) text.pop_back();
+  if (const auto line = text.rfind('\n'); line != text.npos) text.erase(0, line + 1);
+  std::erase_if(text, [](char c) { return std::iscntrl(static_cast<unsigned char>(c)); });
+  return text.substr(0, 200);
+}
 
 Child Start(const std::vector<std::string>& command) {
   int in[2], out[2];
@@ -37,6 +54,7 @@ Child Start(const std::vector<std::string>& command) {
   arguments.reserve(command.size() + 1);
   for (const std::string& word : command) arguments.push_back(const_cast<char*>(word.c_str()));
   arguments.push_back(nullptr);
+  const int errors = memfd_create("worker-errors", MFD_CLOEXEC);
   const pid_t parent = getpid(), pid = fork();
   if (pid == 0) {
     // A group of its own: Ctrl-C reaches this program only, which then ends the worker.
@@ -45,6 +63,7 @@ Child Start(const std::vector<std::string>& command) {
     if (getppid() != parent) _exit(127);
     dup2(in[0], STDIN_FILENO);
     dup2(out[1], STDOUT_FILENO);
+    if (errors >= 0) dup2(errors, STDERR_FILENO);
     execv(arguments[0], arguments.data());
     _exit(127);
   }
@@ -53,9 +72,10 @@ Child Start(const std::vector<std::string>& command) {
   if (pid < 0) {
     close(in[1]);
     close(out[0]);
+    close(errors);
     FailMachine("cannot start a worker process: {}", std::strerror(errno));
   }
-  return {pid, in[1], out[0]};
+  return {pid, in[1], out[0], errors};
 }
 
 void WriteAll(int fd, std::string_view text) {
@@ -69,13 +89,11 @@ void WriteAll(int fd, std::string_view text) {
 // Reads the worker's lines until it closes its output or must be killed.
 class Conversation {
  public:
-  Conversation(const Child& child, double deadline_seconds, const std::atomic<bool>* stop,
+  Conversation(const Child& child, const WorkerRequest& request, const std::atomic<bool>* stop,
                const std::function<void(double)>& progress)
-      : child_(child), stop_(stop), progress_(progress) {
-    deadline_ns_ = clock_.now_ns() + static_cast<std::int64_t>(deadline_seconds * 1e9);
-  }
+      : child_(child), request_(request), stop_(stop), progress_(progress) {}
 
-  // False if the worker passed its deadline.
+  // False if the worker passed its deadline, or hung.
   bool Listen() {
     pollfd ready{child_.out, POLLIN, 0};
     while (true) {
@@ -83,23 +101,30 @@ class Conversation {
         interrupted_ = true;
         return true;
       }
-      if (clock_.now_ns() > deadline_ns_) return false;
+      hung_ = request_.silence_seconds > 0 && Since(heard_ns_) > request_.silence_seconds;
+      if (hung_ || Since(start_ns_) > request_.deadline_seconds) return false;
       const int events = poll(&ready, 1, kPollMs);
       if (events <= 0) continue;
       char buffer[65536];
       const ssize_t bytes = read(child_.out, buffer, sizeof buffer);
       if (bytes == 0 || (bytes < 0 && errno != EINTR)) return true;
       if (bytes > 0) Take({buffer, static_cast<std::size_t>(bytes)});
+      if (heard_ns_ == start_ns_) first_word_seconds_ = Since(start_ns_);
+      heard_ns_ = clock_.now_ns();
       if (nonsense_) return true;
     }
   }
 
   bool interrupted() const { return interrupted_; }
   bool nonsense() const { return nonsense_; }
+  bool hung() const { return hung_; }
+  double first_word_seconds() const { return first_word_seconds_; }
   const json& result() const { return result_; }
   const std::string& error() const { return error_; }
 
  private:
+  double Since(std::int64_t ns) const { return static_cast<double>(clock_.now_ns() - ns) * 1e-9; }
+
   void Take(std::string_view text) {
     received_ += text.size();
     if (received_ > kLongestOutput) nonsense_ = true;
@@ -125,14 +150,16 @@ class Conversation {
   }
 
   Child child_;
+  const WorkerRequest& request_;
   const std::atomic<bool>* stop_;
   const std::function<void(double)>& progress_;
   SteadyClock clock_;
-  std::int64_t deadline_ns_;
+  std::int64_t start_ns_ = clock_.now_ns(), heard_ns_ = start_ns_;
+  double first_word_seconds_ = 0;
   std::string pending_, error_;
   json result_;
   std::size_t received_ = 0;
-  bool interrupted_ = false, nonsense_ = false;
+  bool interrupted_ = false, nonsense_ = false, hung_ = false;
 };
 
 double Seconds(const timeval& time) {
@@ -148,6 +175,7 @@ const char* Name(WorkerStatus status) {
     case WorkerStatus::kCrashed: return "crashed";
     case WorkerStatus::kTimedOut: return "timed out";
     case WorkerStatus::kNonsense: return "nonsense";
+    case WorkerStatus::kWrongOutput: return "wrong output";
   }
   return "";
 }
@@ -163,7 +191,7 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
   WriteAll(child.in, message.dump());
   close(child.in);
 
-  Conversation conversation(child, request.deadline_seconds, stop_, progress);
+  Conversation conversation(child, request, stop_, progress);
   bool in_time = conversation.Listen();
   if (!in_time || conversation.interrupted() || conversation.nonsense()) kill(child.pid, SIGKILL);
   close(child.out);
@@ -181,19 +209,27 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
     wait4(child.pid, &exit, 0, &usage);
   }
 
+  const std::string last_words = LastWords(child.errors);
+  close(child.errors);
+
   WorkerReport report;
+  report.last_words = last_words;
+  report.start_seconds = conversation.first_word_seconds();
   report.cpu_seconds = Seconds(usage.ru_utime) + Seconds(usage.ru_stime);
   report.peak_memory_bytes = usage.ru_maxrss * 1024L;
   report.wall_seconds = static_cast<double>(clock.now_ns() - start_ns) * 1e-9;
   if (conversation.interrupted()) throw Error(Fault::kInterrupted, "interrupted");
   if (!in_time) {
     report.status = WorkerStatus::kTimedOut;
-    report.detail = fmt::format("it had not finished after {:.0f} s and was ended", request.deadline_seconds);
+    report.detail = conversation.hung()
+                        ? fmt::format("it hung: not a word for {:.0f} s; it was ended", request.silence_seconds)
+                        : fmt::format("it had not finished after {:.0f} s and was ended", request.deadline_seconds);
   } else if (conversation.nonsense()) {
     report.detail = "it wrote something that is no answer";
   } else if (WIFSIGNALED(exit)) {
     report.status = WorkerStatus::kCrashed;
-    report.detail = fmt::format("it was ended by signal {} ({})", WTERMSIG(exit), strsignal(WTERMSIG(exit)));
+    report.detail = fmt::format("it was ended by signal {} ({}){}", WTERMSIG(exit), strsignal(WTERMSIG(exit)),
+                                last_words.empty() ? "" : "; its last words: " + last_words);
   } else if (!conversation.error().empty()) {
     report.status = WorkerStatus::kFailed;
     report.detail = conversation.error();

@@ -12,20 +12,23 @@
 namespace kettle {
 
 enum class WorkerStatus {
-  kDone,      // it gave a result
-  kFailed,    // it said why it could not
-  kCrashed,   // a signal ended it
-  kTimedOut,  // it passed its deadline and was killed
-  kNonsense,  // what it wrote is not what was agreed
+  kDone,         // it gave a result
+  kFailed,       // it said why it could not
+  kCrashed,      // a signal ended it
+  kTimedOut,     // it passed its deadline, or hung, and was killed
+  kNonsense,     // what it wrote is not what was agreed
+  kWrongOutput,  // what it encoded is not what it was given
 };
-const char* Name(WorkerStatus status);  // "done", "failed", "crashed", "timed out", "nonsense"
+const char* Name(WorkerStatus status);  // "done", "failed", "crashed", "timed out", "nonsense", "wrong output"
 
 struct WorkerReport {
   WorkerStatus status = WorkerStatus::kNonsense;
   nlohmann::json result;   // for kDone
   std::string detail;      // for the others: one line
+  std::string last_words;  // the last line on its standard error; empty if there was none
   double cpu_seconds = 0;  // user and system, the kernel's account of the process and its threads
   double wall_seconds = 0;
+  double start_seconds = 0;  // until its first word: loading, mapping
   std::int64_t peak_memory_bytes = 0;
 };
 
@@ -48,6 +51,7 @@ struct WorkerRequest {
   std::string task;
   nlohmann::json arguments;
   double deadline_seconds = 60;
+  double silence_seconds = 0;  // without a word for this long, it counts as hung; 0: only the deadline counts
 };
 
 class WorkerProcess {

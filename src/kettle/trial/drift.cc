@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/trial/drift.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "kettle/trial/repeats.h"
+#include "kettle/units/error.h"
+#include "kettle/units/statistics.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kMatters = 0.03;  // a slowing of less is no reason to act
+
+Drift::Verdict Judge(const Drift& drift, double required_headroom) {
+  if (drift.last_headroom < required_headroom) return Drift::Verdict::kOverloads;
+  if (drift.disturbed) return Drift::Verdict::kUnclear;
+  if (drift.change < -std::max(kMatters, drift.noise)) return Drift::Verdict::kSlows;
+  return drift.noise > 0.1 ? Drift::Verdict::kUnclear : Drift::Verdict::kSteady;
+}
+
+}  // namespace
+
+const char* Name(Drift::Verdict verdict) {
+  switch (verdict) {
+    case Drift::Verdict::kSteady: return "steady";
+    case Drift::Verdict::kSlows: return "slows";
+    case Drift::Verdict::kOverloads: return "overloads";
+    case Drift::Verdict::kUnclear: return "unclear";
+  }
+  return "";
+}
+
+Drift MeasureDrift(const std::vector<SoakWindow>& windows, FrameRate rate, double required_headroom) {
+  if (windows.size() < 8) FailInput("a soak run needs eight windows at least, not {}", windows.size());
+  std::vector<double> all;
+  Drift drift;
+  std::size_t disturbed = 0;
+  for (const SoakWindow& window : windows) {
+    all.push_back(window.fps);
+    drift.throttle_events += window.throttle_events;
+    disturbed += window.stolen_cores >= 0.1 || window.other_cores >= 0.2;
+  }
+  const auto quarter = static_cast<std::ptrdiff_t>(all.size() / 4);
+  const std::vector<double> first(all.begin(), all.begin() + quarter), last(all.end() - quarter, all.end());
+  drift.first_fps = *Median(first);
+  drift.last_fps = *Median(last);
+  drift.lowest_fps = *std::min_element(all.begin(), all.end());
+  drift.change = drift.first_fps > 0 ? drift.last_fps / drift.first_fps - 1 : 0;
+  drift.noise = std::hypot(MedianInterval(first).value_or(0), MedianInterval(last).value_or(0));
+  drift.last_headroom = drift.last_fps > 0 ? 1 - rate.fps() / drift.last_fps : -1;
+  drift.disturbed = disturbed * 4 >= windows.size();
+  drift.verdict = Judge(drift, required_headroom);
+  return drift;
+}
+
+std::string Words(const Drift& d, double required_headroom) {
+  const std::string figures = fmt::format("{:.0f} frames a second at first, {:.0f} at the end ({:+.1f} %, ±{:.1f} %)",
+                                          d.first_fps, d.last_fps, d.change * 100, d.noise * 100);
+  const std::string heat = d.throttle_events > 0 ? fmt::format("; the processors were throttled {} times: heat", d.throttle_events)
+                                                 : "";
+  switch (d.verdict) {
+    case Drift::Verdict::kSteady: return "It stays as fast as it was: " + figures + heat + ".";
+    case Drift::Verdict::kSlows:
+      return "It slows down but keeps its headroom: " + figures + heat + ". Count on the later figure.";
+    case Drift::Verdict::kOverloads:
+      return fmt::format("It does not hold: {}{}. {:.0f} % headroom are left of the required {:.0f} %.", figures, heat,
+                         d.last_headroom * 100, required_headroom * 100);
+    case Drift::Verdict::kUnclear:
+      return "No clear answer: " + figures + heat + (d.disturbed ? "; other programs or the hypervisor took their share"
+                                                                 : "; the windows differ too much") +
+             ". Run it again on a quiet machine.";
+  }
+  return "";
+}
+
+}  // namespace kettle

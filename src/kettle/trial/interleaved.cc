@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/trial/interleaved.h"
+
+#include <algorithm>
+
+#include "kettle/units/statistics.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kStartSeconds = 0.3;     // of a worker, roughly; only for expectations
+constexpr double kQualityOfContent = 0.7;  // decoding and comparing, as a share of the footage's length; the same
+constexpr double kLeastSeconds = 0.5;      // an encode shorter than this tells nothing
+
+double ContentSeconds(const Footage& footage) { return footage.frames / footage.rate.fps(); }
+
+// One more repeat of a job, by what is known of it.
+double RepeatSeconds(const TrialJob& job) {
+  if (!job.trial || job.trial->repeats.empty())
+    return ContentSeconds(job.footage) * (1 + kQualityOfContent) + 2 * kStartSeconds;
+  const TrialTiming& timing = job.trial->timing;
+  return (timing.total - timing.quality) / static_cast<double>(job.trial->repeats.size());
+}
+
+// The longest that a first encode may take so that it and its quality end within `left`.
+double LongestEncode(const TrialJob& job, double left) {
+  const double content = ContentSeconds(job.footage);
+  return std::min(4 * content, left - content * kQualityOfContent - 2 * kStartSeconds);
+}
+
+void Take(TrialJob& job, Trial&& another) {
+  if (job.trial)
+    AddRepeat(*job.trial, another);
+  else
+    job.trial = std::move(another);
+}
+
+}  // namespace
+
+bool Finished(const TrialJob& job, const RepeatRules& rules) {
+  if (!job.trial) return false;
+  const Trial& trial = *job.trial;
+  if (!trial.done() || trial.truncated) return true;
+  return static_cast<int>(trial.repeats.size()) >= rules.most ||
+         (!trial.disturbed() && Settled(CountedThroughputs(trial), rules));
+}
+
+void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits, TrialRunner& runner, const Clock& clock,
+                    const std::function<void()>& on_new) {
+  const std::int64_t start_ns = clock.now_ns();
+  const auto left = [&] {
+    return *limits.budget_seconds - static_cast<double>(clock.now_ns() - start_ns) * 1e-9;
+  };
+  for (bool progress = true; progress;) {
+    progress = false;
+    for (TrialJob& job : jobs) {
+      if (Finished(job, limits.rules)) continue;
+      TrialRequest request{job.settings, job.footage, !job.trial || !job.trial->quality, {}};
+      if (limits.budget_seconds) {
+        if (job.trial && RepeatSeconds(job) > left()) continue;
+        request.longest_seconds = LongestEncode(job, left());
+        if (*request.longest_seconds < kLeastSeconds) continue;
+      }
+      Take(job, runner.Run(request));
+      progress = true;
+      on_new();
+    }
+  }
+}
+
+Expectation Expect(const std::vector<TrialJob>& jobs, const RepeatRules& rules) {
+  Expectation expectation;
+  for (const TrialJob& job : jobs) {
+    if (Finished(job, rules)) continue;
+    const int done = job.trial ? static_cast<int>(job.trial->repeats.size()) : 0;
+    const int more = std::max(1, rules.least - done);
+    expectation.repeats += more;
+    expectation.unknown += !job.trial;
+    const double first = RepeatSeconds(job);
+    const double later = job.trial ? first : ContentSeconds(job.footage) + kStartSeconds;
+    expectation.seconds += first + (more - 1) * later;
+  }
+  return expectation;
+}
+
+}  // namespace kettle

@@ -1,0 +1,198 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <algorithm>
+#include <cmath>
+
+#include "kettle/machine/conditions.h"
+#include "kettle/trial/trial.h"
+#include "kettle/trial/unpaced.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kLongestPerFootage = 4;  // an encode slower than a quarter of real time is cut short
+constexpr double kGraceSeconds = 20;      // for starting, warming up and finishing, on a busy machine
+constexpr double kStrangeDb = 10;         // a picture this unlike its source is another picture
+
+std::string Label(const EncodeSettings& settings, const std::string& footage) {
+  return fmt::format("{} {} {} {}", settings.encoder, settings.preset, settings.size.str(), footage);
+}
+
+Trial Named(const EncodeSettings& settings, const Footage& footage, bool stand_in) {
+  const EncoderFamily& family = FindFamily(settings.encoder);
+  Trial trial;
+  trial.settings = settings;
+  trial.footage = footage.label;
+  trial.footage_key = footage.file.stem().string();
+  trial.device = Name(family.device);
+  trial.simulated = stand_in && family.interface == Interface::kNvenc;
+  return trial;
+}
+
+// What the machine was doing while a worker ran.
+class Surroundings {
+ public:
+  Surroundings() : start_(SampleConditions()) {}
+
+  // Cores over the worker's wall time, and per frame for the stand-in device.
+  void Charge(const WorkerReport& report, int fed_frames, Trial& trial, Repeat& repeat) const {
+    const ConditionSample end = SampleConditions();
+    const double wall = std::max(1e-3, report.wall_seconds);
+    const Conditions conditions = ReadConditions(start_, end, wall, {kStandInProcess, "kettle-engine"});
+    const double stand_in = UsedBetween(Of(start_), Of(end));
+    if (trial.simulated && fed_frames > 0)
+      trial.stand_in_cores = stand_in / fed_frames * trial.settings.frame_rate.fps();
+    repeat.other_cores = conditions.other_cores;
+    repeat.stolen_cores = conditions.stolen_cores;
+    repeat.throttle_events = conditions.throttle_events;
+    if (!conditions.busy.empty()) repeat.busiest = conditions.busy.front().name;
+  }
+
+ private:
+  static std::map<int, double> Of(const ConditionSample& sample) {
+    std::map<int, double> seconds;
+    for (const auto& [id, process] : sample.processes)
+      if (process.name == kStandInProcess) seconds[id] = process.seconds;
+    return seconds;
+  }
+  ConditionSample start_;
+};
+
+void Fill(const EncodeOutcome& outcome, const WorkerReport& report, Trial& trial, Repeat& repeat) {
+  trial.frames = outcome.frames;
+  trial.truncated = outcome.truncated;
+  repeat.throughput_fps = outcome.frames / outcome.seconds;
+  repeat.cpu_cores = std::max(
+      0.0, report.cpu_seconds / outcome.fed_frames * trial.settings.frame_rate.fps() - trial.feeding_cores);
+  trial.mean_kbps = outcome.mean_kbps;
+  trial.peak_second_kbps = outcome.peak_second_kbps;
+  trial.latency = outcome.latency;
+  trial.peak_memory_bytes = report.peak_memory_bytes;
+  trial.b_frames = outcome.b_frames;
+  trial.device_name = outcome.device_name;
+  if (!outcome.slow_downs.empty()) trial.slow_down = outcome.slow_downs.front();
+}
+
+}  // namespace
+
+const ProcessTrialRunner::FeedingCost& ProcessTrialRunner::Feeding(const EncodeSettings& settings,
+                                                                   const Footage& footage) {
+  const std::string key = footage.file.string() + "|" + settings.size.str() + "|" + settings.frame_rate.str();
+  const auto known = feeding_.find(key);
+  if (known != feeding_.end()) return known->second;
+  EncodeTask task{.settings = {}, .footage = footage.file.string()};
+  task.settings.encoder = DiscardingEncoder().name;
+  task.settings.preset = DiscardingEncoder().presets.front();
+  task.settings.size = settings.size;
+  task.settings.frame_rate = settings.frame_rate;
+  const WorkerReport report = worker_.Run({"encode", task, kGraceSeconds + task.longest_seconds});
+  if (report.status != WorkerStatus::kDone)
+    FailMachine("cannot measure what feeding an encoder costs: {}", report.detail);
+  const auto outcome = report.result.get<EncodeOutcome>();
+  return feeding_[key] = {report.cpu_seconds, outcome.fed_frames};
+}
+
+Trial ProcessTrialRunner::Run(const TrialRequest& request) {
+  const EncodeSettings& settings = request.settings;
+  const Footage& footage = request.footage;
+  Trial trial = Named(settings, footage, !worker_.stand_in_gpu().empty());
+  const FeedingCost& feeding = Feeding(settings, footage);
+  trial.feeding_cores = feeding.cpu_seconds / feeding.frames * settings.frame_rate.fps();
+
+  const double content_seconds = footage.frames / footage.rate.fps();
+  const std::filesystem::path encoded = request.quality ? scratch_ / "trial.mkv" : "";
+  const EncodeTask task{settings, footage.file.string(),
+                        request.longest_seconds.value_or(content_seconds * kLongestPerFootage), encoded.string()};
+  const std::string label = Label(settings, footage.label);
+  const Surroundings surroundings;
+  WorkerReport report =
+      worker_.Run({"encode", task, task.longest_seconds * 2 + kGraceSeconds, patience_seconds_},
+                  [&](double share) { watcher_(label, share * (request.quality ? 0.7 : 1)); });
+  trial.timing.total = report.wall_seconds;
+  trial.timing.starting = report.start_seconds;
+  if (const auto outcome = AnswerOf<EncodeOutcome>(report)) {
+    trial.timing.encoding = outcome->busy_seconds;
+    Repeat repeat;
+    surroundings.Charge(report, outcome->fed_frames, trial, repeat);
+    Fill(*outcome, report, trial, repeat);
+    trial.repeats = {repeat};
+    Summarise(trial);
+  }
+  trial.status = report.status;
+  if (FindFamily(settings.encoder).device == DeviceKind::kGpu) trial.driver_words = report.last_words;
+  trial.detail =
+      report.status == WorkerStatus::kFailed ? Reason(FindFamily(settings.encoder), report.detail) : report.detail;
+  if (trial.done() && request.quality) MeasureQuality(footage, encoded, trial);
+  std::error_code ignored;
+  std::filesystem::remove(encoded, ignored);
+  watcher_(label, 1);
+  return trial;
+}
+
+void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::filesystem::path& encoded, Trial& trial) {
+  const FrameRate rate = trial.settings.frame_rate;
+  const int shown = static_cast<int>(std::lround(trial.frames * footage.rate.fps() / rate.fps()));
+  const QualityTask task{footage.file.string(), encoded.string(), rate, shown};
+  const std::string label = Label(trial.settings, trial.footage);
+  WorkerReport report = worker_.Run({"quality", task, kGraceSeconds + shown, patience_seconds_},
+                                    [&](double share) { watcher_(label, 0.7 + share * 0.3); });
+  trial.timing.quality = report.wall_seconds;
+  trial.timing.total += report.wall_seconds;
+  trial.quality = AnswerOf<Quality>(report);
+  if (trial.quality && trial.quality->worst_frame_psnr_y_db >= kStrangeDb) return;
+  if (trial.quality) {
+    trial.status = WorkerStatus::kWrongOutput;
+    trial.detail = fmt::format("frame {} does not show what went in (PSNR {:.1f} dB): the driver is faulty",
+                               trial.quality->worst_frame, trial.quality->worst_frame_psnr_y_db);
+  } else if (report.status == WorkerStatus::kFailed) {
+    trial.status = WorkerStatus::kWrongOutput;
+    trial.detail = "what it made does not decode: " + report.detail;
+  } else {
+    trial.status = report.status;
+    trial.detail = "measuring its quality: " + report.detail;
+  }
+}
+
+PacedTrial ProcessTrialRunner::RunPaced(const EncodeSettings& settings, const Footage& footage, double seconds) {
+  PacedTrial trial{.settings = settings, .footage = footage.label};
+  trial.simulated = Named(settings, footage, !worker_.stand_in_gpu().empty()).simulated;
+  const PaceTask task{
+      .footage = {footage.file.string()}, .source_rate = footage.rate, .seconds = seconds, .outputs = {{settings, ""}}};
+  const std::string label = Label(settings, footage.label) + " in real time";
+  WorkerReport report = worker_.Run({"pace", task, seconds * 3 + kGraceSeconds, patience_seconds_},
+                                    [&](double share) { watcher_(label, share); });
+  if (const auto outcome = AnswerOf<PaceOutcome>(report); outcome && outcome->outputs.size() == 1) {
+    const PacedOutputOutcome& output = outcome->outputs.front();
+    trial.frames = output.frames;
+    trial.late = outcome->late;
+    trial.skipped = output.skipped;
+    trial.deepest_queue = output.deepest_queue;
+    trial.latency = output.latency;
+  }
+  trial.status = report.status;
+  trial.detail = report.detail;
+  watcher_(label, 1);
+  return trial;
+}
+
+SoakOutcome ProcessTrialRunner::RunSoak(const SoakTask& task) {
+  const std::string label = fmt::format("{} {} for {:.3g} min", task.settings.encoder, task.settings.preset, task.seconds / 60);
+  WorkerReport report = worker_.Run({"soak", task, task.seconds * 1.5 + kGraceSeconds, patience_seconds_},
+                                    [&](double share) { watcher_(label, share); });
+  if (const auto outcome = AnswerOf<SoakOutcome>(report)) return *outcome;
+  FailMachine("the soak run {}: {}", Name(report.status), Reason(FindFamily(task.settings.encoder), report.detail));
+}
+
+ProbeOutcome ProcessTrialRunner::Probe(const EncodeSettings& settings) {
+  WorkerReport report = worker_.Run({"probe", ProbeTask{settings}, kGraceSeconds});
+  if (const auto outcome = AnswerOf<ProbeOutcome>(report)) return *outcome;
+  return {.works = false, .reason = fmt::format("{}: {}", Name(report.status), report.detail), .device_name = ""};
+}
+
+std::optional<LimitsOutcome> ProcessTrialRunner::Limits(const EncodeSettings& settings) {
+  WorkerReport report = worker_.Run({"limits", ProbeTask{settings}, kGraceSeconds});
+  return AnswerOf<LimitsOutcome>(report);
+}
+
+}  // namespace kettle
