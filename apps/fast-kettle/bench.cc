@@ -2,15 +2,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "bench_plan.h"
+#include "bench_tables.h"
 #include "commands.h"
-#include "kettle/encoders/catalogue.h"
-#include "kettle/planning/plan.h"
-#include "kettle/planning/targets.h"
-#include "kettle/quality/plane_metrics.h"
+#include "kettle/trial/interleaved.h"
 #include "kettle/units/error.h"
-#include "kettle/units/suggestion.h"
 #include "report/figures.h"
 
 namespace kettle::app {
@@ -19,41 +18,65 @@ namespace {
 
 using nlohmann::json;
 
-// The usable families, or those of them that the request names.
-std::vector<std::string> WantedFamilies(Session& session) {
-  const std::vector<std::string>& wanted = session.request().encoders;
-  for (const std::string& name : wanted) {
-    if (name == DiscardingEncoder().name)
-      FailInput("--encoder: \"{}\" is the harness's own, measured in every run; name a real one", name);
-    const EncoderFamily& family = FindFamily(name);
-    for (const FoundEncoder& found : session.FindEncoders())
-      if (found.name == family.name && !found.probe.works) FailInput("--encoder {}: {}", name, found.probe.reason);
-  }
-  return wanted.empty() ? session.UsableEncoders() : wanted;
+// Footage that is not there yet: what a dry run needs to know of it.
+std::vector<Footage> Promised(const Show& show, double seconds) {
+  std::vector<Footage> footage;
+  for (const std::string& source : show.footage)
+    footage.push_back({std::filesystem::path(source).filename().string(), "", show.source_size, show.source_rate,
+                       static_cast<int>(seconds * show.source_rate.fps()), 0});
+  return footage;
 }
 
-std::vector<EncodeSettings> WantedSettings(Session& session, const EncodeSettings& target) {
-  const std::vector<std::string>& wanted = session.request().presets;
-  std::vector<EncodeSettings> settings;
-  std::vector<std::string> known;
-  for (const std::string& family : WantedFamilies(session))
-    for (const std::string& preset : FindFamily(family).presets) {
-      known.push_back(preset);
-      if (wanted.empty() || std::find(wanted.begin(), wanted.end(), preset) != wanted.end())
-        settings.push_back(WithEncoder(target, family, preset));
+std::vector<TrialJob> Jobs(const BenchPlan& plan, const std::vector<Footage>& footage,
+                           const std::vector<Trial>& known) {
+  std::vector<TrialJob> jobs;
+  for (const Footage& pictures : footage)
+    for (const EncodeSettings& settings : plan.settings) {
+      TrialJob job{settings, pictures, std::nullopt};
+      for (const Trial& trial : known)
+        if (trial.settings == settings &&
+            (trial.footage_key == pictures.file.stem() || (pictures.file.empty() && trial.footage == pictures.label)))
+          job.trial = trial;
+      if (job.trial && !job.trial->done()) job.trial.reset();  // what failed is tried again in another run
+      jobs.push_back(std::move(job));
     }
-  for (const std::string& preset : wanted)
-    if (std::find(known.begin(), known.end(), preset) == known.end())
-      FailInput("--preset: there is no preset \"{}\"{}", preset, Suggestion(preset, known));
-  return settings;
+  return jobs;
 }
 
-std::vector<PacedTrial> RunPacedTrials(Session& session, const std::vector<EncodeSettings>& settings,
-                                       const std::vector<Footage>& footage) {
+// The trials of a run, and those of other settings that the folder held before.
+std::vector<Trial> AllTrials(const std::vector<TrialJob>& jobs, const std::vector<Trial>& known) {
+  std::vector<Trial> trials;
+  for (const Trial& trial : known)
+    if (std::none_of(jobs.begin(), jobs.end(), [&](const TrialJob& job) {
+          return job.settings == trial.settings && job.footage.file.stem() == trial.footage_key;
+        }))
+      trials.push_back(trial);
+  for (const TrialJob& job : jobs)
+    if (job.trial) trials.push_back(*job.trial);
+  return trials;
+}
+
+std::vector<Option> Options(const BenchPlan& plan, const std::vector<TrialJob>& jobs) {
+  std::vector<Option> options;
+  for (const EncodeSettings& settings : plan.settings) {
+    std::vector<Trial> trials;
+    bool all = true;
+    for (const TrialJob& job : jobs)
+      if (job.settings == settings) {
+        all = all && job.trial;
+        if (job.trial) trials.push_back(*job.trial);
+      }
+    if (!trials.empty()) options.push_back(MakeOption(trials, all));
+  }
+  return options;
+}
+
+std::vector<PacedTrial> RunPacedTrials(Session& session, const BenchPlan& plan, const std::vector<Footage>& footage) {
   constexpr double kSeconds = 5;
   std::vector<PacedTrial> trials;
-  session.progress().Stage("in real time", static_cast<int>(settings.size() * footage.size()));
-  for (const EncodeSettings& setting : settings)
+  if (!session.request().bench.paced) return trials;
+  session.progress().Stage("in real time", static_cast<int>(plan.settings.size() * footage.size()));
+  for (const EncodeSettings& setting : plan.settings)
     for (const Footage& pictures : footage) {
       trials.push_back(session.runner().RunPaced(setting, pictures, kSeconds));
       session.progress().StepDone();
@@ -62,114 +85,93 @@ std::vector<PacedTrial> RunPacedTrials(Session& session, const std::vector<Encod
   return trials;
 }
 
-void PrintPaced(const std::vector<PacedTrial>& trials) {
-  if (trials.empty()) return;
-  fmt::print("\n{}\n", Paint("In real time, each alone", Tone::kStrong));
-  Table table({{"encoder"},
-               {"preset"},
-               {"footage"},
-               Number("frames"),
-               Number("late"),
-               Number("skipped"),
-               Number("deepest queue"),
-               Number("latency p99, ms"),
-               {"keeps pace"}});
-  for (const PacedTrial& t : trials) {
-    const bool done = t.status == WorkerStatus::kDone, good = done && t.skipped == 0;
-    table.Row({{t.settings.encoder + (t.simulated ? " (simulated)" : "")},
-               {t.settings.preset},
-               {t.footage},
-               Number(fmt::format("{}", t.frames)),
-               Number(fmt::format("{}", t.late)),
-               Number(fmt::format("{}", t.skipped)),
-               Number(fmt::format("{}", t.deepest_queue)),
-               Number(fmt::format("{:.1f}", t.latency.p99_ms)),
-               {done ? (good ? "yes" : "no") : t.detail, good ? Tone::kGood : Tone::kBad}});
-  }
-  fmt::print("{}", table.str());
+// Keeps what an earlier run measured: the way back.
+void SetAside(const std::filesystem::path& out) {
+  std::error_code error;
+  if (std::filesystem::exists(out / "bench.json", error))
+    std::filesystem::copy_file(out / "bench.json", out / "bench.previous.json",
+                               std::filesystem::copy_options::overwrite_existing, error);
+  if (error) FailMachine("cannot keep the earlier bench.json: {}", error.message());
+}
+
+void CheckResume(const Session& session) {
+  const BenchOptions& bench = session.request().bench;
+  if (bench.resume && session.KnownTrials().empty())
+    FailInput("--resume: {} holds no bench of this machine and version to go on with", session.out().string());
+  if (!bench.resume && !bench.dry_run && session.HasUnfinishedBench())
+    FailInput("{} holds an unfinished bench: --resume goes on with it; another folder (--out) leaves it alone",
+              session.out().string());
+}
+
+int DryRun(Session& session, const BenchPlan& plan) {
+  const BenchOptions& bench = session.request().bench;
+  const std::vector<TrialJob> jobs =
+      Jobs(plan, Promised(plan.show, session.request().footage_seconds), session.KnownTrials());
+  const RepeatRules rules{std::min(3, bench.repeats), bench.repeats};
+  const Expectation expectation = Expect(jobs, rules);
+  if (session.request().json)
+    fmt::print("{}\n", json{{"trials", jobs.size()},
+                            {"repeats", expectation.repeats},
+                            {"expected_seconds", expectation.seconds},
+                            {"unknown", expectation.unknown}}
+                           .dump(2));
+  else
+    PrintDryRun(plan, jobs, expectation);
+  return 0;
+}
+
+json Timing(const std::vector<TrialJob>& jobs, double seconds) {
+  double encoding = 0, starting = 0, quality = 0;
+  for (const TrialJob& job : jobs)
+    if (job.trial) {
+      encoding += job.trial->timing.encoding;
+      starting += job.trial->timing.starting;
+      quality += job.trial->timing.quality;
+    }
+  return {{"total_seconds", seconds},
+          {"encoding_seconds", encoding},
+          {"starting_seconds", starting},
+          {"quality_seconds", quality}};
 }
 
 }  // namespace
 
-Table OptionTable(const std::vector<Option>& options, double required_headroom) {
-  Table table({{"encoder"},
-               {"preset"},
-               Number("frames/s"),
-               Number("headroom"),
-               Number("cores"),
-               Number("SSIM"),
-               Number("worst second"),
-               {"verdict"}});
-  for (const Option& option : options) {
-    const bool works = option.trouble.empty(), holds = works && option.keeps_pace(required_headroom);
-    const auto figure = [&](const std::string& text) {
-      return Number(works ? text : "-", holds ? Tone::kPlain : Tone::kDim);
-    };
-    std::string verdict = holds                 ? "keeps pace"
-                          : option.headroom < 0 ? "overload"
-                                                : fmt::format("headroom below {:.0f} %", required_headroom * 100);
-    if (!works) verdict = option.trouble;
-    table.Row({{option.settings.encoder + (option.simulated ? " (simulated)" : "")},
-               {option.settings.preset},
-               figure(fmt::format("{:.0f}", option.throughput_fps)),
-               figure(fmt::format("{:.0f} %", option.headroom * 100)),
-               figure(fmt::format("{:.2f}", option.cpu_cores)),
-               figure(fmt::format("{:.2f} dB", option.score)),
-               figure(fmt::format("{:.2f} dB", SsimDb(option.quality.worst_second_ssim_y))),
-               {verdict, holds ? Tone::kGood : Tone::kBad}});
-  }
-  return table;
-}
-
-Show LoadShow(const Session& session) {
-  const Places& places = session.places();
-  return ReadShow(session.request().show, session.request().overrides, {places.share / "demo" / "destinations", "/"});
-}
-
 int RunBench(Session& session) {
-  const Show show = LoadShow(session);
-  const Targets targets = ChooseTargets(show);
-  const std::vector<EncodeSettings> settings = WantedSettings(session, targets.stream);
-  const std::vector<Footage> footage = session.PrepareAll(show);
+  const BenchOptions& bench = session.request().bench;
+  CheckResume(session);
+  const SteadyClock clock;
+  const std::int64_t start_ns = clock.now_ns();
+  const auto elapsed = [&] { return static_cast<double>(clock.now_ns() - start_ns) * 1e-9; };
+  const BenchPlan plan = MakeBenchPlan(session);
+  if (bench.soak_minutes) return RunSoakCommand(session, plan);
+  if (bench.dry_run) return DryRun(session, plan);
+  const std::vector<Footage> footage = session.PrepareAll(plan.show);
+  const std::vector<Trial> known = session.KnownTrials();
+  std::vector<TrialJob> jobs = Jobs(plan, footage, bench.resume ? known : std::vector<Trial>{});
+  const auto taken_up = std::count_if(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
+  if (!bench.resume) SetAside(session.out());
 
-  TrialBook book(session.runner(), session.KnownTrials(),
-                 [&](const std::vector<Trial>& trials) { session.KeepTrials(trials); });
-  session.progress().Stage("trials", static_cast<int>(settings.size() * footage.size()));
-  std::vector<Option> options;
-  for (const EncodeSettings& setting : settings) {
-    std::vector<Trial> trials;
-    for (const Footage& pictures : footage) {
-      trials.push_back(book.Get(setting, pictures));
-      session.progress().StepDone();
-    }
-    options.push_back(MakeOption(trials, true));
-  }
+  InterleaveLimits limits{{std::min(3, bench.repeats), bench.repeats}, {}};
+  if (bench.budget_seconds) limits.budget_seconds = std::max(1.0, *bench.budget_seconds - elapsed());
+  session.progress().Stage("trials", std::max(1, Expect(jobs, limits.rules).repeats));
+  const std::int64_t trials_ns = clock.now_ns();
+  RunInterleaved(jobs, limits, session.runner(), clock, [&] {
+    session.KeepTrials(AllTrials(jobs, known), false);
+    session.progress().StepDone();
+  });
   session.progress().Clear();
-  const std::vector<PacedTrial> paced =
-      session.request().paced ? RunPacedTrials(session, settings, footage) : std::vector<PacedTrial>{};
-  session.KeepTrials(book.trials(), paced);
-  DrawSpeedQuality(session.out(), options, std::nullopt, show.required_headroom);
+  const json timing = Timing(jobs, static_cast<double>(clock.now_ns() - trials_ns) * 1e-9);
+  const std::vector<PacedTrial> paced = RunPacedTrials(session, plan, footage);
+  const std::vector<Trial> trials = AllTrials(jobs, known);
+  const bool complete = std::all_of(jobs.begin(), jobs.end(), [&](const TrialJob& job) { return job.trial; });
+  session.KeepTrials(trials, complete, {{"paced", paced}, {"timing", timing}});
 
-  bool simulated = false;
-  for (const Option& option : options) simulated = simulated || option.simulated;
-  if (session.request().json) {
-    fmt::print(
-        "{}\n",
-        json{{"options", options}, {"paced", paced}, {"trials", book.trials()}, {"simulated", simulated}}.dump(2));
-    return 0;
-  }
-  fmt::print("{}\n{} at {} frames a second, {}, each encode alone; figures of the footage on which it does worst\n\n",
-             Paint(show.title, Tone::kStrong), targets.stream.size.str(), targets.stream.frame_rate.str(),
-             targets.stream.bit_rate.str());
-  fmt::print("{}", OptionTable(options, show.required_headroom).str());
-  PrintPaced(paced);
-  for (const std::string& warning : targets.warnings) fmt::print("\nMind: {}\n", warning);
-  if (simulated) fmt::print("\n{}", SimulatedNotice());
-  const std::string& gpu = session.request().stand_in_gpu;
-  fmt::print("\n{} trials measured, {} used again. Results and figure in {}/\n", book.measured(), book.reused(),
-             session.out().string());
-  fmt::print("Next: fast-kettle plan --show {} --out {}{}\n", session.request().show, session.out().string(),
-             gpu.empty() ? "" : " --stand-in-gpu " + gpu);
+  const std::vector<Option> options = Options(plan, jobs);
+  DrawSpeedQuality(session.out(), options, std::nullopt, plan.show.required_headroom);
+  if (session.request().json)
+    fmt::print("{}\n", json{{"options", options}, {"paced", paced}, {"trials", trials}, {"timing", timing}}.dump(2));
+  else
+    PrintBench(session, {plan, jobs, options, paced, static_cast<int>(taken_up), elapsed()});
   return 0;
 }
 

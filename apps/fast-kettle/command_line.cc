@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <boost/program_options.hpp>
+#include <cstdlib>
 #include <sstream>
 
 #include "kettle/units/error.h"
@@ -24,12 +25,15 @@ struct Command {
 const std::vector<Command>& Commands() {
   static const std::vector<Command> commands = {
       {"survey", "what this machine has, and which encoders really open",
-       "Opens every encoder that the program knows and encodes a few frames. Writes survey.json.",
-       "fast-kettle survey --out kettle-out", false},
+       "Reads processors, GPUs, displays, sound and disk, measures how fast the disk takes a recording, opens\n"
+       "every encoder that the program knows, and gives a line of advice for what matters. Writes survey.json.",
+       "fast-kettle survey --recording-folder ~/recordings --out kettle-out", false},
       {"bench", "how fast and how good each encoder and preset is on your picture",
-       "Measures every preset of every usable encoder with the stream's size and bit rate, each alone.\n"
-       "Writes bench.json, bench.csv and the figure speed-quality.",
-       "fast-kettle bench --show my-show.toml --encoder x264 --out kettle-out", true},
+       "Measures encodes, each alone, in rounds, until the figures are tight: of a show every preset of every\n"
+       "H.264 encoder that works, or whatever the options combine. Writes bench.json, bench.csv and figures.",
+       "fast-kettle bench --footage start-line --encoder x264 --preset veryfast --preset faster\n"
+       "    --size 1280x720 --frame-rate 60 --bit-rate \"4500 kbit/s\" --out kettle-out",
+       true},
       {"plan", "settings for the stream and the recording, proven in real time",
        "Measures what it still needs, chooses encoder and preset for both encodes, and ends with a proof\n"
        "run of both at once. Writes plan.json, card.txt, stream.flv, recording.mkv, bench.* and figures.\n"
@@ -55,21 +59,80 @@ po::options_description CommonOptions(Request& request) {
 }
 
 void AddMeasuring(po::options_description& options, Request& request) {
-  auto add = options.add_options();
-  add("footage-seconds", po::value(&request.footage_seconds)->value_name("S"), "of each scene or clip (default: 3)");
-  add("fresh", po::bool_switch(&request.fresh), "measure again what an earlier run in the folder measured");
+  options.add_options()("footage-seconds", po::value(&request.footage_seconds)->value_name("S"),
+                        "of each scene or clip (default: 3)");
 }
 
-void AddBench(po::options_description& options, Request& request) {
-  auto add = options.add_options();
-  add("encoder", po::value(&request.encoders)->value_name("NAME"), "only this encoder; repeatable");
-  add("preset", po::value(&request.presets)->value_name("NAME"), "only this preset; repeatable");
-  add("paced", po::bool_switch(&request.paced), "run each in real time as well, and count skipped frames");
+// A value that is only set when the option is given.
+template <typename T>
+po::typed_value<T>* Optional(std::optional<T>& value, const char* name) {
+  return po::value<T>()->value_name(name)->notifier([&value](const T& given) { value = given; });
 }
 
-po::options_description ShowOptions(std::map<std::string, std::vector<std::string>>& values) {
+po::options_description CombinedOptions(BenchOptions& bench) {
+  po::options_description options("What to combine; each may be given several times");
+  auto add = options.add_options();
+  add("encoder", po::value(&bench.encoders)->value_name("NAME"),
+      "x264, x265, svt-av1, vp9, nvenc-hevc ...; survey lists them");
+  add("preset", po::value(&bench.presets)->value_name("NAME"), "of those encoders that have it (default: all)");
+  add("device", po::value(&bench.devices)->value_name("N"), "which GPU, counted from 0");
+  add("size", po::value(&bench.sizes)->value_name("WxH"), "of the encode");
+  add("frame-rate", po::value(&bench.frame_rates)->value_name("RATE"), "of the encode: 60, 60000/1001");
+  add("rate-control", po::value(&bench.rate_controls)->value_name("KIND"),
+      "constant-bit-rate, capped-variable, constant-quality, capped-quality");
+  add("bit-rate", po::value(&bench.bit_rates)->value_name("RATE"), "average: \"4500 kbit/s\"");
+  return options;
+}
+
+po::options_description SettingOptions(BenchOptions& bench) {
+  po::options_description options("What to ask of every encode");
+  auto add = options.add_options();
+  add("maximum-bit-rate", po::value(&bench.maximum_bit_rate)->value_name("RATE"), "for the capped rate controls");
+  add("quality-level", Optional(bench.quality_level, "N"), "for the quality rate controls, on the encoder's own scale");
+  add("buffer", Optional(bench.buffer_seconds, "S"), "seconds that the decoder buffer holds");
+  add("keyframe-interval", Optional(bench.keyframe_seconds, "S"), "seconds");
+  add("b-frames", Optional(bench.b_frames, "N"), "at most so many in a row");
+  add("look-ahead", Optional(bench.look_ahead, "N"), "frames; 0: none");
+  add("adaptive-quantisation", po::value(&bench.adaptive_quantisation)->value_name("on|off"), "");
+  add("multi-pass", po::value(&bench.multi_pass)->value_name("on|off"), "");
+  add("profile", po::value(&bench.profile)->value_name("NAME"), "high, main, main10 ...");
+  add("bit-depth", Optional(bench.bit_depth, "N"), "8 or 10");
+  add("chroma", po::value(&bench.chroma)->value_name("FORMAT"), "4:2:0 or 4:4:4");
+  return options;
+}
+
+// "90", "90s", "5min", "1h".
+double ParseDuration(const std::string& option, const std::string& text) {
+  char* end = nullptr;
+  const double number = std::strtod(text.c_str(), &end);
+  const std::string unit = end;
+  const double factor = unit.empty() || unit == "s" ? 1 : unit == "min" ? 60 : unit == "h" ? 3600 : 0;
+  if (end == text.c_str() || factor == 0 || !(number > 0))
+    FailInput("--{}: \"{}\" is not a time; write 90s, 5min or 1h", option, text);
+  return number * factor;
+}
+
+void AddBench(po::options_description& options, BenchOptions& bench) {
+  auto add = options.add_options();
+  add("resume", po::bool_switch(&bench.resume), "go on with the run in the folder; finished trials are not repeated");
+  add("dry-run", po::bool_switch(&bench.dry_run), "list the trials and the expected time, measure nothing");
+  add("time-budget", po::value<std::string>()->value_name("TIME")->notifier([&bench](const std::string& text) {
+    bench.budget_seconds = ParseDuration("time-budget", text);
+  }),
+      "end within this time: 90s, 5min");
+  add("repeats", po::value(&bench.repeats)->value_name("N"), "of each trial, at most (default: 5)");
+  add("soak", Optional(bench.soak_minutes, "MINUTES"), "run one setting for so long and look for drift");
+  add("patience", po::value(&bench.patience_seconds)->value_name("S"),
+      "an encoder that is silent for longer counts as hung (default: 15)");
+  add("paced", po::bool_switch(&bench.paced), "run each in real time as well, and count skipped frames");
+}
+
+// `taken` are options of the command itself that mean something else.
+po::options_description ShowOptions(std::map<std::string, std::vector<std::string>>& values,
+                                    const po::options_description& taken) {
   po::options_description options("Values of the show, each overriding the file's");
   for (const ShowKey& key : ShowKeys()) {
+    if (taken.find_nothrow(key.option, false)) continue;
     auto* semantic = po::value(&values[key.option])->value_name("VALUE");
     options.add_options()(key.option.c_str(), semantic, key.help.c_str());
   }
@@ -91,7 +154,7 @@ std::string HelpFor(const Command& command, const std::vector<po::options_descri
   std::ostringstream text;
   text << "fast-kettle " << command.name << ": " << command.summary << "\n\n"
        << command.detail << "\n\nUsage: fast-kettle " << command.name
-       << (command.takes_show ? " --show FILE [OPTIONS]\n" : " [OPTIONS]\n");
+       << (command.name == "plan" ? " --show FILE [OPTIONS]\n" : " [OPTIONS]\n");
   for (const auto& group : groups) text << '\n' << group;
   text << "\nExample:\n  " << command.example << '\n';
   return text.str();
@@ -133,7 +196,10 @@ Request Fill(const Command& command, Request request, const std::map<std::string
   }
   CheckRange("footage-seconds", request.footage_seconds, 1, 60);
   CheckRange("proof-seconds", request.proof_seconds, 2, 3600);
-  if (command.takes_show && request.show.empty())
+  CheckRange("repeats", request.bench.repeats, 1, 100);
+  CheckRange("patience", request.bench.patience_seconds, 1, 600);
+  if (request.bench.soak_minutes) CheckRange("soak", *request.bench.soak_minutes, 0.1, 600);
+  if (command.name == "plan" && request.show.empty())
     FailInput("{} needs a show: --show FILE; demo/saltmarsh.toml is an example", command.name);
   if (request.out.empty()) FailInput("--out: give a folder");
   return request;
@@ -147,17 +213,32 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
     groups[0].add_options()("show", po::value(&request.show)->value_name("FILE"), "the show file");
     AddMeasuring(groups[0], request);
   }
-  if (command.name == "bench") AddBench(groups[0], request);
+  if (command.name == "bench") {
+    AddBench(groups[0], request.bench);
+    groups.push_back(CombinedOptions(request.bench));
+    groups.push_back(SettingOptions(request.bench));
+  }
+  if (command.name == "plan")
+    groups[0].add_options()("fresh", po::bool_switch(&request.fresh), "measure again what an earlier run measured");
+  if (command.name == "survey") {
+    auto add = groups[0].add_options();
+    add("root", po::value(&request.root)->value_name("DIR"),
+        "read another tree of /proc, /sys and /dev; opens no encoder");
+    add("recording-folder", po::value(&request.recording_folder)->value_name("DIR"),
+        "where recordings go (default: the output folder)");
+  }
   if (command.name == "plan" || command.name == "demo")
     groups[0].add_options()("proof-seconds", po::value(&request.proof_seconds)->value_name("S"),
                             "length of the proof run (default: 10)");
   if (command.name == "demo")
     groups[0].add_options()("without-stand-in", po::bool_switch(&request.without_stand_in),
                             "no simulated GPU: what is here, or the CPU alone");
-  if (command.takes_show) groups.push_back(ShowOptions(values));
-
   po::options_description all;
   for (const auto& group : groups) all.add(group);
+  if (command.takes_show) {
+    groups.push_back(ShowOptions(values, all));
+    all.add(groups.back());
+  }
   po::variables_map map;
   try {
     const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;

@@ -12,6 +12,21 @@ namespace kettle::app {
 
 inline constexpr const char* kVersion = KETTLE_VERSION;
 
+// What bench combines and asks of each encode, as typed; checked where it is used.
+struct BenchOptions {
+  std::vector<std::string> encoders, presets, sizes, frame_rates, rate_controls, bit_rates;  // empty: as the show says
+  std::vector<int> devices;
+  std::string maximum_bit_rate, profile, chroma, adaptive_quantisation, multi_pass;  // empty: not asked
+  std::optional<int> quality_level, b_frames, look_ahead, bit_depth;
+  std::optional<double> buffer_seconds, keyframe_seconds;
+  int repeats = 5;  // at most
+  std::optional<double> budget_seconds;
+  std::optional<double> soak_minutes;
+  double patience_seconds = 15;  // an encoder silent for longer counts as hung
+  bool dry_run = false, resume = false;
+  bool paced = false;  // each in real time as well
+};
+
 struct Request {
   std::string command;
   std::string out = "kettle-out";
@@ -19,10 +34,11 @@ struct Request {
   std::string stand_in_gpu;  // a profile's name or path; empty: none
   std::string show;          // path
   ShowOverrides overrides;
-  double footage_seconds = 3;                  // of each scene or clip
-  bool fresh = false;                          // measure again what an earlier run in the folder measured
-  std::vector<std::string> encoders, presets;  // bench: only these; empty: all
-  bool paced = false;                          // bench: each in real time as well
+  double footage_seconds = 3;  // of each scene or clip
+  bool fresh = false;          // measure again what an earlier run in the folder measured
+  BenchOptions bench;
+  std::string root = "/";        // survey: of the tree to read
+  std::string recording_folder;  // survey: empty: the output folder
   double proof_seconds = 10;
   int most_proofs = 5;            // proof runs before giving up; the demo allows fewer, to keep its time
   bool without_stand_in = false;  // demo: CPU only

@@ -15,6 +15,10 @@ int RunDemo(Request request, const Places& places);
 // The show that the request names, checked.
 Show LoadShow(const Session& session);
 
+struct BenchPlan;
+// One setting for long: bench --soak.
+int RunSoakCommand(Session& session, const BenchPlan& plan);
+
 // One row for each option: preset, speed, headroom, cores, quality, verdict.
 Table OptionTable(const std::vector<Option>& options, double required_headroom);
 

@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "commands.h"
+#include "kettle/quality/plane_metrics.h"
 #include "kettle/rehearsal/proof.h"
 #include "report/card.h"
 #include "report/figures.h"
@@ -94,6 +95,41 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
 
 }  // namespace
 
+Table OptionTable(const std::vector<Option>& options, double required_headroom) {
+  Table table({{"encoder"},
+               {"preset"},
+               Number("frames/s"),
+               Number("headroom"),
+               Number("cores"),
+               Number("SSIM"),
+               Number("worst second"),
+               {"verdict"}});
+  for (const Option& option : options) {
+    const bool works = option.trouble.empty(), holds = works && option.keeps_pace(required_headroom);
+    const auto figure = [&](const std::string& text) {
+      return Number(works ? text : "-", holds ? Tone::kPlain : Tone::kDim);
+    };
+    std::string verdict = holds                 ? "keeps pace"
+                          : option.headroom < 0 ? "overload"
+                                                : fmt::format("headroom below {:.0f} %", required_headroom * 100);
+    if (!works) verdict = option.trouble;
+    table.Row({{option.settings.encoder + (option.simulated ? " (simulated)" : "")},
+               {option.settings.preset},
+               figure(fmt::format("{:.0f}", option.throughput_fps)),
+               figure(fmt::format("{:.0f} %", option.headroom * 100)),
+               figure(fmt::format("{:.2f}", option.cpu_cores)),
+               figure(fmt::format("{:.2f} dB", option.score)),
+               figure(fmt::format("{:.2f} dB", SsimDb(option.quality.worst_second_ssim_y))),
+               {verdict, holds ? Tone::kGood : Tone::kBad}});
+  }
+  return table;
+}
+
+Show LoadShow(const Session& session) {
+  const Places& places = session.places();
+  return ReadShow(session.request().show, session.request().overrides, {places.share / "demo" / "destinations", "/"});
+}
+
 int RunPlan(Session& session) {
   const Show show = LoadShow(session);
   const Targets targets = ChooseTargets(show);
@@ -104,20 +140,17 @@ int RunPlan(Session& session) {
   int presets = 0;
   for (const std::string& family : families) presets += static_cast<int>(FindFamily(family).presets.size());
   session.progress().Stage("trials", presets * static_cast<int>(footage.size()) * 3 / 4);
+  const bool complete = !session.HasUnfinishedBench();
   TrialBook book(session.runner(), session.KnownTrials(), [&](const std::vector<Trial>& trials) {
-    session.KeepTrials(trials);
+    session.KeepTrials(trials, complete);
     session.progress().StepDone();
   });
-  const PlanRequest request{show,
-                            targets,
-                            footage,
-                            families,
-                            static_cast<double>(session.machine().processor.usable_threads),
-                            session.request().most_proofs};
+  const PlanRequest request{
+      show, targets, footage, families, session.machine().processor.capacity(), session.request().most_proofs};
   const Plan plan = MakePlan(request, book, [&](const Pair& pair) { return Prove(session, pair, footage); });
   session.progress().Clear();
 
-  session.KeepTrials(book.trials());
+  session.KeepTrials(book.trials(), complete);
   const json body = plan;
   session.Write("plan", body);
   WriteFile(session.out() / "card.txt", SettingsCard(plan, show));

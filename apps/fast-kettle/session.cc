@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "session.h"
 
+#include <algorithm>
 #include <csignal>
 #include <fstream>
 #include <iterator>
@@ -18,6 +19,8 @@ namespace kettle::app {
 namespace fs = std::filesystem;
 
 namespace {
+
+using nlohmann::json;
 
 std::atomic<bool> stop_requested = false;
 
@@ -70,28 +73,47 @@ Session::Session(const Request& request, Places places)
       places_(std::move(places)),
       folder_(request.out),
       scratch_(folder_.path()),
-      machine_(ReadMachine()),
+      machine_(ReadMachine(request.root)),
       provenance_(MakeProvenance(kVersion, Digest(machine_))),
       stand_in_profile_(ResolveProfile(request_, places_)),
       stand_in_digest_(DigestOfFile(stand_in_profile_)),
       worker_({places_.engine.string(), "worker"}, stand_in_profile_, &stop_requested),
       progress_(request.quiet),
-      runner_(worker_, scratch_.path(),
-              [this](const std::string& what, double share) { progress_.Show(what, share); }) {}
+      runner_(
+          worker_, scratch_.path(), [this](const std::string& what, double share) { progress_.Show(what, share); },
+          request.bench.patience_seconds) {}
+
+const std::vector<NvidiaDevice>& Session::Nvidia() {
+  if (nvidia_) return *nvidia_;
+  constexpr double kSeconds = 20;
+  const WorkerReport report = worker_.Run({"nvidia", nullptr, kSeconds});
+  nvidia_.emplace();
+  if (report.status == WorkerStatus::kDone && report.result.contains("devices"))
+    nvidia_ = report.result["devices"].get<std::vector<NvidiaDevice>>();
+  return *nvidia_;
+}
+
+int Session::CountDevices(const EncoderFamily& family) {
+  switch (family.interface) {
+    case Interface::kProcessor: return 1;
+    case Interface::kNvenc: return static_cast<int>(Nvidia().size());
+    case Interface::kVaapi:
+    case Interface::kQsv: return CountRenderNodes();
+  }
+  return 1;
+}
 
 const std::vector<FoundEncoder>& Session::FindEncoders() {
   if (!encoders_.empty()) return encoders_;
   progress_.Stage("opening encoders", static_cast<int>(Catalogue().size()));
   for (const EncoderFamily& family : Catalogue()) {
     progress_.Show(family.title, 0);
-    EncodeSettings settings;
-    settings.encoder = family.name;
-    settings.preset = family.presets.front();
-    settings.size = {1280, 720};
-    settings.frame_rate = {60, 1};
-    settings.bit_rate = settings.maximum_bit_rate = BitRate::FromKbps(4500);
-    const bool simulated = family.device == DeviceKind::kGpu && !stand_in_profile_.empty();
-    encoders_.push_back({family.name, runner_.Probe(settings), simulated});
+    // One that no driver tells of is tried all the same: the trial tells why it does not work.
+    const int devices = std::max(1, CountDevices(family));
+    for (int device = 0; device < devices; ++device) {
+      const bool simulated = family.interface == Interface::kNvenc && !stand_in_profile_.empty();
+      encoders_.push_back({family.name, device, runner_.Probe(ProbeSettings(family, device)), simulated});
+    }
     progress_.StepDone();
   }
   progress_.Clear();
@@ -101,8 +123,9 @@ const std::vector<FoundEncoder>& Session::FindEncoders() {
 std::vector<std::string> Session::UsableEncoders() {
   std::vector<std::string> names;
   for (const FoundEncoder& encoder : FindEncoders())
-    if (encoder.probe.works) names.push_back(encoder.name);
-  if (names.empty()) FailMachine("no encoder works on this machine; fast-kettle survey tells why");
+    if (encoder.probe.works && encoder.device == 0 && FindFamily(encoder.name).codec == "h264")
+      names.push_back(encoder.name);
+  if (names.empty()) FailMachine("no H.264 encoder works on this machine; fast-kettle survey tells why");
   return names;
 }
 
@@ -137,12 +160,35 @@ std::vector<Trial> Session::KnownTrials() const {
   return trials;
 }
 
-void Session::KeepTrials(const std::vector<Trial>& trials, const std::vector<PacedTrial>& paced) const {
+bool Session::HasUnfinishedBench() const {
+  const auto file = ReadResult(out(), "bench");
+  return file && !file->value("complete", true) && !KnownTrials().empty();
+}
+
+void Session::KeepTrials(const std::vector<Trial>& trials, bool complete, const json& more) const {
   bool simulated = false;
   for (const Trial& trial : trials) simulated = simulated || trial.simulated;
-  Write("bench",
-        {{"simulated", simulated}, {"stand_in_digest", stand_in_digest_}, {"trials", trials}, {"paced", paced}});
+  json body = {{"simulated", simulated},
+               {"complete", complete},
+               {"stand_in_digest", stand_in_digest_},
+               {"trials", trials},
+               {"paced", json::array()}};
+  if (more.is_object()) body.update(more);
+  Write("bench", body);
   WriteFile(out() / "bench.csv", TrialCsv(trials));
+}
+
+EncodeSettings ProbeSettings(const EncoderFamily& family, int device) {
+  EncodeSettings settings;
+  settings.encoder = family.name;
+  settings.preset = family.presets.front();
+  settings.device = device;
+  settings.size = {1280, 720};
+  settings.frame_rate = {60, 1};
+  settings.rate_control = RateControl::kCappedVariable;
+  settings.bit_rate = BitRate::FromKbps(4500);
+  settings.maximum_bit_rate = BitRate::FromKbps(6000);
+  return settings;
 }
 
 std::string SimulatedNotice() {

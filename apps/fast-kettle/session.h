@@ -11,6 +11,7 @@
 #include "command_line.h"
 #include "kettle/footage/cache.h"
 #include "kettle/machine/machine.h"
+#include "kettle/machine/nvidia.h"
 #include "kettle/planning/trial_book.h"
 #include "kettle/store/file.h"
 #include "kettle/store/output_folder.h"
@@ -32,6 +33,7 @@ void CatchSignals();
 // One encoder family as it was found here.
 struct FoundEncoder {
   std::string name;
+  int device = 0;  // which GPU, for a family that has several
   ProbeOutcome probe;
   bool simulated = false;
 };
@@ -51,17 +53,24 @@ class Session {
   ProcessTrialRunner& runner() { return runner_; }
   Progress& progress() { return progress_; }
 
-  // Opens every family of the catalogue in a worker. Remembered: the machine does not change in a run.
+  // Opens every family of the catalogue in a worker, on each GPU. Remembered: the machine does not change in a run.
   const std::vector<FoundEncoder>& FindEncoders();
-  // The names of those that work. Throws Error(kMachine) if none does.
+  // The names of the H.264 encoders that work on the first GPU or the CPU: what every destination takes. Throws
+  // Error(kMachine) if there is none.
   std::vector<std::string> UsableEncoders();
+  // How many devices a family may choose from; 1 for the CPU.
+  int CountDevices(const EncoderFamily& family);
+  // What the NVIDIA driver tells, asked in a worker. Remembered.
+  const std::vector<NvidiaDevice>& Nvidia();
 
   std::vector<Footage> PrepareAll(const Show& show);
 
   // Trials that earlier runs in this folder measured and that still count here.
   std::vector<Trial> KnownTrials() const;
-  // Writes bench.json, with the trials in real time if there are any, and bench.csv.
-  void KeepTrials(const std::vector<Trial>& trials, const std::vector<PacedTrial>& paced = {}) const;
+  // True if the folder holds a bench that was interrupted.
+  bool HasUnfinishedBench() const;
+  // Writes bench.json and bench.csv. `more` goes into the former: trials in real time, times taken.
+  void KeepTrials(const std::vector<Trial>& trials, bool complete, const nlohmann::json& more = nullptr) const;
 
   void Write(const std::string& kind, const nlohmann::json& body) const { WriteResult(out(), kind, body, provenance_); }
 
@@ -77,7 +86,11 @@ class Session {
   Progress progress_;
   ProcessTrialRunner runner_;
   std::vector<FoundEncoder> encoders_;
+  std::optional<std::vector<NvidiaDevice>> nvidia_;
 };
+
+// What every encoder that works at all takes, with its fastest preset.
+EncodeSettings ProbeSettings(const EncoderFamily& family, int device);
 
 // "SIMULATED: ..." for the top of any output to which it applies.
 std::string SimulatedNotice();

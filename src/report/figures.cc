@@ -2,6 +2,7 @@
 #include "report/figures.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <sstream>
@@ -20,17 +21,33 @@ struct Series {
   int point;  // gnuplot point type: a shape of its own for each, besides the colour
 };
 
-Series SeriesOf(const std::string& encoder) { return encoder == "x264" ? Series{kBlue, 7} : Series{kOrange, 5}; }
-
-std::string SeriesTitle(const Option& option) {
-  return option.settings.encoder + (option.simulated ? " (simulated GPU)" : "");
+Series SeriesOf(std::size_t index) {
+  static const std::array looks = {Series{kBlue, 7},    Series{kOrange, 5}, Series{kGreen, 9},
+                                   Series{kPurple, 11}, Series{kAmber, 13}, Series{kText, 15}};
+  return looks[index % looks.size()];
 }
 
-// Options with a quality, by encoder, fastest first.
-std::map<std::string, std::vector<Option>> ByEncoder(const std::vector<Option>& options) {
+// The encoder, and what else of its settings is not the same in all options.
+std::string SeriesTitle(const Option& option, const std::vector<Option>& all) {
+  const EncodeSettings& s = option.settings;
+  const auto differs = [&](const auto& value) {
+    return std::any_of(all.begin(), all.end(), [&](const Option& other) { return value(other.settings) != value(s); });
+  };
+  std::string title = s.encoder;
+  if (differs([](const EncodeSettings& o) { return o.device; })) title += fmt::format(" GPU {}", s.device);
+  if (differs([](const EncodeSettings& o) { return o.size; })) title += " " + s.size.str();
+  if (differs([](const EncodeSettings& o) { return o.frame_rate.fps(); })) title += " at " + s.frame_rate.str();
+  if (differs([](const EncodeSettings& o) { return o.rate_control; }))
+    title += fmt::format(" {}", Name(s.rate_control));
+  if (differs([](const EncodeSettings& o) { return o.bit_rate; })) title += " " + s.bit_rate.str();
+  return title + (option.simulated ? " (simulated GPU)" : "");
+}
+
+// Options with a quality, by series, fastest first.
+std::map<std::string, std::vector<Option>> BySeries(const std::vector<Option>& options) {
   std::map<std::string, std::vector<Option>> series;
   for (const Option& option : options)
-    if (option.throughput_fps > 0 && option.score > 0) series[option.settings.encoder].push_back(option);
+    if (option.throughput_fps > 0 && option.score > 0) series[SeriesTitle(option, options)].push_back(option);
   for (auto& [encoder, members] : series)
     std::sort(members.begin(), members.end(),
               [](const Option& a, const Option& b) { return a.throughput_fps > b.throughput_fps; });
@@ -65,8 +82,8 @@ std::string SpeedQualityTitle(const std::vector<Option>& options, const std::opt
 
 // The presets' names beside their points, fastest first, and the encoder's under the fastest. Where points
 // stand close together, every other name goes below its point.
-std::string SeriesLabels(const std::vector<Option>& members, const std::optional<Option>& chosen, const Series& look,
-                         int& label) {
+std::string SeriesLabels(const std::string& title, const std::vector<Option>& members,
+                         const std::optional<Option>& chosen, const Series& look, int& label) {
   constexpr double kCloseOctaves = 0.5;
   std::string text;
   bool below = false;
@@ -81,8 +98,8 @@ std::string SeriesLabels(const std::vector<Option>& members, const std::optional
   }
   const bool simulated = members.front().simulated;
   text += fmt::format("set label {} {} at {}, {} offset {},-1.2 {} textcolor rgb \"{}\" font ',14'\n", label++,
-                      Quoted(SeriesTitle(members.front())), members.front().throughput_fps, members.front().score,
-                      simulated ? -0.6 : 0.9, simulated ? "right" : "left", look.colour);
+                      Quoted(title), members.front().throughput_fps, members.front().score, simulated ? -0.6 : 0.9,
+                      simulated ? "right" : "left", look.colour);
   return text;
 }
 
@@ -90,7 +107,7 @@ std::string SeriesLabels(const std::vector<Option>& members, const std::optional
 
 void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Option>& options,
                       const std::optional<Option>& chosen, double required_headroom) {
-  const auto series = ByEncoder(options);
+  const auto series = BySeries(options);
   if (series.empty()) return;
   const EncodeSettings& settings = series.begin()->second.front().settings;
   const double rate = settings.frame_rate.fps(), needed = rate / (1 - required_headroom);
@@ -98,14 +115,15 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
   std::ostringstream data, plot;
   int label = 1;
   std::string labels;
-  for (const auto& [encoder, members] : series) {
-    const Series look = SeriesOf(encoder);
+  std::size_t index = 0;
+  for (const auto& [title, members] : series) {
+    const Series look = SeriesOf(index++);
     const std::string block = fmt::format("$series_{}", label);
     data << block << " << EOD\n";
     for (const Option& option : members) data << option.throughput_fps << ' ' << option.score << '\n';
     data << "EOD\n";
     highest = std::max(highest, members.front().throughput_fps);
-    labels += SeriesLabels(members, chosen, look, label);
+    labels += SeriesLabels(title, members, chosen, look, label);
     plot << (plot.str().empty() ? "plot " : ", ") << block << " using 1:2 with linespoints linecolor rgb \""
          << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3";
   }
@@ -202,6 +220,45 @@ void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt)
     script << ", $skipped using 1:2 with points linecolor rgb \"" << kText << "\" pointtype 2 pointsize 0.8";
   script << '\n';
   DrawFigure(folder, "proof-times", script.str());
+}
+
+void DrawSoak(const std::filesystem::path& folder, const EncodeSettings& settings,
+              const std::vector<SoakWindow>& windows, const Drift& drift, double required_headroom, bool simulated) {
+  const double needed = settings.frame_rate.fps() / (1 - required_headroom);
+  const double end = windows.back().start_seconds + (windows.size() > 1 ? windows[1].start_seconds : 0);
+  double highest = needed;
+  std::ostringstream data;
+  for (const SoakWindow& window : windows) {
+    data << window.start_seconds / 60 << ' ' << window.fps << '\n';
+    highest = std::max(highest, window.fps);
+  }
+  std::ostringstream script;
+  Title(script,
+        drift.verdict == Drift::Verdict::kUnclear
+            ? fmt::format("No clear drift: the windows differ by more than it ({:+.1f} %)", drift.change * 100)
+            : fmt::format("{} {} {} under lasting load: {:+.1f} %", settings.encoder, settings.preset,
+                          Name(drift.verdict) == std::string("steady") ? "stays as fast" : Name(drift.verdict),
+                          drift.change * 100),
+        fmt::format("{}{} at {} frames a second, as fast as it goes; ±{:.1f} % by the windows' own spread",
+                    settings.size.str(), simulated ? " (simulated GPU)" : "", settings.frame_rate.str(),
+                    drift.noise * 100));
+  script << "set xlabel \"minutes\"\nset ylabel \"frames a second, in each window\"\nset xrange [0:" << end / 60
+         << "]\nset yrange [0:" << highest * 1.15 << "]\n$soak << EOD\n"
+         << data.str() << "EOD\n";
+  const auto level = [&](int id, double from, double to, double y, const char* colour, const std::string& text) {
+    script << "set arrow " << id << " from graph " << from << ", first " << y << " to graph " << to << ", first " << y
+           << " nohead linecolor rgb \"" << colour << "\" linewidth 2 dashtype 2\nset label " << id << ' '
+           << Quoted(text) << " at graph " << from << ", first " << y << " offset 0.6,0.7 left textcolor rgb \""
+           << colour << "\"\n";
+  };
+  level(200, 0, 1, needed, kGreen,
+        fmt::format("needed: {} frames a second and {:.0f} % headroom, {:.0f}", settings.frame_rate.str(),
+                    required_headroom * 100, needed));
+  level(201, 0, 0.25, drift.first_fps, kOrange, fmt::format("first quarter, {:.0f}", drift.first_fps));
+  level(202, 0.75, 1, drift.last_fps, kOrange, fmt::format("last quarter, {:.0f}", drift.last_fps));
+  script << "plot $soak using 1:2 with linespoints linecolor rgb \"" << kBlue
+         << "\" linewidth 1.5 pointtype 7 pointsize 0.8\n";
+  DrawFigure(folder, "soak", script.str());
 }
 
 }  // namespace kettle

@@ -8,6 +8,7 @@
 
 #include "kettle/planning/plan.h"
 #include "kettle/rehearsal/proof.h"
+#include "kettle/trial/drift.h"
 
 namespace kettle {
 
@@ -19,5 +20,9 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
 // proof-times.svg/.png: when each frame of the proof run was taken by its encoder, against the time at
 // which the queue would have been full. Draws nothing if no frame was taken. Throws Error(kMachine).
 void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt);
+
+// Writes soak.svg and .png: throughput of each window over time, and what is needed.
+void DrawSoak(const std::filesystem::path& folder, const EncodeSettings& settings,
+              const std::vector<SoakWindow>& windows, const Drift& drift, double required_headroom, bool simulated);
 
 }  // namespace kettle

@@ -11,6 +11,8 @@ namespace kettle {
 inline constexpr const char* kBlue = "#0072b2";
 inline constexpr const char* kOrange = "#d55e00";
 inline constexpr const char* kGreen = "#009e73";
+inline constexpr const char* kPurple = "#cc79a7";
+inline constexpr const char* kAmber = "#e69f00";
 inline constexpr const char* kGrey = "#8a8f94";
 inline constexpr const char* kText = "#22282d";
 

@@ -38,6 +38,26 @@ TEST_F(BadInputTest, Shows) {
   ExpectRefused("bench --show show.toml --preset fats --encoder x264 --out out", 2, "did you mean \"fast\"?");
 }
 
+TEST_F(BadInputTest, Benches) {
+  const std::string small = " --footage open-water --frame-rate 12 --size 320x180 --bit-rate '600 kbit/s' --out out";
+  ExpectRefused("bench --out out", 2, "--footage start-line");
+  ExpectRefused("bench --footage open-water --frame-rate 12 --bit-rate '1 Mbit/s' --out out", 2, "--size 1280x720");
+  ExpectRefused("bench --footage open-water --frame-rate 12 --size 320x180 --out out", 2, "--bit-rate");
+  ExpectRefused("bench --encoder x264 --rate-control constant" + small, 2, "constant quality");
+  ExpectRefused("bench --encoder vp9 --b-frames 2" + small, 2, "vp9 has no B-frames; x264");
+  ExpectRefused("bench --encoder svt-av1" + small, 2, "svt-av1 has no constant bit rate");
+  ExpectRefused("bench --encoder x264 --bit-depth 9" + small, 2, "8 or 10");
+  ExpectRefused("bench --encoder nvenc-h264" + small, 2, "no NVIDIA driver");
+  ExpectRefused("bench --resume" + small, 2, "no bench");
+  ExpectRefused("bench --soak 1" + small, 2, "--soak runs one setting");
+  ExpectRefused("bench --encoder nvenc-h264 --device 4 --stand-in-gpu modest" + small, 2, "0 is Tidewater 20");
+  // The card's own limit, not the interface's: learned by opening it.
+  Put("tiny.toml",
+      "[[device]]\nname = \"Tiny (simulated)\"\n[device.h264]\nmax_width = 256\n[device.megapixels_per_second]\n"
+      "p1 = 7\np2 = 6\np3 = 5\np4 = 4\np5 = 3\np6 = 2\np7 = 1\n");
+  ExpectRefused("bench --encoder nvenc-h264 --stand-in-gpu tiny.toml" + small, 2, "wider than this GPU encodes");
+}
+
 TEST_F(BadInputTest, Clips) {
   Put("empty.mkv", "");
   Put("noise.mkv", std::string(9000, 'q'));
@@ -50,12 +70,14 @@ TEST_F(BadInputTest, OutputFolders) {
   Put("file", "x");
   ExpectRefused("survey --out file", 3, "file");
   ExpectRefused("survey --out /proc/none", 3, "/proc/none");
+  ExpectRefused("survey --recording-folder none --out out", 2, "none: no such folder");
+  ExpectRefused("survey --recording-folder /proc --out out", 2, "cannot write in /proc");
 }
 
 TEST_F(BadInputTest, StandInProfiles) {
   ExpectRefused("survey --stand-in-gpu modets --out out", 2, "did you mean \"modest\"?");
-  Put("bad.toml", "name = \"X\"\nspeed = 9\n");
-  ExpectRefused("survey --stand-in-gpu bad.toml --out out", 2, "unknown key \"speed\"");
+  Put("bad.toml", "[[device]]\nname = \"X\"\nspeed = 9\n");
+  ExpectRefused("survey --stand-in-gpu bad.toml --out out", 2, "device[0].speed is not a known key");
 }
 
 }  // namespace

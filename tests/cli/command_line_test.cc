@@ -32,9 +32,27 @@ TEST(CommandLine, FillsARequest) {
   ASSERT_TRUE(parsed.request);
   EXPECT_EQ(parsed.request->show, "s.toml");
   EXPECT_TRUE(parsed.request->json);
-  EXPECT_THAT(parsed.request->presets, testing::ElementsAre("fast", "medium"));
+  EXPECT_THAT(parsed.request->bench.presets, testing::ElementsAre("fast", "medium"));
   EXPECT_THAT(parsed.request->overrides.at("footage"), testing::ElementsAre("a", "b"));
   EXPECT_THAT(parsed.request->overrides.at("stream-bit-rate"), testing::ElementsAre("2 Mbit/s"));
+}
+
+TEST(CommandLine, FillsWhatBenchCombines) {
+  const auto parsed =
+      ParseCommandLine({"bench",   "--encoder",    "x264", "--encoder",    "x265", "--size",        "640x360", "--size",
+                        "320x180", "--frame-rate", "30",   "--device",     "1",    "--time-budget", "5min",    "--soak",
+                        "2.5",     "--b-frames",   "0",    "--multi-pass", "on",   "--resume"});
+  const app::BenchOptions& bench = parsed.request->bench;
+  EXPECT_THAT(bench.encoders, testing::ElementsAre("x264", "x265"));
+  EXPECT_THAT(bench.sizes, testing::ElementsAre("640x360", "320x180"));
+  EXPECT_THAT(bench.devices, testing::ElementsAre(1));
+  EXPECT_EQ(bench.budget_seconds, 300);
+  EXPECT_EQ(bench.soak_minutes, 2.5);
+  EXPECT_EQ(bench.b_frames, 0);
+  EXPECT_FALSE(bench.look_ahead.has_value());
+  EXPECT_EQ(bench.multi_pass, "on");
+  EXPECT_TRUE(bench.resume);
+  EXPECT_FALSE(bench.dry_run);
 }
 
 TEST(CommandLine, RefusesWithTheNearest) {
@@ -47,6 +65,10 @@ TEST(CommandLine, RefusesWithTheNearest) {
       {{"plan", "--show", "x", "--footage-seconds", "many"}, "footage-seconds"},
       {{"plan", "--show", "x", "--proof-seconds", "0"}, "2 to 3600"},
       {{"plan", "--show", "x", "--title", "a", "--title", "b"}, "more than once"},
+      {{"bench", "--time-budget", "5 parsecs"}, "90s, 5min or 1h"},
+      {{"bench", "--time-budget", "-5"}, "90s, 5min or 1h"},
+      {{"bench", "--repeats", "0"}, "1 to 100"},
+      {{"bench", "--encodr", "x264"}, "did you mean \"--encoder\"?"},
       {{"survey", "--out", ""}, "--out"}};
   for (const auto& [arguments, words] : cases)
     EXPECT_THAT(Complaint(Fault::kInput, [&] { ParseCommandLine(arguments); }), testing::HasSubstr(words))

@@ -2,6 +2,7 @@
 // What the commands write, on small pictures with real encodes.
 #include "kettle/encoders/catalogue.h"
 #include "kettle/media/reader.h"
+#include "machine/made_up.h"
 #include "program.h"
 
 namespace kettle {
@@ -53,8 +54,21 @@ TEST_F(ResultsTest, Survey) {
                                       testing::HasSubstr("SIMULATED")));
   ExpectValid("survey");
   const nlohmann::json survey = Json("out/survey.json");
-  EXPECT_EQ(survey["encoders"].size(), Catalogue().size());
+  EXPECT_EQ(survey["encoders"].size(), Catalogue().size()) << "one GPU: each family once";
+  EXPECT_GT(survey["disk"]["write_rate"]["bytes"], 0);
+  EXPECT_EQ(survey["nvidia"][0]["name"], "Tidewater 20 (simulated)");
   EXPECT_EQ(survey["simulated"], true);
+}
+
+TEST_F(ResultsTest, SurveyOfAnotherTree) {
+  test::MakeLaptop(test::Tree(path("laptop")));
+  const auto ran = Run("survey --root laptop --out out");
+  EXPECT_EQ(ran.code, 0) << ran.err;
+  ExpectValid("survey");
+  EXPECT_THAT(ran.out, testing::AllOf(testing::HasSubstr("6 performance, 8 efficiency cores"),
+                                      testing::HasSubstr("Estuary Panel"), testing::HasSubstr("no encoder was opened"),
+                                      testing::HasSubstr("on battery")));
+  EXPECT_TRUE(Json("out/survey.json")["encoders"].empty());
 }
 
 TEST_F(ResultsTest, SurveyAsJson) {
@@ -73,6 +87,91 @@ TEST_F(ResultsTest, BenchOfSomePresets) {
   const std::string csv = Get(path("out/bench.csv"));
   EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 3);
   EXPECT_TRUE(std::filesystem::exists(path("out/speed-quality.png")));
+}
+
+TEST_F(ResultsTest, BenchWithoutAShowCombinesItsOptions) {
+  const std::string command =
+      "bench --footage open-water --footage-seconds 1 --encoder x264 --encoder x265 --preset ultrafast --size 320x180 "
+      "--size 160x90 --frame-rate 12 --bit-rate '600 kbit/s' --repeats 2 --out out";
+  const auto dry = Run(command + " --dry-run");
+  EXPECT_EQ(dry.code, 0) << dry.err;
+  EXPECT_THAT(dry.out,
+              testing::AllOf(testing::HasSubstr("4 trials, 8 runs"), testing::HasSubstr("Nothing was measured")));
+  EXPECT_FALSE(std::filesystem::exists(path("out/bench.json")));
+  const auto ran = Run(command);
+  EXPECT_EQ(ran.code, 0) << ran.err;
+  ExpectValid("bench");
+  const nlohmann::json bench = Json("out/bench.json");
+  ASSERT_EQ(bench["trials"].size(), 4u);
+  EXPECT_EQ(bench["complete"], true);
+  for (const auto& trial : bench["trials"]) EXPECT_EQ(trial["repeats"].size(), 2u);
+  // What was measured stays in reach when it is measured again.
+  EXPECT_EQ(Run(command + " --preset superfast").code, 0);
+  EXPECT_EQ(Json("out/bench.previous.json")["trials"], bench["trials"]);
+}
+
+TEST_F(ResultsTest, ATimeBudgetLeavesTheRestForResume) {
+  const std::string command =
+      "bench --footage open-water --footage-seconds 5 --encoder x264 --size 640x360 --frame-rate 12 --bit-rate '600 "
+      "kbit/s' --repeats 2 --out out";
+  const auto ran = Run(command + " --time-budget 8s");
+  EXPECT_EQ(ran.code, 0) << ran.err;
+  const auto first = Json("out/bench.json");
+  if (first["complete"] == true || first["trials"].empty()) GTEST_SKIP() << "this machine is too fast or too slow";
+  EXPECT_THAT(ran.out, testing::HasSubstr("no time was left"));
+  const auto refused = Run(command);
+  EXPECT_EQ(refused.code, 2);
+  EXPECT_THAT(refused.err, testing::HasSubstr("unfinished bench: --resume goes on with it"));
+  const auto resumed = Run(command + " --resume");
+  EXPECT_EQ(resumed.code, 0) << resumed.err;
+  const auto second = Json("out/bench.json");
+  EXPECT_EQ(second["complete"], true);
+  EXPECT_EQ(second["trials"].size(), 9u);
+  for (const auto& trial : first["trials"]) {
+    const auto& kept = *std::find_if(second["trials"].begin(), second["trials"].end(),
+                                     [&](const auto& t) { return t["settings"] == trial["settings"]; });
+    EXPECT_EQ(kept["repeats"][0], trial["repeats"][0]) << "a finished run was measured again";
+  }
+}
+
+TEST_F(ResultsTest, SoakTellsTheDrift) {
+  const auto ran =
+      Run("bench --footage open-water --footage-seconds 1 --encoder x264 --preset ultrafast --size 160x90 --frame-rate "
+          "2 --bit-rate '200 kbit/s' --soak 0.1 --out out");
+  EXPECT_EQ(ran.code, 0) << ran.err;
+  ExpectValid("soak");
+  EXPECT_GE(Json("out/soak.json")["windows"].size(), 8u);
+  EXPECT_TRUE(std::filesystem::exists(path("out/soak.png")));
+}
+
+// Each kind of fault in a driver: the trial it strikes says so, the others are whole.
+TEST_F(ResultsTest, AFaultCostsOneTrialAndIsNamed) {
+  const std::tuple<const char*, const char*, const char*> faults[] = {{"refuse", "failed", "refused a frame"},
+                                                                      {"crash", "crashed", "signal 11"},
+                                                                      {"hang", "timed out", "hung"},
+                                                                      {"slow", "done", "slowed down"},
+                                                                      {"wrong", "wrong output", "does not show"},
+                                                                      {"lost", "failed", "GPU was lost"}};
+  for (const auto& [kind, status, words] : faults) {
+    SCOPED_TRACE(kind);
+    // Sessions: one to open what was asked, then two for each trial.
+    Put("faulty.toml", Get(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml") + "[[fault]]\nkind = \"" + kind +
+                           "\"\nsession = 5\nframe = 20\nfactor = 30\n");
+    std::filesystem::remove_all(path("out"));
+    const auto ran = Run(
+        "bench --footage open-water --footage-seconds 4 --encoder nvenc-h264 --preset p1 --preset p2 --preset p3 "
+        "--size 320x180 --frame-rate 12 --bit-rate '600 kbit/s' --repeats 1 --patience 4 --stand-in-gpu faulty.toml "
+        "--out out");
+    EXPECT_EQ(ran.code, 0) << ran.err;
+    ExpectValid("bench");
+    const auto trials = Json("out/bench.json")["trials"];
+    ASSERT_EQ(trials.size(), 3u);
+    EXPECT_EQ(trials[0]["status"], "done");
+    EXPECT_EQ(trials[2]["status"], "done");
+    EXPECT_EQ(trials[1]["status"], status);
+    EXPECT_THAT(trials[1].dump(), testing::HasSubstr(words));
+    EXPECT_THAT(ran.out, testing::HasSubstr(words));
+  }
 }
 
 TEST_F(ResultsTest, BenchOnTheStandIn) {

@@ -15,7 +15,7 @@ Trial DoneTrial() {
   trial.status = WorkerStatus::kDone;
   trial.frames = 60;
   trial.throughput_fps = 120.256;
-  trial.quality = Quality{40.1234, 0.987654, 39, 0.98, 60};
+  trial.quality = Quality{40.1234, 0.987654, 39, 0.98, 0, 30, 60};
   return trial;
 }
 
