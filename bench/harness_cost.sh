@@ -15,7 +15,7 @@ scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
 export XDG_CACHE_HOME=$scratch
 # A bench of one quick trial leaves the footage in the cache.
-build/bin/fast-kettle bench --quiet --show demo/saltmarsh.toml --footage start-line --footage-seconds 5 \
+build/bin/fast-kettle bench --quiet --repeats 1 --show demo/saltmarsh.toml --footage start-line --footage-seconds 5 \
   --encoder x264 --preset ultrafast --out "$scratch/out" >/dev/null
 y4m=$(ls "$scratch"/fast-kettle/start-line-*.y4m)
 
@@ -25,14 +25,15 @@ trial() {
 import json, sys
 encoder, preset, y4m, kbps = sys.argv[1:]
 settings = dict(encoder=encoder, preset=preset, size="960x540", frame_rate="60", rate_control="constant bit rate",
-                bit_rate_kbps=int(kbps), maximum_bit_rate_kbps=int(kbps), buffer_seconds=1, keyframe_seconds=2)
+                bit_rate_kbps=int(kbps), maximum_bit_rate_kbps=int(kbps), buffer_seconds=1, keyframe_seconds=2, device_index=0,
+                bit_depth=8, chroma="4:2:0")
 print(json.dumps(dict(task="encode", stand_in_gpu=None,
                       arguments=dict(settings=settings, footage=y4m, longest_seconds=600, output=""))))
 PY
     python3 -c 'import json,sys; r=json.load(sys.stdin)["result"]; print(r["frames"] / r["seconds"])'
 }
 command_line() {
-  x264 --preset "$preset" --profile high --fps 60 --bitrate $kbps --vbv-maxrate $kbps --vbv-bufsize $kbps \
+  x264 --preset "$preset" --profile high --fps 60 --bitrate $kbps --vbv-maxrate $kbps --vbv-bufsize $kbps --nal-hrd vbr \
     --keyint 120 --scenecut 0 --colorprim bt709 --transfer bt709 --colormatrix bt709 -o "$scratch/x.mkv" "$y4m" 2>&1 |
     sed -n 's/^encoded .* frames, \([0-9.]*\) fps.*/\1/p'
 }

@@ -18,6 +18,8 @@ namespace {
 
 using nlohmann::json;
 
+constexpr double kPacedSeconds = 5;  // of each trial in real time
+
 // Footage that is not there yet: what a dry run needs to know of it.
 std::vector<Footage> Promised(const Show& show, double seconds) {
   std::vector<Footage> footage;
@@ -72,13 +74,12 @@ std::vector<Option> Options(const BenchPlan& plan, const std::vector<TrialJob>& 
 }
 
 std::vector<PacedTrial> RunPacedTrials(Session& session, const BenchPlan& plan, const std::vector<Footage>& footage) {
-  constexpr double kSeconds = 5;
   std::vector<PacedTrial> trials;
   if (!session.request().bench.paced) return trials;
   session.progress().Stage("in real time", static_cast<int>(plan.settings.size() * footage.size()));
   for (const EncodeSettings& setting : plan.settings)
     for (const Footage& pictures : footage) {
-      trials.push_back(session.runner().RunPaced(setting, pictures, kSeconds));
+      trials.push_back(session.runner().RunPaced(setting, pictures, kPacedSeconds));
       session.progress().StepDone();
     }
   session.progress().Clear();
@@ -98,7 +99,7 @@ void CheckResume(const Session& session) {
   const BenchOptions& bench = session.request().bench;
   if (bench.resume && session.KnownTrials().empty())
     FailInput("--resume: {} holds no bench of this machine and version to go on with", session.out().string());
-  if (!bench.resume && !bench.dry_run && session.HasUnfinishedBench())
+  if (!bench.resume && !bench.dry_run && !bench.soak_minutes && session.HasUnfinishedBench())
     FailInput("{} holds an unfinished bench: --resume goes on with it; another folder (--out) leaves it alone",
               session.out().string());
 }
@@ -152,7 +153,10 @@ int RunBench(Session& session) {
   if (!bench.resume) SetAside(session.out());
 
   InterleaveLimits limits{{std::min(3, bench.repeats), bench.repeats}, {}};
-  if (bench.budget_seconds) limits.budget_seconds = std::max(1.0, *bench.budget_seconds - elapsed());
+  if (bench.budget_seconds)
+    limits.budget_seconds =
+        std::max(1.0, *bench.budget_seconds - elapsed() -
+                          (bench.paced ? (kPacedSeconds + 1) * static_cast<double>(jobs.size()) : 0));
   session.progress().Stage("trials", std::max(1, Expect(jobs, limits.rules).repeats));
   const std::int64_t trials_ns = clock.now_ns();
   RunInterleaved(jobs, limits, session.runner(), clock, [&] {

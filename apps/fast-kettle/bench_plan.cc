@@ -69,12 +69,13 @@ Show ShowOfOptions(const Session& session, const Grid& grid) {
                                   return a.pixels() < b.pixels();
                                 })->str()};
   if (!grid.frame_rates.empty())
-    overrides["frame-rate"] = {std::max_element(grid.frame_rates.begin(), grid.frame_rates.end(),
-                                                [](FrameRate a, FrameRate b) { return a.fps() < b.fps(); })
-                                   ->str()};
-  const bool needs_rate = grid.rate_controls.empty() ||
-                          std::any_of(grid.rate_controls.begin(), grid.rate_controls.end(),
-                                      [](RateControl kind) { return kind != RateControl::kConstantQuality; });
+    overrides["frame-rate"] = {
+        std::max_element(grid.frame_rates.begin(), grid.frame_rates.end(), [](FrameRate a, FrameRate b) {
+          return a.fps() < b.fps();
+        })->str()};
+  const bool needs_rate =
+      grid.rate_controls.empty() || std::any_of(grid.rate_controls.begin(), grid.rate_controls.end(),
+                                                [](RateControl kind) { return kind != RateControl::kConstantQuality; });
   if (grid.bit_rates.empty() && needs_rate && session.request().bench.maximum_bit_rate.empty())
     FailInput("bench without a show needs a bit rate: --bit-rate \"4500 kbit/s\"");
   // The targets want one whatever rules in the end.
@@ -128,7 +129,9 @@ void CheckDevices(Session& session, const Grid& grid) {
       if (family.interface == Interface::kNvenc)
         for (const NvidiaDevice& gpu : session.Nvidia()) known.push_back(fmt::format("{} is {}", gpu.index, gpu.name));
       FailInput("--device: there is no GPU {} for {}; {}", device, name,
-                !known.empty() ? fmt::format("{}", fmt::join(known, ", ")) : fmt::format("{} found", count));
+                !known.empty() ? fmt::format("{}", fmt::join(known, ", "))
+                               : fmt::format("they are counted from 0, and {} found",
+                                             count == 1 ? "one is" : fmt::format("{} are", count)));
     }
 }
 
@@ -141,7 +144,8 @@ void DropWhatDoesNotOpen(Session& session, bool named, BenchPlan& plan) {
     if (!good.contains(key) && !bad.contains(key)) {
       session.progress().Show(settings.encoder, 0);
       const ProbeOutcome probe = session.runner().Probe(settings);
-      if (!probe.works && named) FailInput("--encoder {} at {}: {}", settings.encoder, settings.size.str(), probe.reason);
+      if (!probe.works && named)
+        FailInput("--encoder {} at {}: {}", settings.encoder, settings.size.str(), probe.reason);
       if (!probe.works) trouble = settings.encoder + ": " + probe.reason;
       (probe.works ? good : bad).insert(key);
     }

@@ -17,8 +17,8 @@ struct BenchPlan {
   std::vector<std::string> warnings;
 };
 
-// Opens each encoder once with each size, and learns what it cannot do before anything is measured. Throws Error(kInput)
-// with one line for whatever is not right.
+// Opens each encoder once with each size, and learns what it cannot do before anything is measured. Throws
+// Error(kInput) with one line for whatever is not right.
 BenchPlan MakeBenchPlan(Session& session);
 
 }  // namespace kettle::app

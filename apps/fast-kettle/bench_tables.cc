@@ -55,8 +55,9 @@ std::string Common(const BenchPlan& plan) {
     const std::string value = column->value(s);
     if (name == "GPU" && s.device == 0) continue;
     if (value == "-") continue;
-    text += (text.empty() ? "" : ", ") +
-            (name == "rate" ? value + " frames a second" : name == "GPU" ? "GPU " + value : value);
+    text += (text.empty() ? "" : ", ") + (name == "rate"  ? value + " frames a second"
+                                          : name == "GPU" ? "GPU " + value
+                                                          : value);
   }
   const std::string extras = Extras(s);
   return text + (extras.empty() ? "" : ", " + extras);
@@ -189,7 +190,8 @@ void PrintBench(const Session& session, const BenchResult& result) {
              Paint(plan.show.title, Tone::kStrong), Common(plan));
   PrintOptions(result);
   PrintPaced(result.paced);
-  const auto missing = std::count_if(result.jobs.begin(), result.jobs.end(), [](const TrialJob& j) { return !j.trial; });
+  const auto missing =
+      std::count_if(result.jobs.begin(), result.jobs.end(), [](const TrialJob& j) { return !j.trial; });
   if (missing > 0)
     fmt::print("{} of {} trials were not measured: no time was left. --resume measures them.\n\n", missing,
                result.jobs.size());

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 // kettle-engine: carries out a request that fast-kettle has checked, and is its own worker.
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <cstdio>
 #include <exception>
+#include <fstream>
 #include <iostream>
 
 #include "commands.h"
@@ -24,8 +26,16 @@ int ExitCode(Fault fault) {
   return 3;
 }
 
+// Some drivers print on standard output: what a worker answers goes out by another way.
+int RunWorker() {
+  const int answers = dup(STDOUT_FILENO);
+  dup2(STDERR_FILENO, STDOUT_FILENO);
+  std::ofstream out(fmt::format("/proc/self/fd/{}", answers));
+  return WorkerMain(std::cin, out, FindPlaces().drivers);
+}
+
 int Run(const std::vector<std::string>& arguments) {
-  if (arguments == std::vector<std::string>{"worker"}) return WorkerMain(std::cin, std::cout, FindPlaces().drivers);
+  if (arguments == std::vector<std::string>{"worker"}) return RunWorker();
   const Parsed parsed = ParseCommandLine(arguments);
   if (!parsed.request) {
     std::fputs(parsed.text.c_str(), stdout);

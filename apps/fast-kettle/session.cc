@@ -96,9 +96,10 @@ const std::vector<NvidiaDevice>& Session::Nvidia() {
 int Session::CountDevices(const EncoderFamily& family) {
   switch (family.interface) {
     case Interface::kProcessor: return 1;
-    case Interface::kNvenc: return static_cast<int>(Nvidia().size());
+    // One is tried even if nothing tells of any: the trial says why it does not work.
+    case Interface::kNvenc: return std::max(1, static_cast<int>(Nvidia().size()));
     case Interface::kVaapi:
-    case Interface::kQsv: return CountRenderNodes();
+    case Interface::kQsv: return std::max(1, CountRenderNodes());
   }
   return 1;
 }
@@ -108,8 +109,7 @@ const std::vector<FoundEncoder>& Session::FindEncoders() {
   progress_.Stage("opening encoders", static_cast<int>(Catalogue().size()));
   for (const EncoderFamily& family : Catalogue()) {
     progress_.Show(family.title, 0);
-    // One that no driver tells of is tried all the same: the trial tells why it does not work.
-    const int devices = std::max(1, CountDevices(family));
+    const int devices = CountDevices(family);
     for (int device = 0; device < devices; ++device) {
       const bool simulated = family.interface == Interface::kNvenc && !stand_in_profile_.empty();
       encoders_.push_back({family.name, device, runner_.Probe(ProbeSettings(family, device)), simulated});

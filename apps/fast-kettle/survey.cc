@@ -31,6 +31,7 @@ struct Survey {
   std::vector<NvidiaDevice> nvidia;
   std::map<std::string, std::map<std::string, double>> engine_use;  // by bus address
   std::optional<Disk> disk;
+  std::string disk_trouble;  // why its write rate was not measured
   Conditions conditions;
   std::vector<std::string> advice;
 };
@@ -77,7 +78,12 @@ void MeasureDisk(Session& session, Survey& survey) {
   session.progress().Stage("writing to the disk", 1);
   session.progress().Show(folder.string(), 0);
   survey.disk = ReadDisk(folder);
-  survey.disk->write_rate = MeasureWriteRate(folder, {}, SteadyClock(), &StopRequested());
+  try {
+    survey.disk->write_rate = MeasureWriteRate(folder, {}, SteadyClock(), &StopRequested());
+  } catch (const Error& error) {
+    if (error.fault() == Fault::kInterrupted) throw;
+    survey.disk_trouble = error.what();  // a full disk, most likely: the rest of the survey is still worth having
+  }
   session.progress().Clear();
 }
 
@@ -87,6 +93,7 @@ std::vector<std::string> Advice(const Session& session, const Survey& survey) {
     advice.emplace_back("no GPU is seen: stream and recording share the CPU with the game");
   const auto add = [&](const std::vector<std::string>& more) { advice.insert(advice.end(), more.begin(), more.end()); };
   if (survey.disk) add(DiskAdvice(*survey.disk, kUsualRecording));
+  if (!survey.disk_trouble.empty()) advice.push_back("the disk's write rate was not measured: " + survey.disk_trouble);
   add(ConditionAdvice(survey.conditions));
   for (const NvidiaDevice& gpu : survey.nvidia)
     if (gpu.encode_sessions.value_or(0) > 0)
@@ -154,17 +161,29 @@ void PrintProcessor(const Processor& p) {
   if (!caches.empty()) fmt::print("             {}\n", caches);
 }
 
+// A card that its own driver tells of stands there once, not a second time as the kernel sees it.
+void PrintGraphics(const std::vector<GraphicsDevice>& devices, const Survey& survey) {
+  for (const GraphicsDevice& g : devices) {
+    if (!g.bus_address.empty() && std::any_of(survey.nvidia.begin(), survey.nvidia.end(),
+                                              [&](const NvidiaDevice& n) { return n.bus_address == g.bus_address; }))
+      continue;
+    std::string use = g.busy ? fmt::format(", {:.0f} % busy", *g.busy * 100) : "";
+    if (const auto engines = survey.engine_use.find(g.bus_address); engines != survey.engine_use.end())
+      for (const auto& [engine, share] : engines->second) use += fmt::format(", {} {:.0f} %", engine, share * 100);
+    fmt::print("  GPU        {}, driver {}{}{}\n", g.name, g.driver.empty() ? "none" : g.driver,
+               g.render_node.empty() ? "" : ", " + g.render_node, use);
+  }
+  for (const NvidiaDevice& g : survey.nvidia)
+    fmt::print("  GPU {}      {}, driver {}, {:.0f} % busy, encoder {:.0f} %\n", g.index, g.name, g.driver_version,
+               g.gpu_use.value_or(0) * 100, g.encoder_use.value_or(0) * 100);
+}
+
 void PrintMachine(const Session& session, const Survey& survey) {
   const Machine& m = session.machine();
   fmt::print("{}\n", Paint("Machine", Tone::kStrong));
   PrintProcessor(m.processor);
   fmt::print("  memory     {:.1f} GiB\n", static_cast<double>(m.memory_bytes) / (1 << 30));
-  for (const GraphicsDevice& g : m.graphics)
-    fmt::print("  GPU        {}, driver {}{}\n", g.name, g.driver.empty() ? "none" : g.driver,
-               g.render_node.empty() ? "" : ", " + g.render_node);
-  for (const NvidiaDevice& g : survey.nvidia)
-    fmt::print("  GPU {}      {}, driver {}, {:.0f} % busy, encoder {:.0f} %\n", g.index, g.name, g.driver_version,
-               g.gpu_use.value_or(0) * 100, g.encoder_use.value_or(0) * 100);
+  PrintGraphics(m.graphics, survey);
   if (m.graphics.empty() && survey.nvidia.empty()) fmt::print("  GPU        none seen\n");
   for (const Display& d : m.displays)
     fmt::print("  display    {}{} on {}{}\n", d.name.empty() ? "" : d.name + ", ", d.size.str(), d.connector,

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // kettle-gpu PROFILE: the stand-in graphics devices, one process for all sessions of a profile. Started
-// on demand by the driver libraries; leaves two seconds after its last client has gone.
+// on demand by the driver libraries; leaves some seconds after its last client has gone.
 #include <poll.h>
 #include <sys/prctl.h>
 #include <sys/socket.h>
@@ -32,8 +32,8 @@ using standin::Kind;
 using standin::Message;
 using standin::Status;
 
-constexpr int kLingerMs = 2000;
-constexpr std::int64_t kTolerated_ns = 1'000'000;  // late by less is not worth a word
+constexpr int kLookMs = 100;
+constexpr std::int64_t kTolerated_ns = 3'000'000;  // late by less is not worth a word
 
 std::int64_t Now() {
   timespec now{};
@@ -261,9 +261,11 @@ void ServeClients(int listener, const standin::Profile& profile) {
   std::vector<std::unique_ptr<Device>> devices;
   for (std::size_t i = 0; i < profile.devices.size(); ++i) devices.push_back(std::make_unique<Device>(profile, i));
   std::atomic<int> clients = 0;
+  std::atomic<std::int64_t> idle_since_ns = Now();  // counts while there is no client
   pollfd ready{listener, POLLIN, 0};
-  while (poll(&ready, 1, kLingerMs) > 0 || clients > 0) {
-    if (!(ready.revents & POLLIN)) continue;
+  const auto linger_ns = static_cast<std::int64_t>(profile.linger_seconds * 1e9);
+  while (clients > 0 || Now() - idle_since_ns < linger_ns) {
+    if (poll(&ready, 1, kLookMs) <= 0) continue;
     standin::Descriptor client(accept4(listener, nullptr, nullptr, SOCK_CLOEXEC));
     if (!client) continue;
     ++clients;
@@ -273,6 +275,7 @@ void ServeClients(int listener, const standin::Profile& profile) {
       } catch (const std::exception&) {
         // The client sees a closed connection, as it would of a device that is lost.
       }
+      idle_since_ns = Now();
       --clients;
     }).detach();
   }

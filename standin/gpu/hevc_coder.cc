@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
+#include <x265.h>
+
 #include <stdexcept>
 
 #include "coder.h"
-
-#include <x265.h>
 
 namespace standin {
 
@@ -120,7 +120,8 @@ class HevcCoder final : public Coder {
     if (!settings_.ten_bit) {
       picture_->planes[0] = base;
       picture_->planes[2] = base + static_cast<std::ptrdiff_t>(pitch) * height;  // YV12: Cr comes first
-      picture_->planes[1] = base + static_cast<std::ptrdiff_t>(pitch) * height + static_cast<std::ptrdiff_t>(pitch / 2) * (height / 2);
+      picture_->planes[1] =
+          base + static_cast<std::ptrdiff_t>(pitch) * height + static_cast<std::ptrdiff_t>(pitch / 2) * (height / 2);
       picture_->stride[0] = pitch;
       picture_->stride[1] = picture_->stride[2] = pitch / 2;
       return;
@@ -165,8 +166,8 @@ class HevcCoder final : public Coder {
         unit_.insert(unit_.end(), signature_.begin(), signature_.end());
         signature_.clear();
       }
-      keyframe = keyframe || nals[i].type == NAL_UNIT_CODED_SLICE_IDR_W_RADL ||
-                 nals[i].type == NAL_UNIT_CODED_SLICE_IDR_N_LP;
+      keyframe =
+          keyframe || nals[i].type == NAL_UNIT_CODED_SLICE_IDR_W_RADL || nals[i].type == NAL_UNIT_CODED_SLICE_IDR_N_LP;
       unit_.insert(unit_.end(), nals[i].payload, nals[i].payload + nals[i].sizeBytes);
     }
     const std::uint32_t type = keyframe ? 2 : IS_X265_TYPE_B(result_->sliceType) ? 1 : 0;

@@ -152,9 +152,10 @@ Profile ReadProfile(const std::string& path) {
                              std::string(error.description()));
   }
   const Table table(file, path, "");
-  table.Check({"driver_version", "device", "fault"});
+  table.Check({"driver_version", "linger_seconds", "device", "fault"});
   Profile profile;
   if (file.contains("driver_version")) profile.driver_version = table.Text("driver_version");
+  profile.linger_seconds = table.Number("linger_seconds", profile.linger_seconds, 0.1, 600);
   for (const Table& device : table.All("device")) profile.devices.push_back(ReadDevice(device));
   if (profile.devices.empty()) table.Fail("device", "is missing: a profile has one [[device]] at least");
   for (const Table& fault : table.All("fault")) profile.faults.push_back(ReadFault(fault, profile.devices.size()));

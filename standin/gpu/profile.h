@@ -50,6 +50,7 @@ struct Fault {
 
 struct Profile {
   std::string driver_version = "1.0 (simulated)";
+  double linger_seconds = 2;           // that the devices' process stays after its last client
   std::vector<DeviceProfile> devices;  // at least one
   std::vector<Fault> faults;
 };

@@ -31,7 +31,7 @@ std::vector<std::uint8_t> SignatureUnit(const Settings& settings) {
   message.push_back(0x80);  // trailing bits
 
   const std::string start = settings.codec == Codec::kH264 ? std::string("\0\0\0\1\x06", 5)       // SEI
-                                                            : std::string("\0\0\0\1\x4e\x01", 6);  // PREFIX_SEI_NUT
+                                                           : std::string("\0\0\0\1\x4e\x01", 6);  // PREFIX_SEI_NUT
   std::vector<std::uint8_t> unit(start.begin(), start.end());
   int zeros = 0;
   for (const std::uint8_t byte : message) {

@@ -155,8 +155,8 @@ TEST_F(ResultsTest, AFaultCostsOneTrialAndIsNamed) {
   for (const auto& [kind, status, words] : faults) {
     SCOPED_TRACE(kind);
     // Sessions: one to open what was asked, then two for each trial.
-    Put("faulty.toml", Get(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml") + "[[fault]]\nkind = \"" + kind +
-                           "\"\nsession = 5\nframe = 20\nfactor = 30\n");
+    Put("faulty.toml", "linger_seconds = 30\n" + Get(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml") +
+                           "[[fault]]\nkind = \"" + kind + "\"\nsession = 5\nframe = 20\nfactor = 30\n");
     std::filesystem::remove_all(path("out"));
     const auto ran = Run(
         "bench --footage open-water --footage-seconds 4 --encoder nvenc-h264 --preset p1 --preset p2 --preset p3 "

@@ -105,9 +105,9 @@ Stream EncodeStream(const EncodeSettings& settings, int frames) {
     if (picture) picture->pts = i;
     encoder.Send(picture.get());
     while (PacketPtr packet = encoder.Receive()) {
-      stream.packets.push_back({packet->pts, (packet->flags & AV_PKT_FLAG_KEY) != 0, std::min(i + 1, frames),
-                                std::string(reinterpret_cast<const char*>(packet->data),
-                                            static_cast<std::size_t>(packet->size))});
+      stream.packets.push_back(
+          {packet->pts, (packet->flags & AV_PKT_FLAG_KEY) != 0, std::min(i + 1, frames),
+           std::string(reinterpret_cast<const char*>(packet->data), static_cast<std::size_t>(packet->size))});
       packets.push_back(std::move(packet));
     }
   }

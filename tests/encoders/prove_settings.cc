@@ -153,10 +153,10 @@ void ProveMultiPass(const EncoderFamily& family) {
 // Profile numbers: H.264 A.2, HEVC A.3, AV1 A.2, VP9 bitstream specification 7.2.
 long long ProfileNumber(const EncoderFamily& family, const Profile& profile) {
   static const std::map<std::string, long long> h264 = {
-      {"high", 100}, {"main", 77}, {"baseline", 66}, {"constrained_baseline", 66}, {"high10", 110},
-      {"high444", 244}, {"high444p", 244}};
-  static const std::map<std::string, long long> hevc = {{"main", 1}, {"main10", 2}, {"main444-8", 4},
-                                                        {"main444-10", 4}, {"rext", 4}};
+      {"high", 100},   {"main", 77},     {"baseline", 66}, {"constrained_baseline", 66},
+      {"high10", 110}, {"high444", 244}, {"high444p", 244}};
+  static const std::map<std::string, long long> hevc = {
+      {"main", 1}, {"main10", 2}, {"main444-8", 4}, {"main444-10", 4}, {"rext", 4}};
   if (family.codec == "h264") return h264.at(profile.name);
   if (family.codec == "hevc") return hevc.at(profile.name);
   return profile.chroma == Chroma::k444 ? 1 : 0;

@@ -25,9 +25,9 @@ TEST_F(DiskTest, FindsTheDiskBehindAPartition) {
 }
 
 TEST_F(DiskTest, TheLongestMountPointWins) {
-  Put("tree/proc/self/mountinfo",
-      "21 1 8:1 / / rw - ext4 /dev/sda1 rw\n22 21 0:40 / " + path("").parent_path().string() +
-          " rw - tmpfs tmpfs rw\n23 21 8:2 / /nowhere rw - xfs /dev/sdb1 rw\n");
+  Put("tree/proc/self/mountinfo", "21 1 8:1 / / rw - ext4 /dev/sda1 rw\n22 21 0:40 / " +
+                                      path("").parent_path().string() +
+                                      " rw - tmpfs tmpfs rw\n23 21 8:2 / /nowhere rw - xfs /dev/sdb1 rw\n");
   const Disk disk = ReadDisk(path(""), path("tree"));
   EXPECT_EQ(disk.file_system, "tmpfs");
   EXPECT_FALSE(disk.rotating.has_value()) << "not known is not no";

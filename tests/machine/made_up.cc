@@ -56,7 +56,8 @@ void PutCores(const Tree& tree, const std::string& model, const std::vector<Core
     }
   }
   const std::string all = fmt::format("0-{}", cpu - 1);
-  for (const char* list : {"online", "possible", "present"}) tree.Put(std::string("sys/devices/system/cpu/") + list, all);
+  for (const char* list : {"online", "possible", "present"})
+    tree.Put(std::string("sys/devices/system/cpu/") + list, all);
   tree.Put("sys/devices/system/node/online", "0");
   tree.Put("proc/cpuinfo", cpuinfo);
   tree.Put("proc/self/status", "Name:\tx\nCpus_allowed_list:\t" + all + "\n");

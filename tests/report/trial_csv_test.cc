@@ -29,8 +29,8 @@ std::vector<std::string> Lines(const std::string& text) {
 TEST(TrialCsv, OneRowATrialUnderTheHeader) {
   const auto lines = Lines(TrialCsv({DoneTrial(), DoneTrial()}));
   ASSERT_EQ(lines.size(), 3u);
-  EXPECT_THAT(lines[0], testing::StartsWith("encoder,preset,device,simulated,footage,"));
-  EXPECT_THAT(lines[1], testing::StartsWith("x264,ultrafast,gpu,true,\"a \"\"quick\"\" turn, twice\",192x128,25,"));
+  EXPECT_THAT(lines[0], testing::StartsWith("encoder,preset,device,device_index,simulated,footage,"));
+  EXPECT_THAT(lines[1], testing::StartsWith("x264,ultrafast,gpu,0,true,\"a \"\"quick\"\" turn, twice\",192x128,25,"));
   EXPECT_THAT(lines[1], testing::HasSubstr(",120.26,"));
   EXPECT_THAT(lines[1], testing::HasSubstr(",40.123,0.98765,"));
 }

@@ -13,7 +13,10 @@ Trial Measured(double fps, double stolen = 0, double other = 0) {
   Trial trial;
   trial.settings = test::SmallSettings();
   trial.status = WorkerStatus::kDone;
-  trial.repeats = {{.throughput_fps = fps, .cpu_cores = 1, .other_cores = other, .stolen_cores = stolen,
+  trial.repeats = {{.throughput_fps = fps,
+                    .cpu_cores = 1,
+                    .other_cores = other,
+                    .stolen_cores = stolen,
                     .busiest = other > 0 ? "wake" : ""}};
   Summarise(trial);
   return trial;

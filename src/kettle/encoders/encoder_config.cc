@@ -46,8 +46,7 @@ class Mapper {
     if (family_.name == DiscardingEncoder().name) return config_;
     if (settings_.size.width > family_.largest.width || settings_.size.height > family_.largest.height)
       FailInput("{} is larger than {} takes: at most {}", settings_.size.str(), family_.name, family_.largest.str());
-    config_.keyframe_frames =
-        static_cast<int>(std::lround(settings_.keyframe_seconds * settings_.frame_rate.fps()));
+    config_.keyframe_frames = static_cast<int>(std::lround(settings_.keyframe_seconds * settings_.frame_rate.fps()));
     for (const auto& [name, value] : family_.options) Set(name, value);
     Set(family_.preset_option, settings_.preset);
     MapProfile();
@@ -96,8 +95,8 @@ class Mapper {
       if (!family_.profile_option.empty()) Set(family_.profile_option, found->name);
       return;
     }
-    const auto named = std::find_if(profiles.begin(), profiles.end(),
-                                    [&](const Profile& p) { return p.name == settings_.profile; });
+    const auto named =
+        std::find_if(profiles.begin(), profiles.end(), [&](const Profile& p) { return p.name == settings_.profile; });
     if (!settings_.profile.empty() && named != profiles.end())
       FailInput("{}'s profile \"{}\" is for {} bit {}, not for {} bit {}", family_.name, named->name, named->bit_depth,
                 Name(named->chroma), settings_.bit_depth, Name(settings_.chroma));
@@ -122,11 +121,9 @@ class Mapper {
     }
     const RateMapping& mapping = found->second;
     const std::int64_t maximum = settings_.maximum_bit_rate.bits_per_second;
-    if (mapping.average)
-      config_.bit_rate = mapping.maximum_as_average ? maximum : settings_.bit_rate.bits_per_second;
+    if (mapping.average) config_.bit_rate = mapping.maximum_as_average ? maximum : settings_.bit_rate.bits_per_second;
     if (mapping.maximum) config_.maximum_bit_rate = maximum;
-    if (mapping.buffer)
-      config_.buffer_bits = std::llround(static_cast<double>(maximum) * settings_.buffer_seconds);
+    if (mapping.buffer) config_.buffer_bits = std::llround(static_cast<double>(maximum) * settings_.buffer_seconds);
     const QualityScale& scale = family_.quality;
     const int level = settings_.quality_level.value_or(scale.usual);
     if (IsQuality(settings_.rate_control) && (level < scale.best || level > scale.worst))

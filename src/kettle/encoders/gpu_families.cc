@@ -20,10 +20,12 @@ const Reasons& NvencReasons() {
        "the NVIDIA driver is too old for the installed libavcodec; update the driver"},
       {"OpenEncodeSessionEx failed: out of memory",
        "session limit reached: the GPU takes no more encodes at once; end another one"},
-      {"OpenEncodeSessionEx failed: generic error", "the driver refused to open an encode session; restart the machine "
-                                                    "if that stays, and update the driver"},
-      {"device does not exist", "the GPU was lost during the encode: its driver reset it, or it fell off the bus; see "
-                               "the kernel's log, its power and its temperature"},
+      {"OpenEncodeSessionEx failed: generic error",
+       "the driver refused to open an encode session; restart the machine "
+       "if that stays, and update the driver"},
+      {"device does not exist",
+       "the GPU was lost during the encode: its driver reset it, or it fell off the bus; see "
+       "the kernel's log, its power and its temperature"},
       {"Failed locking bitstream", "the driver refused a frame during the encode; update the driver"},
       {"EncodePicture failed", "the driver refused a frame during the encode; update the driver"},
       {"Codec not supported", "this GPU's generation cannot encode that codec"},
@@ -43,29 +45,30 @@ const Reasons& NvencReasons() {
 }
 
 EncoderFamily Nvenc(const std::string& codec, const std::string& title) {
-  return {.name = "nvenc-" + codec,
-          .title = "NVENC, " + title + " on the GPU",
-          .library_name = codec + "_nvenc",
-          .codec = codec,
-          .device = DeviceKind::kGpu,
-          .interface = Interface::kNvenc,
-          .presets = {"p1", "p2", "p3", "p4", "p5", "p6", "p7"},
-          .options = {{"tune", "hq"}, {"no-scenecut", "1"}, {"forced-idr", "1"}},
-          .rates = {{RateControl::kConstantBitRate, {.options = {{"rc", "cbr"}}}},
-                    {RateControl::kCappedVariable, {.options = {{"rc", "vbr"}}}},
-                    {RateControl::kConstantQuality,
-                     {.average = false, .maximum = false, .buffer = false, .options = {{"rc", "constqp"}, {"qp", "{}"}}}},
-                    // libavcodec drops the buffer where a quality rules.
-{RateControl::kCappedQuality,
-                     {.average = false, .buffer = false, .options = {{"rc", "vbr"}, {"cq", "{}"}, {"b", "0"}}}}},
-          .features = {{Feature::kBFrames, {.most = 4, .options = {{"bf", "{}"}}}},
-                       {Feature::kLookAhead, {.most = 32, .options = {{"rc-lookahead", "{}"}}}},
-                       {Feature::kAdaptiveQuantisation, {.options = {{"spatial-aq", "{}"}}}},
-                       {Feature::kMultiPass,
-                        {.options = {}, .of_values = {{0, {{"multipass", "disabled"}}}, {1, {{"multipass", "qres"}}}}}}},
-          .profiles = {},
-          .largest = k8192,
-          .reasons = NvencReasons()};
+  return {
+      .name = "nvenc-" + codec,
+      .title = "NVENC, " + title + " on the GPU",
+      .library_name = codec + "_nvenc",
+      .codec = codec,
+      .device = DeviceKind::kGpu,
+      .interface = Interface::kNvenc,
+      .presets = {"p1", "p2", "p3", "p4", "p5", "p6", "p7"},
+      .options = {{"tune", "hq"}, {"no-scenecut", "1"}, {"forced-idr", "1"}},
+      .rates = {{RateControl::kConstantBitRate, {.options = {{"rc", "cbr"}}}},
+                {RateControl::kCappedVariable, {.options = {{"rc", "vbr"}}}},
+                {RateControl::kConstantQuality,
+                 {.average = false, .maximum = false, .buffer = false, .options = {{"rc", "constqp"}, {"qp", "{}"}}}},
+                // libavcodec drops the buffer where a quality rules.
+                {RateControl::kCappedQuality,
+                 {.average = false, .buffer = false, .options = {{"rc", "vbr"}, {"cq", "{}"}, {"b", "0"}}}}},
+      .features = {{Feature::kBFrames, {.most = 4, .options = {{"bf", "{}"}}}},
+                   {Feature::kLookAhead, {.most = 32, .options = {{"rc-lookahead", "{}"}}}},
+                   {Feature::kAdaptiveQuantisation, {.options = {{"spatial-aq", "{}"}}}},
+                   {Feature::kMultiPass,
+                    {.options = {}, .of_values = {{0, {{"multipass", "disabled"}}}, {1, {{"multipass", "qres"}}}}}}},
+      .profiles = {},
+      .largest = k8192,
+      .reasons = NvencReasons()};
 }
 
 const Reasons& NodeReasons() {
@@ -124,7 +127,7 @@ EncoderFamily Qsv(const std::string& codec, const std::string& title) {
           .features = {{Feature::kBFrames, {.most = 7, .options = {{"bf", "{}"}}}},
                        {Feature::kLookAhead,
                         {.most = 100,
-                         .options = {{"look_ahead_depth", "{}"}},
+                         .options = {{"look_ahead_depth", "{}"}, {"extbrc", "1"}},
                          .of_values = {{0, {{"extbrc", "0"}}}}}},
                        {Feature::kAdaptiveQuantisation, {.options = {{"mbbrc", "{}"}}}}},
           .profiles = {},

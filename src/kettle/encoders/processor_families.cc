@@ -35,30 +35,30 @@ EncoderFamily X264() {
 }
 
 EncoderFamily X265() {
-  return {
-      .name = "x265",
-      .title = "x265, HEVC on the CPU",
-      .library_name = "libx265",
-      .codec = "hevc",
-      .presets = {"ultrafast", "superfast", "veryfast", "faster", "fast", "medium", "slow", "slower", "veryslow"},
-      .options = {{"x265-params:scenecut", "0"},
-                  {"x265-params:open-gop", "0"},
-                  {"x265-params:log-level", "error"},
-                  {"forced-idr", "1"}},
-      .rates = {{RateControl::kConstantBitRate, {.options = {{"x265-params:hrd", "1"}}}},
-                {RateControl::kCappedVariable, {.options = {{"x265-params:hrd", "1"}}}},
-                {RateControl::kConstantQuality,
-                 {.average = false, .maximum = false, .buffer = false, .options = {{"crf", "{}"}}}},
-                {RateControl::kCappedQuality, {.average = false, .options = {{"crf", "{}"}, {"x265-params:hrd", "1"}}}}},
-      .features = {{Feature::kBFrames, {.most = 16, .options = {{"x265-params:bframes", "{}"}}}},
-                   // It looks at least one group of B-frames ahead whatever is asked.
-                   {Feature::kLookAhead,
-                    {.most = 250,
-                     .options = {{"x265-params:rc-lookahead", "{}"}},
-                     .of_values = {{0, {{"x265-params:cutree", "0"}, {"x265-params:b-adapt", "0"}}}}}},
-                   {Feature::kAdaptiveQuantisation, {.options = {{"x265-params:aq-mode", "{}"}}}}},
-      .profiles = {{"main"}, {"main10", 10}, {"main444-8", 8, Chroma::k444}, {"main444-10", 10, Chroma::k444}},
-      .quality = {.usual = 26}};
+  return {.name = "x265",
+          .title = "x265, HEVC on the CPU",
+          .library_name = "libx265",
+          .codec = "hevc",
+          .presets = {"ultrafast", "superfast", "veryfast", "faster", "fast", "medium", "slow", "slower", "veryslow"},
+          .options = {{"x265-params:scenecut", "0"},
+                      {"x265-params:open-gop", "0"},
+                      {"x265-params:log-level", "error"},
+                      {"forced-idr", "1"}},
+          .rates = {{RateControl::kConstantBitRate, {.options = {{"x265-params:hrd", "1"}}}},
+                    {RateControl::kCappedVariable, {.options = {{"x265-params:hrd", "1"}}}},
+                    {RateControl::kConstantQuality,
+                     {.average = false, .maximum = false, .buffer = false, .options = {{"crf", "{}"}}}},
+                    {RateControl::kCappedQuality,
+                     {.average = false, .options = {{"crf", "{}"}, {"x265-params:hrd", "1"}}}}},
+          .features = {{Feature::kBFrames, {.most = 16, .options = {{"x265-params:bframes", "{}"}}}},
+                       // It looks at least one group of B-frames ahead whatever is asked.
+                       {Feature::kLookAhead,
+                        {.most = 250,
+                         .options = {{"x265-params:rc-lookahead", "{}"}},
+                         .of_values = {{0, {{"x265-params:cutree", "0"}, {"x265-params:b-adapt", "0"}}}}}},
+                       {Feature::kAdaptiveQuantisation, {.options = {{"x265-params:aq-mode", "{}"}}}}},
+          .profiles = {{"main"}, {"main10", 10}, {"main444-8", 8, Chroma::k444}, {"main444-10", 10, Chroma::k444}},
+          .quality = {.usual = 26}};
 }
 
 EncoderFamily SvtAv1() {
@@ -77,7 +77,7 @@ EncoderFamily SvtAv1() {
                        {Feature::kAdaptiveQuantisation,
                         {.options = {},
                          .of_values = {{0, {{"svtav1-params:aq-mode", "0"}}}, {1, {{"svtav1-params:aq-mode", "2"}}}},
- .off_needs_quality = true}}},
+                         .off_needs_quality = true}}},
           .profiles = {{"main"}, {"main", 10}},
           .profile_option = "",
           .quality = {.best = 1, .worst = 63, .usual = 35},

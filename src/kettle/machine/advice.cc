@@ -16,17 +16,20 @@ std::string Join(const std::vector<std::string>& words) { return fmt::format("{}
 
 void AdviseProcessor(const Processor& p, std::vector<std::string>& advice) {
   if (p.usable_threads > 0 && p.usable_threads < p.threads)
-    advice.push_back(fmt::format("only {} of {} processors may be used here (affinity mask or container): start "
-                                 "without that limit, or plan for it",
-                                 p.usable_threads, p.threads));
+    advice.push_back(
+        fmt::format("only {} of {} processors may be used here (affinity mask or container): start "
+                    "without that limit, or plan for it",
+                    p.usable_threads, p.threads));
   if (p.quota_cores && *p.quota_cores < p.usable_threads)
-    advice.push_back(fmt::format("a control group grants {:.2g} processors' time of {}: encodes are throttled beyond "
-                                 "that; raise cpu.max",
-                                 *p.quota_cores, p.usable_threads));
+    advice.push_back(
+        fmt::format("a control group grants {:.2g} processors' time of {}: encodes are throttled beyond "
+                    "that; raise cpu.max",
+                    *p.quota_cores, p.usable_threads));
   if (p.efficiency_cores > 0)
-    advice.push_back(fmt::format("{} performance and {} efficiency cores: an encode on the latter is slower than one "
-                                 "that was measured on the former",
-                                 p.performance_cores, p.efficiency_cores));
+    advice.push_back(
+        fmt::format("{} performance and {} efficiency cores: an encode on the latter is slower than one "
+                    "that was measured on the former",
+                    p.performance_cores, p.efficiency_cores));
 }
 
 void AdviseGraphics(const std::vector<GraphicsDevice>& devices, std::vector<std::string>& advice) {
@@ -37,29 +40,32 @@ void AdviseGraphics(const std::vector<GraphicsDevice>& devices, std::vector<std:
     else if (device.driver == "nouveau")
       advice.push_back(fmt::format("{} runs on nouveau, which has no NVENC: install NVIDIA's driver", where));
     if (!device.render_node.empty() && !device.permitted)
-      advice.push_back(fmt::format("{}: not permitted to open {}; join the group \"{}\" (sudo usermod -aG {} $USER) "
-                                   "and log in again",
-                                   where, device.render_node, device.node_group, device.node_group));
+      advice.push_back(
+          fmt::format("{}: not permitted to open {}; join the group \"{}\" (sudo usermod -aG {} $USER) "
+                      "and log in again",
+                      where, device.render_node, device.node_group, device.node_group));
     if (device.vendor == "Intel" && !device.render_node.empty())
-      advice.push_back(fmt::format("{} is reached as VA-API and as QSV: one GPU under two names, one engine, not two",
-                                   where));
+      advice.push_back(
+          fmt::format("{} is reached as VA-API and as QSV: one GPU under two names, one engine, not two", where));
     if (device.busy && *device.busy >= 0.3)
-      advice.push_back(fmt::format("{} is {:.0f} % busy now: measure with nothing else running on it, or with the "
-                                   "game itself",
-                                   where, *device.busy * 100));
+      advice.push_back(
+          fmt::format("{} is {:.0f} % busy now: measure with nothing else running on it, or with the "
+                      "game itself",
+                      where, *device.busy * 100));
   }
   if (devices.size() > 1)
-    advice.push_back(fmt::format("{} GPUs: the game's frames must cross over to be encoded on another one than the "
-                                 "game's; measure both (--device)",
-                                 devices.size()));
+    advice.push_back(
+        fmt::format("{} GPUs: the game's frames must cross over to be encoded on another one than the "
+                    "game's; measure both (--device)",
+                    devices.size()));
 }
 
 void AdviseAudio(const std::vector<AudioDevice>& devices, std::vector<std::string>& advice) {
   for (const AudioDevice& device : devices)
     if (!device.rates_hz.empty() &&
         std::find(device.rates_hz.begin(), device.rates_hz.end(), 48000) == device.rates_hz.end())
-      advice.push_back(fmt::format("{} does not take 48000 Hz, the usual rate of streams: its sound is resampled",
-                                   device.name));
+      advice.push_back(
+          fmt::format("{} does not take 48000 Hz, the usual rate of streams: its sound is resampled", device.name));
 }
 
 }  // namespace
@@ -76,20 +82,23 @@ std::vector<std::string> DiskAdvice(const Disk& disk, BitRate recording) {
   std::vector<std::string> advice;
   constexpr double kNoPlatter = 300e6;  // bytes a second: a virtual disk may say that it rotates
   if (disk.rotating.value_or(false) && !(disk.write_rate && disk.write_rate->slowest_bytes_per_second > kNoPlatter))
-    advice.push_back(fmt::format("{} is on a rotating disk: keep the game on another one, or its loading stalls the "
-                                 "recording",
-                                 disk.folder));
+    advice.push_back(
+        fmt::format("{} is on a rotating disk: keep the game on another one, or its loading stalls the "
+                    "recording",
+                    disk.folder));
   if (disk.file_system == "vfat")
     advice.push_back(fmt::format("{} is on {}: no file there can exceed 4 GiB; recordings break off", disk.folder,
                                  disk.file_system));
   if (disk.file_system == "tmpfs" || disk.file_system == "ramfs")
-    advice.push_back(fmt::format("{} is in memory ({}): a recording there is lost with the power, and takes what the "
-                                 "game needs",
-                                 disk.folder, disk.file_system));
+    advice.push_back(
+        fmt::format("{} is in memory ({}): a recording there is lost with the power, and takes what the "
+                    "game needs",
+                    disk.folder, disk.file_system));
   const double hours = disk.hours_at(recording);
   if (hours < 3)
-    advice.push_back(fmt::format("{:.1f} GB are free in {}: {:.1f} hours at {}", static_cast<double>(disk.free_bytes) / kGigabyte,
-                                 disk.folder, hours, recording.str()));
+    advice.push_back(fmt::format("{:.1f} GB are free in {}: {:.1f} hours at {}",
+                                 static_cast<double>(disk.free_bytes) / kGigabyte, disk.folder, hours,
+                                 recording.str()));
   const double needed = static_cast<double>(recording.bits_per_second) / 8 * kWriteReserve;
   if (disk.write_rate && disk.write_rate->slowest_bytes_per_second < needed)
     advice.push_back(fmt::format("{} took only {:.1f} MB/s at its slowest: less than {:g} times a recording of {}",
@@ -101,20 +110,23 @@ std::vector<std::string> DiskAdvice(const Disk& disk, BitRate recording) {
 std::vector<std::string> ConditionAdvice(const Conditions& c) {
   std::vector<std::string> advice;
   if (std::find(c.governors.begin(), c.governors.end(), "powersave") != c.governors.end())
-    advice.push_back(fmt::format("the processors' governor is {}: clocks may stay low; choose performance while you "
-                                 "measure and stream",
-                                 Join(c.governors)));
-  if (c.on_battery.value_or(false)) advice.emplace_back("the machine runs on battery: plug it in, figures are lower now");
+    advice.push_back(
+        fmt::format("the processors' governor is {}: clocks may stay low; choose performance while you "
+                    "measure and stream",
+                    Join(c.governors)));
+  if (c.on_battery.value_or(false))
+    advice.emplace_back("the machine runs on battery: plug it in, figures are lower now");
   if (c.throttle_events > 0)
-    advice.push_back(fmt::format("the processors were throttled {} times while we looked: heat; clean the fans, or "
-                                 "measure with --soak",
-                                 c.throttle_events));
+    advice.push_back(
+        fmt::format("the processors were throttled {} times while we looked: heat; clean the fans, or "
+                    "measure with --soak",
+                    c.throttle_events));
   if (c.stolen_cores >= 0.1)
     advice.push_back(fmt::format("the hypervisor takes {:.1f} cores for others: figures here vary with the neighbours",
                                  c.stolen_cores));
   for (const BusyProcess& process : c.busy)
-    advice.push_back(fmt::format("{} takes {:.1f} cores now: close it, or it counts in every figure", process.name,
-                                 process.cores));
+    advice.push_back(
+        fmt::format("{} takes {:.1f} cores now: close it, or it counts in every figure", process.name, process.cores));
   if (c.memory_bytes > 0 && c.available_memory_bytes < c.memory_bytes / 10)
     advice.push_back(fmt::format("only {:.1f} of {:.1f} GiB memory are available: the machine may start swapping",
                                  static_cast<double>(c.available_memory_bytes) / (1 << 30),

@@ -63,11 +63,8 @@ std::vector<AudioDevice> ReadAudio(const fs::path& root) {
 }
 
 void to_json(nlohmann::json& json, const AudioDevice& d) {
-  json = {{"card", d.card},
-          {"name", d.name},
-          {"playback", d.playback},
-          {"capture", d.capture},
-          {"rates_hz", d.rates_hz}};
+  json = {
+      {"card", d.card}, {"name", d.name}, {"playback", d.playback}, {"capture", d.capture}, {"rates_hz", d.rates_hz}};
   if (d.rate_in_use_hz) json["rate_in_use_hz"] = *d.rate_in_use_hz;
 }
 

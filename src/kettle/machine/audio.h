@@ -13,7 +13,7 @@ struct AudioDevice {
   int card = 0;
   std::string name;
   bool playback = false, capture = false;
-  std::vector<int> rates_hz;        // that the device says it takes, ascending; empty: not told
+  std::vector<int> rates_hz;          // that the device says it takes, ascending; empty: not told
   std::optional<int> rate_in_use_hz;  // of a stream that is open now
 };
 

@@ -44,7 +44,8 @@ std::optional<bool> OnBattery(const fs::path& root) {
     const std::string type = FirstLine(supply / "type").value_or("");
     if (type == "Mains") mains = mains.value_or(false) || FirstNumber(supply / "online").value_or(0) > 0;
     if (type == "Battery")
-      discharging = discharging.value_or(false) || FirstLine(supply / "status") == std::optional<std::string>("Discharging");
+      discharging =
+          discharging.value_or(false) || FirstLine(supply / "status") == std::optional<std::string>("Discharging");
   }
   if (!discharging) return std::nullopt;  // no battery: nothing to run down
   return *discharging && !mains.value_or(false);

@@ -18,7 +18,7 @@ namespace kettle {
 // Counters at one moment.
 struct ConditionSample {
   CpuTime cpu;
-  std::int64_t throttle_events = 0;       // of all cores and packages since boot
+  std::int64_t throttle_events = 0;      // of all cores and packages since boot
   std::map<int, ProcessTime> processes;  // by id
 };
 ConditionSample SampleConditions(const std::filesystem::path& root = "/");

@@ -56,8 +56,8 @@ Mount MountOf(const fs::path& path, const fs::path& root) {
 // The whole disk's folder in /sys for a mounted device, which may be a partition of it.
 fs::path BlockFolder(const Mount& mount, const fs::path& root) {
   std::error_code error;
-  for (const fs::path& link : {root / "sys/dev/block" / mount.number,
-                               root / "sys/class/block" / fs::path(mount.source).filename()}) {
+  for (const fs::path& link :
+       {root / "sys/dev/block" / mount.number, root / "sys/class/block" / fs::path(mount.source).filename()}) {
     const fs::path folder = fs::canonical(link, error);
     if (error || mount.source.empty()) continue;
     return fs::exists(folder / "partition", error) ? folder.parent_path() : folder;

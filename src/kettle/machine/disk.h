@@ -23,10 +23,10 @@ struct WriteRate {
 };
 
 struct Disk {
-  std::string folder;             // as asked for
-  std::string file_system;        // "ext4"; empty: not known
-  std::string device;             // "sda"; empty: not known
-  std::optional<bool> rotating;   // not set: not known
+  std::string folder;            // as asked for
+  std::string file_system;       // "ext4"; empty: not known
+  std::string device;            // "sda"; empty: not known
+  std::optional<bool> rotating;  // not set: not known
   std::int64_t free_bytes = 0;
   std::optional<WriteRate> write_rate;  // if it was measured
 
@@ -42,7 +42,7 @@ Disk ReadDisk(const std::filesystem::path& folder, const std::filesystem::path& 
 void CheckWritable(const std::filesystem::path& folder);
 
 struct WriteRateRequest {
-  double seconds = 3;                         // writing stops after this long
+  double seconds = 3;                               // writing stops after this long
   std::int64_t most_bytes = std::int64_t{2} << 30;  // or after this much
 };
 inline constexpr std::int64_t kWriteBytes = 1 << 20;  // each write

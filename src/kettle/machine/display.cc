@@ -39,7 +39,9 @@ class Descriptor {
  private:
   int Byte(std::size_t index) const { return static_cast<unsigned char>(block_[offset_ + index]); }
   // Eight low bits in one byte, four high ones in half of another.
-  int Twelve(std::size_t low, std::size_t high, int shift) const { return Byte(low) | ((Byte(high) >> shift & 15) << 8); }
+  int Twelve(std::size_t low, std::size_t high, int shift) const {
+    return Byte(low) | ((Byte(high) >> shift & 15) << 8);
+  }
 
   const std::string& block_;
   std::size_t offset_;

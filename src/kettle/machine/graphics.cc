@@ -57,8 +57,8 @@ std::string PciName(unsigned vendor, unsigned device) {
   access->debug = access->warning = Ignore;
   char buffer[256];
   const int flags = PCI_LOOKUP_DEVICE | PCI_LOOKUP_NO_NUMBERS;
-  const char* name = pci_lookup_name(access.get(), buffer, sizeof buffer, flags, static_cast<int>(vendor),
-                                     static_cast<int>(device));
+  const char* name =
+      pci_lookup_name(access.get(), buffer, sizeof buffer, flags, static_cast<int>(vendor), static_cast<int>(device));
   return VendorName(vendor) + " " + (name ? std::string(name) : fmt::format("device {:04x}", device));
 }
 

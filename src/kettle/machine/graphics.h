@@ -13,13 +13,13 @@
 namespace kettle {
 
 struct GraphicsDevice {
-  std::string name;         // from the PCI id list, otherwise its numbers
-  std::string bus_address;  // "0000:01:00.0"; empty for a device that is not on PCI
-  std::string vendor;       // "NVIDIA", "AMD", "Intel" or the number
-  std::string driver;       // of the kernel, in use; empty: none
-  std::string render_node;  // "/dev/dri/renderD128"; empty: none
-  bool permitted = false;   // this user may open the render node
-  std::string node_group;   // that would permit it
+  std::string name;            // from the PCI id list, otherwise its numbers
+  std::string bus_address;     // "0000:01:00.0"; empty for a device that is not on PCI
+  std::string vendor;          // "NVIDIA", "AMD", "Intel" or the number
+  std::string driver;          // of the kernel, in use; empty: none
+  std::string render_node;     // "/dev/dri/renderD128"; empty: none
+  bool permitted = false;      // this user may open the render node
+  std::string node_group;      // that would permit it
   std::optional<double> busy;  // share of its time, 0..1, where the driver tells
 };
 

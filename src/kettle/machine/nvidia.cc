@@ -25,9 +25,7 @@ struct PciInfo {
 
 class Library {
  public:
-  Library() : library_(dlopen("libnvidia-ml.so.1", RTLD_NOW)) {
-    ready_ = library_ && Call<int()>("nvmlInit_v2") == 0;
-  }
+  Library() : library_(dlopen("libnvidia-ml.so.1", RTLD_NOW)) { ready_ = library_ && Call<int()>("nvmlInit_v2") == 0; }
   ~Library() {
     if (ready_) Call<int()>("nvmlShutdown");
     if (library_) dlclose(library_);
@@ -94,10 +92,7 @@ std::vector<NvidiaDevice> ReadNvidia() {
 }
 
 void to_json(nlohmann::json& json, const NvidiaDevice& d) {
-  json = {{"index", d.index},
-          {"name", d.name},
-          {"driver_version", d.driver_version},
-          {"bus_address", d.bus_address}};
+  json = {{"index", d.index}, {"name", d.name}, {"driver_version", d.driver_version}, {"bus_address", d.bus_address}};
   if (d.gpu_use) json["gpu_use"] = *d.gpu_use;
   if (d.encoder_use) json["encoder_use"] = *d.encoder_use;
   if (d.encode_sessions) json["encode_sessions"] = *d.encode_sessions;

@@ -44,9 +44,7 @@ TopologyPtr LoadTopology(const fs::path& root) {
 }
 
 const char* CacheKind(hwloc_obj_cache_type_t type) {
-  return type == HWLOC_OBJ_CACHE_DATA          ? "data"
-         : type == HWLOC_OBJ_CACHE_INSTRUCTION ? "instruction"
-                                               : "unified";
+  return type == HWLOC_OBJ_CACHE_DATA ? "data" : type == HWLOC_OBJ_CACHE_INSTRUCTION ? "instruction" : "unified";
 }
 
 void AddCaches(hwloc_topology_t topology, Processor& processor) {

@@ -41,8 +41,7 @@ BufferPtr OpenHardware(const std::string& type, const std::string& node) {
   AVDictionary* options = nullptr;
   if (type == "qsv") av_dict_set(&options, "child_device", node.c_str(), 0);
   const LibavLog log;
-  const int result =
-      av_hwdevice_ctx_create(&device, kind, type == "qsv" ? "auto" : node.c_str(), options, 0);
+  const int result = av_hwdevice_ctx_create(&device, kind, type == "qsv" ? "auto" : node.c_str(), options, 0);
   av_dict_free(&options);
   if (result < 0) FailMachine("{} does not open {}: {}", type, node, Words(result, log));
   return BufferPtr(device);

@@ -22,7 +22,7 @@ EncodeSettings WithRates(EncodeSettings settings, RateControl rate_control, BitR
   const BitRate maximum{std::llround(static_cast<double>(rate.bits_per_second) * peak)};
   settings.rate_control = rate_control;
   settings.bit_rate = IsQuality(rate_control) ? BitRate{} : rate;
-  settings.maximum_bit_rate = rate_control == RateControl::kConstantQuality  ? BitRate{}
+  settings.maximum_bit_rate = rate_control == RateControl::kConstantQuality   ? BitRate{}
                               : rate_control == RateControl::kConstantBitRate ? rate
                                                                               : maximum;
   return settings;
@@ -39,8 +39,7 @@ class Combiner {
   std::vector<EncodeSettings> Combine() {
     CheckPresets();
     std::size_t longest = 0;
-    for (const std::string& encoder : grid_.encoders)
-      longest = std::max(longest, FindFamily(encoder).presets.size());
+    for (const std::string& encoder : grid_.encoders) longest = std::max(longest, FindFamily(encoder).presets.size());
     for (std::size_t preset = 0; preset < longest; ++preset)
       for (const std::string& encoder : grid_.encoders) {
         const EncoderFamily& family = FindFamily(encoder);

@@ -59,8 +59,8 @@ Drift MeasureDrift(const std::vector<SoakWindow>& windows, FrameRate rate, doubl
 std::string Words(const Drift& d, double required_headroom) {
   const std::string figures = fmt::format("{:.0f} frames a second at first, {:.0f} at the end ({:+.1f} %, ±{:.1f} %)",
                                           d.first_fps, d.last_fps, d.change * 100, d.noise * 100);
-  const std::string heat = d.throttle_events > 0 ? fmt::format("; the processors were throttled {} times: heat", d.throttle_events)
-                                                 : "";
+  const std::string heat =
+      d.throttle_events > 0 ? fmt::format("; the processors were throttled {} times: heat", d.throttle_events) : "";
   switch (d.verdict) {
     case Drift::Verdict::kSteady: return "It stays as fast as it was: " + figures + heat + ".";
     case Drift::Verdict::kSlows:
@@ -69,8 +69,8 @@ std::string Words(const Drift& d, double required_headroom) {
       return fmt::format("It does not hold: {}{}. {:.0f} % headroom are left of the required {:.0f} %.", figures, heat,
                          d.last_headroom * 100, required_headroom * 100);
     case Drift::Verdict::kUnclear:
-      return "No clear answer: " + figures + heat + (d.disturbed ? "; other programs or the hypervisor took their share"
-                                                                 : "; the windows differ too much") +
+      return "No clear answer: " + figures + heat +
+             (d.disturbed ? "; other programs or the hypervisor took their share" : "; the windows differ too much") +
              ". Run it again on a quiet machine.";
   }
   return "";

@@ -16,7 +16,7 @@ struct Drift {
   double lowest_fps = 0;               // of all windows
   double last_headroom = 0;            // 1 - frame rate / last_fps
   std::int64_t throttle_events = 0;
-  bool disturbed = false;              // by neighbours, in a quarter of the windows or more
+  bool disturbed = false;  // by neighbours, in a quarter of the windows or more
   enum class Verdict { kSteady, kSlows, kOverloads, kUnclear } verdict = Verdict::kUnclear;
 };
 const char* Name(Drift::Verdict verdict);  // "steady", "slows", "overloads", "unclear"

@@ -9,7 +9,7 @@ namespace kettle {
 
 namespace {
 
-constexpr double kStartSeconds = 0.3;     // of a worker, roughly; only for expectations
+constexpr double kStartSeconds = 0.3;      // of a worker, roughly; only for expectations
 constexpr double kQualityOfContent = 0.7;  // decoding and comparing, as a share of the footage's length; the same
 constexpr double kLeastSeconds = 0.5;      // an encode shorter than this tells nothing
 
@@ -46,12 +46,10 @@ bool Finished(const TrialJob& job, const RepeatRules& rules) {
          (!trial.disturbed() && Settled(CountedThroughputs(trial), rules));
 }
 
-void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits, TrialRunner& runner, const Clock& clock,
-                    const std::function<void()>& on_new) {
+void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits, TrialRunner& runner,
+                    const Clock& clock, const std::function<void()>& on_new) {
   const std::int64_t start_ns = clock.now_ns();
-  const auto left = [&] {
-    return *limits.budget_seconds - static_cast<double>(clock.now_ns() - start_ns) * 1e-9;
-  };
+  const auto left = [&] { return *limits.budget_seconds - static_cast<double>(clock.now_ns() - start_ns) * 1e-9; };
   for (bool progress = true; progress;) {
     progress = false;
     for (TrialJob& job : jobs) {

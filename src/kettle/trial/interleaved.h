@@ -26,11 +26,11 @@ struct InterleaveLimits {
 // True if nothing more is to be measured: it failed, it is far too slow to matter, or its repeats are enough.
 bool Finished(const TrialJob& job, const RepeatRules& rules);
 
-// Runs rounds until every job is finished or the budget is used up: no repeat is begun that, by what is known, would not
-// end in time, and one of which nothing is known is cut short. Jobs that no time was left for keep an empty trial.
+// Runs rounds until every job is finished or the budget is used up: no repeat is begun that, by what is known, would
+// not end in time, and one of which nothing is known is cut short. Jobs that no time was left for keep an empty trial.
 // `on_new` is called after each repeat. Throws what the runner throws.
-void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits, TrialRunner& runner, const Clock& clock,
-                    const std::function<void()>& on_new);
+void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits, TrialRunner& runner,
+                    const Clock& clock, const std::function<void()>& on_new);
 
 // What RunInterleaved should take, in seconds: what is known of a job, and real time for what is not.
 struct Expectation {

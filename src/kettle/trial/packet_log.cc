@@ -28,7 +28,7 @@ void PacketLog::PacketOut(std::int64_t pts, std::int64_t now_ns, int bytes) {
 
 std::optional<SlowDown> PacketLog::slow_down() const {
   constexpr double kLeastFactor = 3;
-  const std::size_t count = out_ns_.size(), margin = std::max<std::size_t>(10, count / 10);
+  const std::size_t count = out_ns_.size(), margin = std::max<std::size_t>(5, count / 20);
   SlowDown worst;
   for (std::size_t split = margin; split + margin < count; ++split) {
     const double before = static_cast<double>(out_ns_[split] - out_ns_.front()) / static_cast<double>(split);

@@ -19,8 +19,9 @@ class PacketLog {
   // The most packets in a row that came after one shown later: the longest run of B-frames.
   int longest_b_run() const { return longest_b_run_; }
   int packets() const { return static_cast<int>(bits_.size()); }
-  // The split after which packets came most slowly against before, if at least three times, with a tenth of the packets
-  // and at least ten on either side. What an encoder holds back at the start and lets go at the end does not count.
+  // The split after which packets came most slowly against before, if at least three times, with a twentieth of the
+  // packets and at least five on either side: what is slow from the start is slow, not slowed down. What an encoder
+  // holds back at the start and lets go at the end does not count.
   std::optional<SlowDown> slow_down() const;
   Latency latency() const;  // zeros if no packet came out
   // Over `frames` frame times, kbit/s.

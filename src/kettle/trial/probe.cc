@@ -29,9 +29,9 @@ constexpr std::array<FrameSize, 9> kUsualSizes = {{{8192, 8192},
 FramePtr GreyPicture(FrameSize size) {
   FramePtr picture = NewPicture(size);
   for (int plane = 0; plane < 3; ++plane)
-    std::memset(picture->data[plane], 128,
-                static_cast<std::size_t>(picture->linesize[plane]) *
-                    static_cast<std::size_t>(picture->height >> (plane > 0)));
+    std::memset(
+        picture->data[plane], 128,
+        static_cast<std::size_t>(picture->linesize[plane]) * static_cast<std::size_t>(picture->height >> (plane > 0)));
   return picture;
 }
 

@@ -29,7 +29,9 @@ SoakOutcome RunSoak(const SoakTask& task, const Clock& clock, const std::functio
   std::int64_t window_ns = start_ns;
   int packets = feed.log().packets();
   ConditionSample sample = SampleConditions();
-  const auto seconds = [](std::int64_t from_ns, std::int64_t to_ns) { return static_cast<double>(to_ns - from_ns) * 1e-9; };
+  const auto seconds = [](std::int64_t from_ns, std::int64_t to_ns) {
+    return static_cast<double>(to_ns - from_ns) * 1e-9;
+  };
   while (seconds(start_ns, window_ns) + task.window_seconds <= task.seconds + 1e-6) {
     std::int64_t now_ns = window_ns;
     for (; seconds(window_ns, now_ns) < task.window_seconds; now_ns = clock.now_ns()) {

@@ -63,8 +63,8 @@ void Fill(const EncodeOutcome& outcome, const WorkerReport& report, Trial& trial
   trial.frames = outcome.frames;
   trial.truncated = outcome.truncated;
   repeat.throughput_fps = outcome.frames / outcome.seconds;
-  repeat.cpu_cores = std::max(
-      0.0, report.cpu_seconds / outcome.fed_frames * trial.settings.frame_rate.fps() - trial.feeding_cores);
+  repeat.cpu_cores =
+      std::max(0.0, report.cpu_seconds / outcome.fed_frames * trial.settings.frame_rate.fps() - trial.feeding_cores);
   trial.mean_kbps = outcome.mean_kbps;
   trial.peak_second_kbps = outcome.peak_second_kbps;
   trial.latency = outcome.latency;
@@ -106,9 +106,8 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
                         request.longest_seconds.value_or(content_seconds * kLongestPerFootage), encoded.string()};
   const std::string label = Label(settings, footage.label);
   const Surroundings surroundings;
-  WorkerReport report =
-      worker_.Run({"encode", task, task.longest_seconds * 2 + kGraceSeconds, patience_seconds_},
-                  [&](double share) { watcher_(label, share * (request.quality ? 0.7 : 1)); });
+  WorkerReport report = worker_.Run({"encode", task, task.longest_seconds * 2 + kGraceSeconds, patience_seconds_},
+                                    [&](double share) { watcher_(label, share * (request.quality ? 0.7 : 1)); });
   trial.timing.total = report.wall_seconds;
   trial.timing.starting = report.start_seconds;
   if (const auto outcome = AnswerOf<EncodeOutcome>(report)) {
@@ -171,13 +170,14 @@ PacedTrial ProcessTrialRunner::RunPaced(const EncodeSettings& settings, const Fo
     trial.latency = output.latency;
   }
   trial.status = report.status;
-  trial.detail = report.detail;
+  trial.detail = Reason(FindFamily(settings.encoder), report.detail);
   watcher_(label, 1);
   return trial;
 }
 
 SoakOutcome ProcessTrialRunner::RunSoak(const SoakTask& task) {
-  const std::string label = fmt::format("{} {} for {:.3g} min", task.settings.encoder, task.settings.preset, task.seconds / 60);
+  const std::string label =
+      fmt::format("{} {} for {:.3g} min", task.settings.encoder, task.settings.preset, task.seconds / 60);
   WorkerReport report = worker_.Run({"soak", task, task.seconds * 1.5 + kGraceSeconds, patience_seconds_},
                                     [&](double share) { watcher_(label, share); });
   if (const auto outcome = AnswerOf<SoakOutcome>(report)) return *outcome;
