@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <chrono>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
@@ -109,7 +110,7 @@ int DryRun(Session& session, const BenchPlan& plan) {
   const std::vector<TrialJob> jobs =
       Jobs(plan, Promised(plan.show, session.request().footage_seconds), session.KnownTrials());
   const RepeatRules rules{std::min(3, bench.repeats), bench.repeats};
-  const Expectation expectation = Expect(jobs, rules);
+  const Expectation expectation = Expect(jobs, rules, !bench.resume);
   if (session.request().json)
     fmt::print("{}\n", json{{"trials", jobs.size()},
                             {"repeats", expectation.repeats},
@@ -121,53 +122,63 @@ int DryRun(Session& session, const BenchPlan& plan) {
   return 0;
 }
 
-json Timing(const std::vector<TrialJob>& jobs, double seconds) {
-  double encoding = 0, starting = 0, quality = 0;
+TrialTiming Sum(const std::vector<TrialJob>& jobs) {
+  TrialTiming sum;
   for (const TrialJob& job : jobs)
     if (job.trial) {
-      encoding += job.trial->timing.encoding;
-      starting += job.trial->timing.starting;
-      quality += job.trial->timing.quality;
+      sum.encoding += job.trial->timing.encoding;
+      sum.starting += job.trial->timing.starting;
+      sum.quality += job.trial->timing.quality;
     }
-  return {{"total_seconds", seconds},
-          {"encoding_seconds", encoding},
-          {"starting_seconds", starting},
-          {"quality_seconds", quality}};
+  return sum;
+}
+
+// Measures the jobs and keeps each repeat at once; gives the seconds that this run took, by what for.
+json Measure(Session& session, const InterleaveLimits& limits, const std::vector<Trial>& known,
+             std::vector<TrialJob>& jobs) {
+  const SteadyClock clock;
+  const std::int64_t start_ns = clock.now_ns();
+  const TrialTiming before = Sum(jobs);
+  session.progress().Stage("trials", std::max(1, Expect(jobs, limits.rules).repeats));
+  RunInterleaved(jobs, limits, session.runner(), clock, [&] {
+    session.KeepTrials(AllTrials(jobs, known), false);
+    session.progress().StepDone();
+  });
+  session.progress().Clear();
+  const TrialTiming after = Sum(jobs);
+  return {{"total_seconds", static_cast<double>(clock.now_ns() - start_ns) * 1e-9},
+          {"encoding_seconds", after.encoding - before.encoding},
+          {"starting_seconds", after.starting - before.starting},
+          {"quality_seconds", after.quality - before.quality}};
+}
+
+InterleaveLimits Limits(const BenchOptions& bench, double elapsed_seconds, std::size_t jobs) {
+  InterleaveLimits limits{{std::min(3, bench.repeats), bench.repeats}, {}};
+  const double paced = bench.paced ? (kPacedSeconds + 1) * static_cast<double>(jobs) : 0;
+  if (bench.budget_seconds) limits.budget_seconds = std::max(1.0, *bench.budget_seconds - elapsed_seconds - paced);
+  return limits;
 }
 
 }  // namespace
 
 int RunBench(Session& session) {
   const BenchOptions& bench = session.request().bench;
+  const auto start = std::chrono::steady_clock::now();
+  const auto elapsed = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); };
   CheckResume(session);
-  const SteadyClock clock;
-  const std::int64_t start_ns = clock.now_ns();
-  const auto elapsed = [&] { return static_cast<double>(clock.now_ns() - start_ns) * 1e-9; };
   const BenchPlan plan = MakeBenchPlan(session);
   if (bench.soak_minutes) return RunSoakCommand(session, plan);
   if (bench.dry_run) return DryRun(session, plan);
+
   const std::vector<Footage> footage = session.PrepareAll(plan.show);
   const std::vector<Trial> known = session.KnownTrials();
   std::vector<TrialJob> jobs = Jobs(plan, footage, bench.resume ? known : std::vector<Trial>{});
   const auto taken_up = std::count_if(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
   if (!bench.resume) SetAside(session.out());
-
-  InterleaveLimits limits{{std::min(3, bench.repeats), bench.repeats}, {}};
-  if (bench.budget_seconds)
-    limits.budget_seconds =
-        std::max(1.0, *bench.budget_seconds - elapsed() -
-                          (bench.paced ? (kPacedSeconds + 1) * static_cast<double>(jobs.size()) : 0));
-  session.progress().Stage("trials", std::max(1, Expect(jobs, limits.rules).repeats));
-  const std::int64_t trials_ns = clock.now_ns();
-  RunInterleaved(jobs, limits, session.runner(), clock, [&] {
-    session.KeepTrials(AllTrials(jobs, known), false);
-    session.progress().StepDone();
-  });
-  session.progress().Clear();
-  const json timing = Timing(jobs, static_cast<double>(clock.now_ns() - trials_ns) * 1e-9);
+  const json timing = Measure(session, Limits(bench, elapsed(), jobs.size()), known, jobs);
   const std::vector<PacedTrial> paced = RunPacedTrials(session, plan, footage);
   const std::vector<Trial> trials = AllTrials(jobs, known);
-  const bool complete = std::all_of(jobs.begin(), jobs.end(), [&](const TrialJob& job) { return job.trial; });
+  const bool complete = std::all_of(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
   session.KeepTrials(trials, complete, {{"paced", paced}, {"timing", timing}});
 
   const std::vector<Option> options = Options(plan, jobs);

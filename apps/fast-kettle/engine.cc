@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
 // kettle-engine: carries out a request that fast-kettle has checked, and is its own worker.
+#include <fcntl.h>
 #include <fmt/format.h>
 #include <unistd.h>
 
 #include <cstdio>
 #include <exception>
-#include <fstream>
+#include <ext/stdio_filebuf.h>
 #include <iostream>
 
 #include "commands.h"
@@ -28,9 +29,10 @@ int ExitCode(Fault fault) {
 
 // Some drivers print on standard output: what a worker answers goes out by another way.
 int RunWorker() {
-  const int answers = dup(STDOUT_FILENO);
+  // No process that a driver starts may inherit it.
+  __gnu_cxx::stdio_filebuf<char> answers(fcntl(STDOUT_FILENO, F_DUPFD_CLOEXEC, 3), std::ios::out);
   dup2(STDERR_FILENO, STDOUT_FILENO);
-  std::ofstream out(fmt::format("/proc/self/fd/{}", answers));
+  std::ostream out(&answers);
   return WorkerMain(std::cin, out, FindPlaces().drivers);
 }
 

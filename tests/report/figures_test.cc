@@ -70,5 +70,26 @@ TEST_F(FiguresTest, AProofThatCrashedDrawsNothing) {
   EXPECT_FALSE(std::filesystem::exists(path("proof-times.svg")));
 }
 
+TEST_F(FiguresTest, WhatDiffersNamesTheSeries) {
+  std::vector<Option> options = Options();
+  options[1].settings.size = {320, 180};
+  options[2].settings.size = {320, 180};
+  DrawSpeedQuality(path(""), options, std::nullopt, 0.2);
+  const std::string svg = Get(path("speed-quality.svg"));
+  EXPECT_THAT(svg, testing::HasSubstr("x264 320x180"));
+  EXPECT_THAT(svg, testing::HasSubstr("nvenc-h264 192x128 (simulated GPU)"));
+}
+
+TEST_F(FiguresTest, ASoakRunShowsItsDrift) {
+  std::vector<SoakWindow> windows;
+  for (int i = 0; i < 12; ++i) windows.push_back({i * 10.0, 120 - i * 3.0, 0, 0, 0});
+  EncodeSettings settings = test::SmallSettings("x264", "fast");
+  settings.frame_rate = {60, 1};
+  DrawSoak(path(""), settings, windows, MeasureDrift(windows, settings.frame_rate, 0.2), 0.2, false);
+  const std::string svg = Get(path("soak.svg"));
+  EXPECT_THAT(svg, testing::HasSubstr("x264 fast slows under lasting load: -22.8 %"));
+  EXPECT_THAT(svg, testing::HasSubstr("last quarter, 90"));
+}
+
 }  // namespace
 }  // namespace kettle

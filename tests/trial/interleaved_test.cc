@@ -118,6 +118,8 @@ TEST_F(InterleavedTest, ExpectsWhatIsKnownAndRealTimeForTheRest) {
   EXPECT_GT(guess.seconds, 2 * 3 * 2.0) << "two seconds of content each";
   Run(jobs, {});
   EXPECT_EQ(Expect(jobs, {}).seconds, 0);
+  EXPECT_DOUBLE_EQ(Expect(jobs, {}, true).seconds, 12) << "anew: three repeats of two seconds for each of the two";
+  EXPECT_EQ(Expect(jobs, {}, true).unknown, 0);
   jobs[0].trial->repeats.resize(1);
   jobs[0].trial->timing.total = 2;
   EXPECT_DOUBLE_EQ(Expect(jobs, {}).seconds, 4);

@@ -98,6 +98,13 @@ TEST(WorkerProcess, AHangAfterClosingItsOutputIsEndedToo) {
   EXPECT_EQ(report.status, WorkerStatus::kTimedOut);
 }
 
+// A device process once inherited the worker's output: the parent waited for it to close.
+TEST(WorkerProcess, AProcessThatItStartedMayKeepItsOutputOpen) {
+  const WorkerReport report = RunScript("cat >/dev/null; sleep 20 & echo '{\"result\": {\"a\": 1}}'", 15);
+  EXPECT_EQ(report.status, WorkerStatus::kDone) << report.detail;
+  EXPECT_LT(report.wall_seconds, 10);
+}
+
 TEST(WorkerProcess, AProgramThatIsNotThereIsAReport) {
   const WorkerProcess worker({"/no/such/program"}, "", nullptr);
   EXPECT_EQ(worker.Run({"encode", {}, 5}).status, WorkerStatus::kNonsense);

@@ -67,17 +67,19 @@ void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits,
   }
 }
 
-Expectation Expect(const std::vector<TrialJob>& jobs, const RepeatRules& rules) {
+Expectation Expect(const std::vector<TrialJob>& jobs, const RepeatRules& rules, bool anew) {
   Expectation expectation;
   for (const TrialJob& job : jobs) {
-    if (Finished(job, rules)) continue;
-    const int done = job.trial ? static_cast<int>(job.trial->repeats.size()) : 0;
+    if (!anew && Finished(job, rules)) continue;
+    const int done = job.trial && !anew ? static_cast<int>(job.trial->repeats.size()) : 0;
     const int more = std::max(1, rules.least - done);
     expectation.repeats += more;
     expectation.unknown += !job.trial;
-    const double first = RepeatSeconds(job);
-    const double later = job.trial ? first : ContentSeconds(job.footage) + kStartSeconds;
-    expectation.seconds += first + (more - 1) * later;
+    const double later = job.trial ? RepeatSeconds(job) : ContentSeconds(job.footage) + kStartSeconds;
+    const double quality = !job.trial ? ContentSeconds(job.footage) * kQualityOfContent + kStartSeconds
+                           : anew     ? job.trial->timing.quality
+                                      : 0;
+    expectation.seconds += quality + more * later;
   }
   return expectation;
 }

@@ -32,12 +32,13 @@ bool Finished(const TrialJob& job, const RepeatRules& rules);
 void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits, TrialRunner& runner,
                     const Clock& clock, const std::function<void()>& on_new);
 
-// What RunInterleaved should take, in seconds: what is known of a job, and real time for what is not.
+// What RunInterleaved should take: what is known of a job, and real time for what is not. If all is to be measured
+// anew, what is known counts for the time only.
 struct Expectation {
   double seconds = 0;
   int repeats = 0;  // to be run, at the fewest
   int unknown = 0;  // of the jobs
 };
-Expectation Expect(const std::vector<TrialJob>& jobs, const RepeatRules& rules);
+Expectation Expect(const std::vector<TrialJob>& jobs, const RepeatRules& rules, bool anew = false);
 
 }  // namespace kettle

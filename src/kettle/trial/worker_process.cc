@@ -104,6 +104,7 @@ class Conversation {
       hung_ = request_.silence_seconds > 0 && Since(heard_ns_) > request_.silence_seconds;
       if (hung_ || Since(start_ns_) > request_.deadline_seconds) return false;
       const int events = poll(&ready, 1, kPollMs);
+      if (events == 0 && Ended()) return true;  // a process that it started may hold its output open
       if (events <= 0) continue;
       char buffer[65536];
       const ssize_t bytes = read(child_.out, buffer, sizeof buffer);
@@ -123,6 +124,11 @@ class Conversation {
   const std::string& error() const { return error_; }
 
  private:
+  bool Ended() const {
+    siginfo_t info{};
+    return waitid(P_PID, static_cast<id_t>(child_.pid), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid != 0;
+  }
+
   double Since(std::int64_t ns) const { return static_cast<double>(clock_.now_ns() - ns) * 1e-9; }
 
   void Take(std::string_view text) {
