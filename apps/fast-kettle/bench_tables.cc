@@ -6,9 +6,11 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <map>
 #include <set>
 
 #include "commands.h"
+#include "kettle/encoders/catalogue.h"
 #include "kettle/quality/plane_metrics.h"
 
 namespace kettle::app {
@@ -33,7 +35,9 @@ const std::vector<Column>& SettingColumns() {
       {"rate", [](const EncodeSettings& s) { return s.frame_rate.str(); }},
       {"rate control", [](const EncodeSettings& s) { return std::string(Name(s.rate_control)); }},
       {"bit rate", Rates},
-      {"GPU", [](const EncodeSettings& s) { return std::to_string(s.device); }}};
+      {"GPU", [](const EncodeSettings& s) {
+         return FindFamily(s.encoder).device == DeviceKind::kGpu ? std::to_string(s.device) : "-";
+       }}};
   return columns;
 }
 
@@ -53,7 +57,7 @@ std::string Common(const BenchPlan& plan) {
   for (const Column* column : Varying(plan.settings, false)) {
     const std::string name = column->name;
     const std::string value = column->value(s);
-    if (name == "GPU" && s.device == 0) continue;
+    if (name == "GPU" && value == "0") continue;
     if (value == "-") continue;
     text += (text.empty() ? "" : ", ") + (name == "rate"  ? value + " frames a second"
                                           : name == "GPU" ? "GPU " + value
@@ -106,13 +110,36 @@ class ResultTable {
   int rows_ = 0;
 };
 
+// What is odd about an option's figures, but for the noise, which has a column.
+std::vector<std::string> Noted(const Option& option) {
+  std::vector<std::string> marks;
+  for (const std::string& mark : option.marks)
+    if (!mark.starts_with("noisy")) marks.push_back(mark);
+  return marks;
+}
+
 std::string Verdict(const Option& option, double headroom, bool holds) {
   std::string verdict = holds                 ? "keeps pace"
                         : option.headroom < 0 ? "overload"
                                               : fmt::format("headroom below {:.0f} %", headroom * 100);
-  for (const std::string& mark : option.marks)
-    if (!mark.starts_with("noisy")) verdict += "; " + mark;
-  return verdict;
+  return Noted(option).empty() ? verdict : verdict + " (*)";
+}
+
+// Which settings an odd figure belongs to, and what is odd, below the tables.
+void PrintNotes(const BenchResult& result) {
+  const auto columns = Varying(result.plan.settings, true);
+  std::map<std::string, std::vector<std::string>> whose;
+  for (const Option& option : result.options)
+    for (const std::string& mark : Noted(option)) {
+      std::string title = option.title();
+      for (const Column* column : columns) {
+        const std::string value = column->value(option.settings);
+        if (value != "-") title += (std::string(column->name) == "GPU" ? " GPU " : " ") + value;
+      }
+      whose[mark].push_back(title);
+    }
+  for (const auto& [mark, titles] : whose) fmt::print("(*) {}: {}\n", fmt::join(titles, "; "), mark);
+  if (!whose.empty()) fmt::print("\n");
 }
 
 // Best looking first, then the cheapest; of those that do not keep pace, the nearest to it first.
@@ -137,6 +164,7 @@ void PrintOptions(const BenchResult& result) {
   holding.Print(fmt::format("These keep pace with {:.0f} % headroom, best looking first", headroom * 100));
   failing.Print("These cannot keep pace here");
   broken.Print("These did not work");
+  PrintNotes(result);
 }
 
 void PrintPaced(const std::vector<PacedTrial>& trials) {

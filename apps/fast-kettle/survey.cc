@@ -20,6 +20,8 @@ using nlohmann::json;
 const BitRate kRecordingRates[] = {BitRate::FromKbps(10'000), BitRate::FromKbps(25'000), BitRate::FromKbps(50'000)};
 const BitRate kUsualRecording = BitRate::FromKbps(25'000);
 
+constexpr double kBusyGpu = 0.3;
+
 struct SurveyedEncoder {
   FoundEncoder found;
   std::optional<LimitsOutcome> limits;  // of one that works
@@ -95,6 +97,17 @@ std::vector<std::string> Advice(const Session& session, const Survey& survey) {
   if (survey.disk) add(DiskAdvice(*survey.disk, kUsualRecording));
   if (!survey.disk_trouble.empty()) advice.push_back("the disk's write rate was not measured: " + survey.disk_trouble);
   add(ConditionAdvice(survey.conditions));
+  for (const NvidiaDevice& gpu : survey.nvidia)
+    if (gpu.gpu_use.value_or(0) >= kBusyGpu)
+      advice.push_back(
+          fmt::format("{} is {:.0f} % busy now: look-ahead and adaptive quantisation get slower by that; "
+                      "measure as you will stream, with the game or without",
+                      gpu.name, *gpu.gpu_use * 100));
+  if (survey.nvidia.size() > 1)
+    advice.push_back(
+        fmt::format("{} cards: the game's frames must cross over to be encoded on another one than the "
+                    "game's; measure both (bench --device 0 --device 1)",
+                    survey.nvidia.size()));
   for (const NvidiaDevice& gpu : survey.nvidia)
     if (gpu.encode_sessions.value_or(0) > 0)
       advice.push_back(
@@ -199,7 +212,7 @@ void PrintMachine(const Session& session, const Survey& survey) {
 void PrintDisk(const Disk& d) {
   fmt::print("  disk       {}: {}{}{}, {:.1f} GB free\n", d.folder, d.file_system.empty() ? "unknown" : d.file_system,
              d.device.empty() ? "" : " on " + d.device,
-             d.rotating ? (*d.rotating ? " (rotating)" : " (not rotating)") : "",
+             d.rotating ? (*d.rotating ? " (rotating, it says)" : " (not rotating)") : "",
              static_cast<double>(d.free_bytes) / 1e9);
   if (!d.write_rate) return;
   fmt::print("             takes {:.0f} MB/s, {:.0f} at its slowest ({:.0f} MB written, synced)\n",

@@ -7,6 +7,7 @@
 #include <map>
 #include <sstream>
 
+#include "kettle/encoders/catalogue.h"
 #include "kettle/trial/tasks.h"
 #include "kettle/units/error.h"
 #include "kettle/units/statistics.h"
@@ -27,20 +28,29 @@ Series SeriesOf(std::size_t index) {
   return looks[index % looks.size()];
 }
 
-// The encoder, and what else of its settings is not the same in all options.
-std::string SeriesTitle(const Option& option, const std::vector<Option>& all) {
-  const EncodeSettings& s = option.settings;
-  const auto differs = [&](const auto& value) {
-    return std::any_of(all.begin(), all.end(), [&](const Option& other) { return value(other.settings) != value(s); });
+// What of the settings is not the same in all options, or what is.
+std::string Named(const EncodeSettings& s, const std::vector<Option>& all, bool differing) {
+  const auto wanted = [&](const auto& value) {
+    return differing ==
+           std::any_of(all.begin(), all.end(), [&](const Option& other) { return value(other.settings) != value(s); });
   };
-  std::string title = s.encoder;
-  if (differs([](const EncodeSettings& o) { return o.device; })) title += fmt::format(" GPU {}", s.device);
-  if (differs([](const EncodeSettings& o) { return o.size; })) title += " " + s.size.str();
-  if (differs([](const EncodeSettings& o) { return o.frame_rate.fps(); })) title += " at " + s.frame_rate.str();
-  if (differs([](const EncodeSettings& o) { return o.rate_control; }))
-    title += fmt::format(" {}", Name(s.rate_control));
-  if (differs([](const EncodeSettings& o) { return o.bit_rate; })) title += " " + s.bit_rate.str();
-  return title + (option.simulated ? " (simulated GPU)" : "");
+  std::vector<std::string> words;
+  const bool gpu = FindFamily(s.encoder).device == DeviceKind::kGpu;
+  if (gpu && differing && wanted([](const EncodeSettings& o) { return o.device; }))
+    words.push_back(fmt::format("GPU {}", s.device));
+  if (wanted([](const EncodeSettings& o) { return o.size; })) words.push_back(s.size.str());
+  if (wanted([](const EncodeSettings& o) { return o.frame_rate.fps(); }))
+    words.push_back(s.frame_rate.str() + " frames a second");
+  if (wanted([](const EncodeSettings& o) { return o.rate_control; })) words.emplace_back(Name(s.rate_control));
+  if (s.bit_rate.bits_per_second > 0 && wanted([](const EncodeSettings& o) { return o.bit_rate; }))
+    words.push_back(s.bit_rate.str());
+  return fmt::format("{}", fmt::join(words, ", "));
+}
+
+std::string SeriesTitle(const Option& option, const std::vector<Option>& all) {
+  const std::string differing = Named(option.settings, all, true);
+  return option.settings.encoder + (differing.empty() ? "" : " " + differing) +
+         (option.simulated ? " (simulated GPU)" : "");
 }
 
 // Options with a quality, by series, fastest first.
@@ -77,11 +87,11 @@ std::string SpeedQualityTitle(const std::vector<Option>& options, const std::opt
     return fmt::format("{} is chosen: of the {} presets measured, {} keep pace alone", chosen->title(), options.size(),
                        holding);
   if (holding == 0) return "No preset keeps pace at this size and frame rate";
-  return fmt::format("{} of {} presets keep pace", holding, options.size());
+  return fmt::format("{} of {} settings keep pace", holding, options.size());
 }
 
-// The presets' names beside their points, fastest first, and the encoder's under the fastest. Where points
-// stand close together, every other name goes below its point.
+// The presets' names beside their points, fastest first, and the series' title, if one is given, under the fastest.
+// Where points stand close together, every other name goes below its point.
 std::string SeriesLabels(const std::string& title, const std::vector<Option>& members,
                          const std::optional<Option>& chosen, const Series& look, int& label) {
   constexpr double kCloseOctaves = 0.5;
@@ -96,6 +106,7 @@ std::string SeriesLabels(const std::string& title, const std::vector<Option>& me
                         Quoted(option.settings.preset + (is_chosen ? "  (chosen)" : "")), option.throughput_fps,
                         option.score, below ? -0.7 : 0.5, look.colour, is_chosen ? " font ',15'" : "");
   }
+  if (title.empty()) return text;
   const bool simulated = members.front().simulated;
   text += fmt::format("set label {} {} at {}, {} offset {},-1.2 {} textcolor rgb \"{}\" font ',14'\n", label++,
                       Quoted(title), members.front().throughput_fps, members.front().score, simulated ? -0.6 : 0.9,
@@ -115,6 +126,8 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
   std::ostringstream data, plot;
   int label = 1;
   std::string labels;
+  // Direct labels for a few series; more of them would lie on each other.
+  const bool direct = series.size() <= 2;
   std::size_t index = 0;
   for (const auto& [title, members] : series) {
     const Series look = SeriesOf(index++);
@@ -123,18 +136,20 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
     for (const Option& option : members) data << option.throughput_fps << ' ' << option.score << '\n';
     data << "EOD\n";
     highest = std::max(highest, members.front().throughput_fps);
-    labels += SeriesLabels(title, members, chosen, look, label);
+    labels += SeriesLabels(direct ? title : "", members, chosen, look, label);
     plot << (plot.str().empty() ? "plot " : ", ") << block << " using 1:2 with linespoints linecolor rgb \""
-         << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3";
+         << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3 "
+         << (direct ? "notitle" : "title " + Quoted(title));
   }
   if (chosen) {
     data << "$chosen << EOD\n" << chosen->throughput_fps << ' ' << chosen->score << "\nEOD\n";
-    plot << ", $chosen using 1:2 with points linecolor rgb \"" << kText << "\" linewidth 2 pointtype 6 pointsize 3.2";
+    plot << ", $chosen using 1:2 with points linecolor rgb \"" << kText
+         << "\" linewidth 2 pointtype 6 pointsize 3.2 notitle";
   }
   std::ostringstream script;
+  if (!direct) script << "set key bottom left Left reverse samplen 2 spacing 1.1\n";
   Title(script, SpeedQualityTitle(options, chosen, required_headroom),
-        fmt::format("{} at {} frames a second, {}; the footage on which each is slowest and looks worst",
-                    settings.size.str(), settings.frame_rate.str(), settings.bit_rate.str()));
+        Named(settings, options, false) + "; the footage on which each is slowest and looks worst");
   script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM, "
             "dB\"\n"
          << "set xrange [*:" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"

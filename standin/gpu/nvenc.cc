@@ -316,8 +316,7 @@ NVENCSTATUS NVENCAPI SetStreams(void*, NV_ENC_CUSTREAM_PTR, NV_ENC_CUSTREAM_PTR)
 NVENCSTATUS NVENCAPI DestroyEncoder(void* encoder) {
   const Session& session = *From(encoder);
   if (session.overruns * 10 > session.pictures)
-    std::fprintf(stderr, "coding %d of %d pictures took longer than the profile says; this machine is the limit\n",
-                 session.overruns, session.pictures);
+    std::fputs("its profile's speed was not reached: this machine codes more slowly\n", stderr);
   delete From(encoder);
   return NV_ENC_SUCCESS;
 }
