@@ -138,7 +138,7 @@ void PrintNotes(const BenchResult& result) {
       }
       whose[mark].push_back(title);
     }
-  for (const auto& [mark, titles] : whose) fmt::print("(*) {}: {}\n", fmt::join(titles, "; "), mark);
+  for (const auto& [mark, titles] : whose) fmt::print("(*) {}: {}\n", mark, fmt::join(titles, "; "));
   if (!whose.empty()) fmt::print("\n");
 }
 

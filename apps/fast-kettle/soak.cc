@@ -81,7 +81,11 @@ int RunSoakCommand(Session& session, const BenchPlan& plan) {
                                simulated ? " (simulated)" : ""),
                    Tone::kStrong),
              settings.size.str(), settings.frame_rate.str(), Duration(task.seconds), outcome.windows.size());
-  fmt::print("{}: {}\n", Paint(Name(drift.verdict), holds ? Tone::kGood : Tone::kBad), Words(drift, required));
+  fmt::print("{}: {}\n",
+             Paint(Name(drift.verdict), !holds                                      ? Tone::kBad
+                                        : drift.verdict == Drift::Verdict::kUnclear ? Tone::kStrong
+                                                                                    : Tone::kGood),
+             Words(drift, required));
   if (simulated) fmt::print("\n{}", SimulatedNotice());
   fmt::print("\nFigure, soak.csv and soak.json in {}/\n", session.out().string());
   return holds ? 0 : 1;

@@ -73,8 +73,8 @@ void Title(std::ostringstream& script, const std::string& title, const std::stri
 
 void VerticalLine(std::ostringstream& script, int id, double x, const char* colour, const std::string& text,
                   double height) {
-  script << "set arrow " << id << " from " << x << ", graph 0 to " << x << ", graph 1 nohead linecolor rgb \"" << colour
-         << "\" linewidth 2 dashtype 2\n"
+  script << "set arrow " << id << " from " << x << ", graph 0 to " << x << ", graph 1 nohead back linecolor rgb \""
+         << colour << "\" linewidth 2 dashtype 2\n"
          << "set label " << id << ' ' << Quoted(text) << " at " << x << ", graph " << height
          << " offset 0.6,0 left textcolor rgb \"" << colour << "\"\n";
 }
@@ -147,7 +147,7 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
          << "\" linewidth 2 pointtype 6 pointsize 3.2 notitle";
   }
   std::ostringstream script;
-  if (!direct) script << "set key bottom left Left reverse samplen 2 spacing 1.1\n";
+  if (!direct) script << "set key bottom left Left reverse opaque samplen 2 spacing 1.1\n";
   Title(script, SpeedQualityTitle(options, chosen, required_headroom),
         Named(settings, options, false) + "; the footage on which each is slowest and looks worst");
   script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM, "
@@ -249,11 +249,11 @@ void DrawSoak(const std::filesystem::path& folder, const EncodeSettings& setting
   }
   std::ostringstream script;
   Title(script,
-        drift.verdict == Drift::Verdict::kUnclear
-            ? fmt::format("No clear drift: the windows differ by more than it ({:+.1f} %)", drift.change * 100)
-            : fmt::format("{} {} {} under lasting load: {:+.1f} %", settings.encoder, settings.preset,
-                          Name(drift.verdict) == std::string("steady") ? "stays as fast" : Name(drift.verdict),
-                          drift.change * 100),
+        fmt::format("{} {} {} under lasting load: {:+.1f} %", settings.encoder, settings.preset,
+                    drift.verdict == Drift::Verdict::kSteady    ? "does not slow down"
+                    : drift.verdict == Drift::Verdict::kUnclear ? "gives no clear answer"
+                                                                : Name(drift.verdict),
+                    drift.change * 100),
         fmt::format("{}{} at {} frames a second, as fast as it goes; ±{:.1f} % by the windows' own spread",
                     settings.size.str(), simulated ? " (simulated GPU)" : "", settings.frame_rate.str(),
                     drift.noise * 100));

@@ -12,13 +12,14 @@ namespace kettle {
 
 namespace {
 
-constexpr double kMatters = 0.03;  // a slowing of less is no reason to act
+constexpr double kMatters = 0.05;  // a slowing of less is no reason to act
 
 Drift::Verdict Judge(const Drift& drift, double required_headroom) {
-  if (drift.last_headroom < required_headroom) return Drift::Verdict::kOverloads;
+  if (drift.last_headroom >= required_headroom && drift.change - drift.noise > -kMatters)
+    return Drift::Verdict::kSteady;
   if (drift.disturbed) return Drift::Verdict::kUnclear;
-  if (drift.change < -std::max(kMatters, drift.noise)) return Drift::Verdict::kSlows;
-  return drift.noise > 0.1 ? Drift::Verdict::kUnclear : Drift::Verdict::kSteady;
+  if (drift.last_headroom < required_headroom) return Drift::Verdict::kOverloads;
+  return drift.change < -std::max(kMatters, drift.noise) ? Drift::Verdict::kSlows : Drift::Verdict::kUnclear;
 }
 
 }  // namespace
@@ -62,7 +63,7 @@ std::string Words(const Drift& d, double required_headroom) {
   const std::string heat =
       d.throttle_events > 0 ? fmt::format("; the processors were throttled {} times: heat", d.throttle_events) : "";
   switch (d.verdict) {
-    case Drift::Verdict::kSteady: return "It stays as fast as it was: " + figures + heat + ".";
+    case Drift::Verdict::kSteady: return "It does not slow down: " + figures + heat + ".";
     case Drift::Verdict::kSlows:
       return "It slows down but keeps its headroom: " + figures + heat + ". Count on the later figure.";
     case Drift::Verdict::kOverloads:

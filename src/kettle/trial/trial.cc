@@ -2,6 +2,7 @@
 #include "kettle/trial/trial.h"
 
 #include <algorithm>
+#include <iterator>
 
 #include "kettle/trial/repeats.h"
 #include "kettle/units/error.h"
@@ -15,23 +16,28 @@ constexpr double kNoisy = 0.03;  // an interval wider than this is told
 
 }  // namespace
 
+std::vector<Repeat> CountedRepeats(const Trial& trial) {
+  constexpr std::size_t kEnough = 3;
+  std::vector<Repeat> quiet;
+  std::copy_if(trial.repeats.begin(), trial.repeats.end(), std::back_inserter(quiet),
+               [](const Repeat& repeat) { return !repeat.disturbed(); });
+  return quiet.size() >= kEnough ? quiet : trial.repeats;
+}
+
 std::vector<double> CountedThroughputs(const Trial& trial) {
-  const bool all = trial.disturbed();
   std::vector<double> fps;
-  for (const Repeat& repeat : trial.repeats)
-    if (all || !repeat.disturbed()) fps.push_back(repeat.throughput_fps);
+  for (const Repeat& repeat : CountedRepeats(trial)) fps.push_back(repeat.throughput_fps);
   return fps;
 }
 
 void Summarise(Trial& trial) {
   const std::vector<double> fps = CountedThroughputs(trial);
   std::vector<double> cores;
+  for (const Repeat& repeat : CountedRepeats(trial)) cores.push_back(repeat.cpu_cores);
   double other = 0, stolen = 0;
   for (const Repeat& repeat : trial.repeats) {
     other += repeat.other_cores;
     stolen += repeat.stolen_cores;
-    if (repeat.disturbed() && !trial.disturbed()) continue;
-    cores.push_back(repeat.cpu_cores);
   }
   const auto count = static_cast<double>(trial.repeats.size());
   trial.throughput_fps = *Median(fps);
@@ -43,8 +49,9 @@ void Summarise(Trial& trial) {
 }
 
 bool Trial::disturbed() const {
-  return !repeats.empty() &&
-         std::all_of(repeats.begin(), repeats.end(), [](const Repeat& repeat) { return repeat.disturbed(); });
+  const std::vector<Repeat> counted = CountedRepeats(*this);
+  const auto bad = std::count_if(counted.begin(), counted.end(), [](const Repeat& r) { return r.disturbed(); });
+  return bad > 0 && static_cast<std::size_t>(bad) * 2 >= counted.size();
 }
 
 std::vector<std::string> Trial::marks() const {

@@ -55,7 +55,7 @@ struct Trial {
   bool truncated = false;             // stopped early for being far too slow: figures are of the frames done
   std::vector<Repeat> repeats;        // at least one
   std::optional<SlowDown> slow_down;  // within one of the encodes
-  // Medians over the repeats that were not disturbed, or over all if every one was.
+  // Medians over the repeats that count (CountedRepeats).
   double throughput_fps = 0;
   std::optional<double> interval;  // half of the 95 % interval of the throughput's median, as a share of it
   double headroom = 0;             // 1 - frame rate / throughput; below zero is overload
@@ -70,7 +70,7 @@ struct Trial {
   std::optional<Quality> quality;  // at the source's size and rate
 
   bool done() const { return status == WorkerStatus::kDone; }
-  bool disturbed() const;
+  bool disturbed() const;  // at least half of the repeats that count were
   // What to know about the figures: disturbed by whom, how noisy, slowed down when. One short phrase each.
   std::vector<std::string> marks() const;
 };
@@ -78,7 +78,8 @@ struct Trial {
 // Makes the figures of a trial from its repeats, of which there must be one at least.
 void Summarise(Trial& trial);
 
-// The throughputs that count for the median: of the repeats that were not disturbed, or of all if every one was.
+// The repeats that count: those that were not disturbed if they are three or more, otherwise all.
+std::vector<Repeat> CountedRepeats(const Trial& trial);
 std::vector<double> CountedThroughputs(const Trial& trial);
 
 // Adds another run of the same settings and footage to what is known. One that failed makes the whole trial fail: an
