@@ -147,7 +147,11 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
          << "\" linewidth 2 pointtype 6 pointsize 3.2 notitle";
   }
   std::ostringstream script;
-  if (!direct) script << "set key bottom left Left reverse opaque samplen 2 spacing 1.1\n";
+  if (!direct) {
+    const std::size_t rows = (series.size() + 1) / 2;
+    script << "set bmargin " << 4.5 + static_cast<double>(rows)
+           << "\nset key at screen 0.5, screen 0.012 center bottom Left reverse samplen 2 maxrows " << rows << '\n';
+  }
   Title(script, SpeedQualityTitle(options, chosen, required_headroom),
         Named(settings, options, false) + "; the footage on which each is slowest and looks worst");
   script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM, "
