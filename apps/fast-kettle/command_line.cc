@@ -54,7 +54,7 @@ po::options_description CommonOptions(Request& request) {
   add("json", po::bool_switch(&request.json), "print the result as JSON instead of a table");
   add("quiet", po::bool_switch(&request.quiet), "no progress on standard error");
   add("stand-in-gpu", po::value(&request.stand_in_gpu)->value_name("PROFILE"),
-      "use a simulated GPU: a profile file, or a shipped one's name (modest)");
+      "use a simulated GPU: a profile file, or a shipped one's name (modest, pair)");
   return options;
 }
 

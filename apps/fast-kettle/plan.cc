@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "commands.h"
+#include "kettle/machine/disk.h"
 #include "kettle/quality/plane_metrics.h"
 #include "kettle/rehearsal/proof.h"
 #include "report/card.h"
@@ -93,6 +94,15 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
       plan.proving.attempts.empty() ? "" : ", proof.csv, stream.flv, recording.mkv");
 }
 
+// A folder that is named on the command line or by a full path is meant; a show's own subfolder may come later.
+void CheckRecordingFolder(const Session& session, const Show& show) {
+  const std::filesystem::path& folder = show.recording_folder;
+  std::error_code error;
+  if (session.request().overrides.contains("recording-folder") || folder.is_absolute() ||
+      std::filesystem::exists(folder, error))
+    CheckWritable(folder);
+}
+
 }  // namespace
 
 Table OptionTable(const std::vector<Option>& options, double required_headroom) {
@@ -132,6 +142,7 @@ Show LoadShow(const Session& session) {
 
 int RunPlan(Session& session) {
   const Show show = LoadShow(session);
+  CheckRecordingFolder(session, show);
   const Targets targets = ChooseTargets(show);
   const std::vector<std::string> families = session.UsableEncoders();
   const std::vector<Footage> footage = session.PrepareAll(show);

@@ -115,11 +115,7 @@ class Session {
  public:
   Session(standin::Descriptor socket, std::vector<std::unique_ptr<Device>>& devices)
       : socket_(std::move(socket)), devices_(devices) {}
-  ~Session() {
-    if (number_ == 0) return;
-    device_->Part(socket_.get());
-    device_->engine().Leave();
-  }
+  ~Session() { Leave(); }
   Session(const Session&) = delete;
   Session& operator=(const Session&) = delete;
 
@@ -144,9 +140,17 @@ class Session {
         return true;
       case Kind::kEncode: return Encode(message.encode);
       case Kind::kFlush: return Flush();
+      case Kind::kClose: Leave(); return Answer({.kind = Kind::kClose, .status = Status::kOk, .device = {}});
       case Kind::kEncoded: break;
     }
     return false;
+  }
+
+  void Leave() {
+    if (number_ == 0) return;
+    device_->Part(socket_.get());
+    device_->engine().Leave();
+    number_ = 0;
   }
 
   bool Open(std::uint32_t index) {

@@ -317,6 +317,10 @@ NVENCSTATUS NVENCAPI DestroyEncoder(void* encoder) {
   const Session& session = *From(encoder);
   if (session.overruns * 10 > session.pictures)
     std::fputs("its profile's speed was not reached: this machine codes more slowly\n", stderr);
+  // Waits until the place is free again: the next session must find it so. Pictures that nobody fetched come first.
+  if (standin::Send(session.socket.get(), {.kind = Kind::kClose, .status = {}, .device = {}}))
+    for (auto answer = standin::Receive(session.socket.get()); answer && answer->message.kind != Kind::kClose;)
+      answer = standin::Receive(session.socket.get());
   delete From(encoder);
   return NV_ENC_SUCCESS;
 }

@@ -17,6 +17,7 @@ enum class Kind : std::uint32_t {
   kEncode,      // client: `encode`              device: one kEncoded for each picture, in coded order, when it is done
   kFlush,       // client: no more pictures      device: kEncoded for those held back
   kEncoded,
+  kClose,  // client: the session is over        device: kClose, once its place is free again
 };
 
 enum class Status : std::uint32_t {

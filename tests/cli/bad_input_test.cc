@@ -71,6 +71,8 @@ TEST_F(BadInputTest, OutputFolders) {
   ExpectRefused("survey --out file", 3, "file");
   ExpectRefused("survey --out /proc/none", 3, "/proc/none");
   ExpectRefused("survey --recording-folder none --out out", 2, "none: no such folder");
+  SmallShow();
+  ExpectRefused("plan --show show.toml --recording-folder none --out out", 2, "none: no such folder");
   ExpectRefused("survey --recording-folder /proc --out out", 2, "cannot write in /proc");
 }
 

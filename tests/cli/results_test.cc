@@ -156,11 +156,11 @@ TEST_F(ResultsTest, AFaultCostsOneTrialAndIsNamed) {
     SCOPED_TRACE(kind);
     // Sessions: one to open what was asked, then two for each trial.
     Put("faulty.toml", "linger_seconds = 30\n" + Get(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml") +
-                           "[[fault]]\nkind = \"" + kind + "\"\nsession = 5\nframe = 20\nfactor = 30\n");
+                           "[[fault]]\nkind = \"" + kind + "\"\nsession = 5\nframe = 20\nfactor = 200\n");
     std::filesystem::remove_all(path("out"));
     const auto ran = Run(
         "bench --footage open-water --footage-seconds 4 --encoder nvenc-h264 --preset p1 --preset p2 --preset p3 "
-        "--size 320x180 --frame-rate 12 --bit-rate '600 kbit/s' --repeats 1 --patience 4 --stand-in-gpu faulty.toml "
+        "--size 320x180 --frame-rate 12 --bit-rate '600 kbit/s' --repeats 1 --patience 12 --stand-in-gpu faulty.toml "
         "--out out");
     EXPECT_EQ(ran.code, 0) << ran.err;
     ExpectValid("bench");
