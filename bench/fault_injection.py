@@ -8,7 +8,6 @@ Each run is a bench of four trials on the stand-in GPU with one fault of a rando
 trial. It must end with exit code 0; the struck trial must say what happened; the others must be done; and nothing may be
 left: no worker, no device, no shared memory, no temporary file. Exit code 1 if anything is not so.
 """
-import glob
 import json
 import os
 import random
@@ -16,6 +15,8 @@ import subprocess
 import sys
 import tempfile
 import time
+
+from processes import running
 
 ROOT = os.path.dirname(os.path.dirname(os.path.abspath(__file__)))
 PROGRAM = os.path.join(ROOT, "build/bin/fast-kettle")
@@ -25,20 +26,6 @@ EXPECTED = {"refuse": ("failed", "refused"), "crash": ("crashed", "signal 11"), 
             "slow": ("done", "slowed down"), "wrong": ("wrong output", "does not show"), "lost": ("failed", "GPU was lost")}
 FRAMES = 48  # of a trial: 4 s at 12 frames a second
 PRESETS = ["p1", "p2", "p3", "p4"]
-
-
-def processes(wanted):
-    """Those of that name that still run; one that is dead but not yet collected by init does not."""
-    found = []
-    for path in glob.glob("/proc/[0-9]*/stat"):
-        try:
-            line = open(path).read()
-        except OSError:
-            continue
-        name, state = line[line.index("(") + 1:line.rindex(")")], line[line.rindex(")") + 2]
-        if name == wanted and state not in "ZX":
-            found.append(path.split("/")[2])
-    return found
 
 
 def shared_memory():
@@ -93,7 +80,7 @@ def main():
         for problem in problems:
             print(f"{number}: {kind} in trial {trial} at frame {frame}: {problem}", flush=True)
     time.sleep(13)  # devices go ten seconds after their last client
-    left = processes("kettle-engine") + processes("kettle-gpu")
+    left = running("kettle-engine") + running("kettle-gpu")
     if left or shared_memory() != memory:
         bad += 1
         print(f"left behind: processes {left}, shared memory {shared_memory()}")

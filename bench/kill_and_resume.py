@@ -9,7 +9,6 @@ After every kill each result must be whole, nothing that was finished may be gon
 Exit code 1 if anything is not so.
 """
 import csv
-import glob
 import json
 import os
 import random
@@ -18,6 +17,8 @@ import subprocess
 import sys
 import tempfile
 import time
+
+from processes import running
 
 ROOT = os.path.dirname(os.path.dirname(os.path.abspath(__file__)))
 PROGRAM = os.path.join(ROOT, "build/bin/fast-kettle")
@@ -30,16 +31,7 @@ for preset in PRESETS:
 
 
 def workers():
-    """Engine processes that still run; one that is dead but not yet collected by init does not."""
-    count = 0
-    for path in glob.glob("/proc/[0-9]*/stat"):
-        try:
-            line = open(path).read()
-        except OSError:
-            continue
-        name, state = line[line.index("(") + 1:line.rindex(")")], line[line.rindex(")") + 2]
-        count += name == "kettle-engine" and state not in "ZX"
-    return count
+    return len(running("kettle-engine"))
 
 
 def finished(out):

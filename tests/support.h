@@ -62,6 +62,16 @@ class FakeClock final : public Clock {
   std::int64_t now_ = 1'000'000'000;
 };
 
+// Every look at it takes a second: whatever is timed is slow, on any machine.
+class SlowClock final : public Clock {
+ public:
+  std::int64_t now_ns() const override { return now_ += 1'000'000'000; }
+  void SleepUntil(std::int64_t) override {}
+
+ private:
+  mutable std::int64_t now_ = 0;
+};
+
 // Footage that moves: a diagonal pattern, shifted a little in every `hold`th picture.
 inline std::string MakeY4m(const std::filesystem::path& file, FrameSize size, FrameRate rate, int frames,
                            int hold = 1) {

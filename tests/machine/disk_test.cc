@@ -48,18 +48,8 @@ TEST_F(DiskTest, WritesRealBytesAndLeavesNothingBehind) {
   EXPECT_TRUE(std::filesystem::is_empty(path("")));
 }
 
-// Each look at the clock takes a second.
-class SlowClock final : public Clock {
- public:
-  std::int64_t now_ns() const override { return now_ += 1'000'000'000; }
-  void SleepUntil(std::int64_t) override {}
-
- private:
-  mutable std::int64_t now_ = 0;
-};
-
 TEST_F(DiskTest, WritingStopsWhenTimeIsUpOrItIsTold) {
-  const WriteRate rate = MeasureWriteRate(path(""), {.seconds = 2}, SlowClock());
+  const WriteRate rate = MeasureWriteRate(path(""), {.seconds = 2}, test::SlowClock());
   EXPECT_EQ(rate.bytes, 2 * kWritesPerSync * kWriteBytes);
   EXPECT_DOUBLE_EQ(rate.mean_bytes_per_second, kWritesPerSync * kWriteBytes);
   const std::atomic<bool> stop = true;

@@ -99,6 +99,14 @@ TEST_F(InterleavedTest, ABudgetIsKept) {
   EXPECT_LE(static_cast<double>(clock_.now_ns() - start) * 1e-9, 15.0);
   for (const TrialJob& job : jobs) EXPECT_TRUE(job.trial) << "every trial once before any of them again";
   EXPECT_EQ(runner_.order.size(), 7u);
+  EXPECT_EQ(runner_.longest.back(), -1) << "what is known to fit is not cut short";
+}
+
+// Time for a known repeat was once held to be too short, as if its quality were still to be measured.
+TEST_F(InterleavedTest, ARepeatThatJustFitsIsRun) {
+  auto jobs = Jobs({"ultrafast", "superfast"});
+  Run(jobs, {{3, 5, 0.03}, 6.1});
+  EXPECT_EQ(runner_.order.size(), 3u);
 }
 
 TEST_F(InterleavedTest, AnUnknownTrialIsCutShortToFit) {

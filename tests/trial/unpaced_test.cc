@@ -63,18 +63,8 @@ TEST_F(UnpacedTest, ALowerFrameRateTakesFewerFramesOfTheSameTime) {
   EXPECT_NEAR(reader.reached_seconds(), 2.0, 0.1);
 }
 
-// A clock on which every look takes a second: the encode is "slow" whatever the machine.
-class SlowClock final : public Clock {
- public:
-  std::int64_t now_ns() const override { return now_ += 1'000'000'000; }
-  void SleepUntil(std::int64_t) override {}
-
- private:
-  mutable std::int64_t now_ = 0;
-};
-
 TEST_F(UnpacedTest, AnEncodeThatIsFarTooSlowIsCutShort) {
-  const EncodeOutcome outcome = RunUnpaced(Task(test::SmallSettings(), 80), SlowClock(), [](double) {});
+  const EncodeOutcome outcome = RunUnpaced(Task(test::SmallSettings(), 80), test::SlowClock(), [](double) {});
   EXPECT_TRUE(outcome.truncated);
   EXPECT_EQ(outcome.frames, 30);
 }

@@ -55,8 +55,8 @@ void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits,
     for (TrialJob& job : jobs) {
       if (Finished(job, limits.rules)) continue;
       TrialRequest request{job.settings, job.footage, !job.trial || !job.trial->quality, {}};
-      if (limits.budget_seconds) {
-        if (job.trial && RepeatSeconds(job) > left()) continue;
+      if (limits.budget_seconds && job.trial && RepeatSeconds(job) > left()) continue;
+      if (limits.budget_seconds && !job.trial) {
         request.longest_seconds = LongestEncode(job, left());
         if (*request.longest_seconds < kLeastSeconds) continue;
       }
