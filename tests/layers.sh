@@ -8,7 +8,7 @@ complain() { echo "layers: $*"; bad=1; }
 # What each folder of the core may include besides itself.
 declare -A may=(
   [units]="" [store]="units" [media]="units store" [footage]="units store media"
-  [encoders]="units media machine" [machine]="units" [quality]=""
+  [encoders]="units media machine" [machine]="units" [quality]="units media"
   [trial]="units store media footage encoders machine quality"
   [rehearsal]="units store media footage encoders machine trial"
   [planning]="units media footage encoders machine quality trial rehearsal")

@@ -38,9 +38,10 @@ std::vector<TrialJob> Jobs(const BenchPlan& plan, const std::vector<Footage>& fo
       TrialJob job{settings, pictures, std::nullopt};
       for (const Trial& trial : known)
         if (trial.settings == settings &&
-            (trial.footage_key == pictures.file.stem() || (pictures.file.empty() && trial.footage == pictures.label)))
+            (trial.footage_key == pictures.key() || (pictures.file.empty() && trial.footage == pictures.label)))
           job.trial = trial;
-      if (job.trial && !job.trial->done()) job.trial.reset();  // what failed is tried again in another run
+      // What failed is tried again in another run; a plan leaves the quality of what is too slow unmeasured.
+      if (job.trial && (!job.trial->done() || !job.trial->quality)) job.trial.reset();
       jobs.push_back(std::move(job));
     }
   return jobs;
@@ -51,7 +52,7 @@ std::vector<Trial> AllTrials(const std::vector<TrialJob>& jobs, const std::vecto
   std::vector<Trial> trials;
   for (const Trial& trial : known)
     if (std::none_of(jobs.begin(), jobs.end(), [&](const TrialJob& job) {
-          return job.settings == trial.settings && job.footage.file.stem() == trial.footage_key;
+          return job.settings == trial.settings && job.footage.key() == trial.footage_key;
         }))
       trials.push_back(trial);
   for (const TrialJob& job : jobs)

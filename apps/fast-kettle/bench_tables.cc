@@ -11,7 +11,6 @@
 
 #include "commands.h"
 #include "kettle/encoders/catalogue.h"
-#include "kettle/quality/plane_metrics.h"
 
 namespace kettle::app {
 
@@ -84,7 +83,7 @@ class ResultTable {
     cells.push_back(figure(fmt::format("{:.2f}", option.cpu_cores)));
     const bool seen = option.score > 0;
     cells.push_back(Number(seen ? fmt::format("{:.2f} dB", option.score) : "-"));
-    cells.push_back(Number(seen ? fmt::format("{:.2f} dB", SsimDb(option.quality.worst_second_ssim_y)) : "-"));
+    cells.push_back(Number(seen ? fmt::format("{:.2f} dB", option.quality.worst_second_score()) : "-"));
     cells.push_back({verdict, tone});
     table_.Row(std::move(cells));
     ++rows_;

@@ -218,8 +218,12 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
     groups.push_back(CombinedOptions(request.bench));
     groups.push_back(SettingOptions(request.bench));
   }
-  if (command.name == "plan")
-    groups[0].add_options()("fresh", po::bool_switch(&request.fresh), "measure again what an earlier run measured");
+  if (command.name == "plan") {
+    auto add = groups[0].add_options();
+    add("fresh", po::bool_switch(&request.fresh), "measure again what an earlier run measured");
+    add("exhaustive", po::bool_switch(&request.exhaustive),
+        "try every size, frame rate, encoder and preset first, and check the search against them; takes long");
+  }
   if (command.name == "survey") {
     auto add = groups[0].add_options();
     add("root", po::value(&request.root)->value_name("DIR"),

@@ -3,11 +3,12 @@
 
 #include <fmt/format.h>
 
+#include <chrono>
+#include <functional>
 #include <nlohmann/json.hpp>
 
 #include "commands.h"
 #include "kettle/machine/disk.h"
-#include "kettle/quality/plane_metrics.h"
 #include "kettle/rehearsal/proof.h"
 #include "report/card.h"
 #include "report/figures.h"
@@ -70,7 +71,70 @@ void PrintAttempts(const Plan& plan) {
   fmt::print("\n");
 }
 
+// Keeps each new trial at once, unless writing all of them again would take a tenth of the time.
+class TrialKeeper {
+ public:
+  TrialKeeper(Session& session, bool complete) : session_(session), complete_(complete) {}
+  void operator()(const std::vector<Trial>& trials) {
+    const auto now = std::chrono::steady_clock::now();
+    if (now - kept_ >= 10 * took_) Keep(trials);
+    session_.progress().StepDone();
+  }
+  void Keep(const std::vector<Trial>& trials) {
+    const auto start = std::chrono::steady_clock::now();
+    session_.KeepTrials(trials, complete_);
+    kept_ = std::chrono::steady_clock::now();
+    took_ = kept_ - start;
+  }
+
+ private:
+  Session& session_;
+  const bool complete_;
+  std::chrono::steady_clock::time_point kept_{};
+  std::chrono::steady_clock::duration took_{};
+};
+
+std::string Described(const std::optional<Option>& option) {
+  if (!option) return "nothing that keeps pace";
+  return fmt::format("{} at {} and {} frames a second, {:.2f} dB", option->title(), option->settings.size.str(),
+                     option->settings.frame_rate.str(), option->score);
+}
+
+void PrintGridCheck(const GridCheck& check) {
+  fmt::print("{}\n  grid    {} trials, {:.0f} s of encoding: {}\n  search  {} trials, {:.0f} s of encoding ({:.1f} %): {}\n"
+             "  The search's choice looks {:.2f} dB worse.\n\n",
+             Paint("The whole grid, and the search among the same trials", Tone::kStrong), check.grid_trials,
+             check.grid_encode_seconds, Described(check.grid_best), check.search_trials, check.search_encode_seconds,
+             check.encode_share() * 100, Described(check.search_best), check.loss_db());
+}
+
+void PrintPictures(const Plan& plan) {
+  if (plan.pictures.empty()) return;
+  fmt::print("{}\n", Paint("Sizes and frame rates tried for the stream, each with the best preset that keeps pace",
+                           Tone::kStrong));
+  Table table({{"size"}, Number("frame rate"), {"encoder"}, {"preset"}, Number("headroom"), Number("MS-SSIM"), {""}});
+  for (const TriedPicture& tried : plan.pictures) {
+    const bool taken = tried.size == plan.targets.stream.size && tried.rate == plan.targets.stream.frame_rate;
+    const Tone tone = taken ? Tone::kGood : tried.best ? Tone::kPlain : Tone::kDim;
+    if (!tried.best) {
+      table.Row({{tried.size.str(), tone}, Number(tried.rate.str(), tone), {"-", tone}, {"-", tone}, Number("-", tone),
+                 Number("-", tone), {"nothing keeps pace", Tone::kBad}});
+      continue;
+    }
+    const Option& best = *tried.best;
+    table.Row({{tried.size.str(), tone},
+               Number(tried.rate.str(), tone),
+               {best.settings.encoder + (best.simulated ? " (simulated)" : ""), tone},
+               {best.settings.preset, tone},
+               Number(fmt::format("{:.0f} %", best.headroom * 100), tone),
+               Number(fmt::format("{}{:.2f} dB", best.measured ? "" : "<= ", best.score), tone),
+               {taken ? "taken" : "", tone}});
+  }
+  fmt::print("{}\n", table.str());
+}
+
 void PrintPlan(const Session& session, const Plan& plan, const Show& show, const TrialBook& book) {
+  PrintPictures(plan);
   for (const Role role : {Role::kStream, Role::kRecording}) {
     if (plan.options[static_cast<int>(role)].empty()) continue;
     fmt::print("{}\n{}\n",
@@ -111,14 +175,15 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
                Number("frames/s"),
                Number("headroom"),
                Number("cores"),
-               Number("SSIM"),
+               Number("MS-SSIM"),
                Number("worst second"),
                {"verdict"}});
   for (const Option& option : options) {
     const bool works = option.trouble.empty(), holds = works && option.keeps_pace(required_headroom);
-    const auto figure = [&](const std::string& text) {
-      return Number(works ? text : "-", holds ? Tone::kPlain : Tone::kDim);
+    const auto figure = [&](const std::string& text, bool known = true) {
+      return Number(works && known ? text : "-", holds ? Tone::kPlain : Tone::kDim);
     };
+    const bool seen = option.score > 0;
     std::string verdict = holds                 ? "keeps pace"
                           : option.headroom < 0 ? "overload"
                                                 : fmt::format("headroom below {:.0f} %", required_headroom * 100);
@@ -128,8 +193,8 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
                figure(fmt::format("{:.0f}", option.throughput_fps)),
                figure(fmt::format("{:.0f} %", option.headroom * 100)),
                figure(fmt::format("{:.2f}", option.cpu_cores)),
-               figure(fmt::format("{:.2f} dB", option.score)),
-               figure(fmt::format("{:.2f} dB", SsimDb(option.quality.worst_second_ssim_y))),
+               figure(fmt::format("{:.2f} dB", option.score), seen),
+               figure(fmt::format("{:.2f} dB", option.quality.worst_second_score()), seen),
                {verdict, holds ? Tone::kGood : Tone::kBad}});
   }
   return table;
@@ -150,26 +215,38 @@ int RunPlan(Session& session) {
   // The search stops early; about this many trials are usual.
   int presets = 0;
   for (const std::string& family : families) presets += static_cast<int>(FindFamily(family).presets.size());
-  session.progress().Stage("trials", presets * static_cast<int>(footage.size()) * 3 / 4);
-  const bool complete = !session.HasUnfinishedBench();
-  TrialBook book(session.runner(), session.KnownTrials(), [&](const std::vector<Trial>& trials) {
-    session.KeepTrials(trials, complete);
-    session.progress().StepDone();
-  });
+  const SearchSpace space = SpaceOf(targets, families);
+  const bool searches = space.sizes.size() * space.rates.size() > 1;
+  const int usual = (presets * 3 / 4 + (searches ? 12 : 0)) * static_cast<int>(footage.size());
+  session.progress().Stage("trials", session.request().exhaustive ? GridSize(space, footage.size()) + usual : usual);
+  TrialKeeper keep(session, !session.HasUnfinishedBench());
+  TrialBook book(session.runner(), session.KnownTrials(), std::ref(keep));
   const PlanRequest request{
       show, targets, footage, families, session.machine().processor.capacity(), session.request().most_proofs};
-  const Plan plan = MakePlan(request, book, [&](const Pair& pair) { return Prove(session, pair, footage); });
+  std::optional<GridCheck> check;
+  Plan plan;
+  try {
+    if (session.request().exhaustive)
+      check = CheckAgainstGrid(space, footage, show.required_headroom, book);
+    plan = MakePlan(request, book, [&](const Pair& pair) { return Prove(session, pair, footage); });
+  } catch (...) {
+    keep.Keep(book.trials());
+    throw;
+  }
   session.progress().Clear();
 
-  session.KeepTrials(book.trials(), complete);
-  const json body = plan;
+  keep.Keep(book.trials());
+  json body = plan;
+  if (check) body["exhaustive"] = *check;
   session.Write("plan", body);
   WriteFile(session.out() / "card.txt", SettingsCard(plan, show));
-  WriteFigures(session, plan, KnownOptions(book, targets.stream, footage));
+  WriteFigures(session, plan, KnownOptions(book, plan.targets.stream, footage));
   if (session.request().json)
     fmt::print("{}\n", body.dump(2));
-  else
+  else {
+    if (check) PrintGridCheck(*check);
     PrintPlan(session, plan, show, book);
+  }
   return plan.chosen ? 0 : 1;
 }
 

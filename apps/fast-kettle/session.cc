@@ -81,7 +81,8 @@ Session::Session(const Request& request, Places places)
       progress_(request.quiet),
       runner_(
           worker_, scratch_.path(), [this](const std::string& what, double share) { progress_.Show(what, share); },
-          request.bench.patience_seconds) {}
+          request.bench.patience_seconds),
+      quality_csv_(folder_.path() / "quality.csv") {}
 
 const std::vector<NvidiaDevice>& Session::Nvidia() {
   if (nvidia_) return *nvidia_;
@@ -134,10 +135,12 @@ std::vector<Footage> Session::PrepareAll(const Show& show) {
   std::vector<Footage> footage;
   for (const std::string& source : show.footage) {
     const FootageRequest wanted{source, show.source_size, show.source_rate, request_.footage_seconds};
-    footage.push_back(PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
+    Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
       if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
       progress_.Show(source, share);
-    }));
+    });
+    if (show.viewing_size) pictures.viewing_size = *show.viewing_size;
+    footage.push_back(std::move(pictures));
     progress_.StepDone();
   }
   progress_.Clear();
@@ -165,7 +168,7 @@ bool Session::HasUnfinishedBench() const {
   return file && !file->value("complete", true) && !KnownTrials().empty();
 }
 
-void Session::KeepTrials(const std::vector<Trial>& trials, bool complete, const json& more) const {
+void Session::KeepTrials(const std::vector<Trial>& trials, bool complete, const json& more) {
   bool simulated = false;
   for (const Trial& trial : trials) simulated = simulated || trial.simulated;
   json body = {{"simulated", simulated},
@@ -176,6 +179,7 @@ void Session::KeepTrials(const std::vector<Trial>& trials, bool complete, const 
   if (more.is_object()) body.update(more);
   Write("bench", body);
   WriteFile(out() / "bench.csv", TrialCsv(trials));
+  quality_csv_.Keep(trials);
 }
 
 EncodeSettings ProbeSettings(const EncoderFamily& family, int device) {

@@ -16,6 +16,7 @@
 #include "kettle/store/file.h"
 #include "kettle/store/output_folder.h"
 #include "kettle/trial/trial.h"
+#include "report/quality_csv.h"
 #include "terminal.h"
 
 namespace kettle::app {
@@ -69,8 +70,8 @@ class Session {
   std::vector<Trial> KnownTrials() const;
   // True if the folder holds a bench that was interrupted.
   bool HasUnfinishedBench() const;
-  // Writes bench.json and bench.csv. `more` goes into the former: trials in real time, times taken.
-  void KeepTrials(const std::vector<Trial>& trials, bool complete, const nlohmann::json& more = nullptr) const;
+  // Writes bench.json, bench.csv and quality.csv. `more` goes into the former: trials in real time, times taken.
+  void KeepTrials(const std::vector<Trial>& trials, bool complete, const nlohmann::json& more = nullptr);
 
   void Write(const std::string& kind, const nlohmann::json& body) const { WriteResult(out(), kind, body, provenance_); }
 
@@ -85,6 +86,7 @@ class Session {
   WorkerProcess worker_;
   Progress progress_;
   ProcessTrialRunner runner_;
+  QualityCsv quality_csv_;
   std::vector<FoundEncoder> encoders_;
   std::optional<std::vector<NvidiaDevice>> nvidia_;
 };

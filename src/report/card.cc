@@ -54,7 +54,7 @@ std::string Encode(const Plan& plan, const Option& option, const std::string& ro
                fmt::format("{}{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name,
                            option.simulated ? "; SIMULATED here" : ""));
   text += Line("preset", s.preset,
-               fmt::format("{:.0f} frames a second alone: {:.0f} % headroom; {:.2f} dB SSIM", option.throughput_fps,
+               fmt::format("{:.0f} frames a second alone: {:.0f} % headroom; {:.2f} dB MS-SSIM", option.throughput_fps,
                            option.headroom * 100, option.score));
   text += Line("size", s.size.str(), Why(plan, role + ".size"));
   text += Line("frame rate", s.frame_rate.str(), Why(plan, role + ".frame_rate"));

@@ -29,6 +29,7 @@ std::function<std::string(const Trial&)> OfQuality(double Quality::*field, int d
 
 const std::vector<Column>& Columns() {
   static const std::vector<Column> columns = {
+      {"trial", [](const Trial& t) { return t.id(); }, false},
       {"encoder", [](const Trial& t) { return t.settings.encoder; }, false},
       {"preset", [](const Trial& t) { return t.settings.preset; }, false},
       {"device", [](const Trial& t) { return t.device; }, false},
@@ -63,9 +64,17 @@ const std::vector<Column>& Columns() {
       {"peak_memory_bytes", [](const Trial& t) { return fmt::format("{}", t.peak_memory_bytes); }},
       {"b_frames", [](const Trial& t) { return fmt::format("{}", t.b_frames); }},
       {"psnr_y_db", OfQuality(&Quality::psnr_y_db, 3)},
+      {"psnr_u_db", OfQuality(&Quality::psnr_u_db, 3)},
+      {"psnr_v_db", OfQuality(&Quality::psnr_v_db, 3)},
       {"ssim_y", OfQuality(&Quality::ssim_y, 5)},
+      {"ms_ssim_y", OfQuality(&Quality::ms_ssim_y, 5)},
+      {"blockiness", OfQuality(&Quality::blockiness, 3)},
+      {"p5_psnr_y_db", OfQuality(&Quality::p5_psnr_y_db, 3)},
+      {"p5_ms_ssim_y", OfQuality(&Quality::p5_ms_ssim_y, 5)},
       {"worst_second_psnr_y_db", OfQuality(&Quality::worst_second_psnr_y_db, 3)},
-      {"worst_second_ssim_y", OfQuality(&Quality::worst_second_ssim_y, 5)}};
+      {"worst_second_ssim_y", OfQuality(&Quality::worst_second_ssim_y, 5)},
+      {"worst_second_ms_ssim_y", OfQuality(&Quality::worst_second_ms_ssim_y, 5)},
+      {"worst_second_blockiness", OfQuality(&Quality::worst_second_blockiness, 3)}};
   return columns;
 }
 

@@ -14,7 +14,7 @@ namespace kettle::test {
 
 // What a made-up machine does with one encode.
 struct Figures {
-  double throughput_fps, cpu_cores, ssim;
+  double throughput_fps, cpu_cores, ms_ssim;
 };
 
 class FakeRunner final : public TrialRunner {
@@ -35,7 +35,7 @@ class FakeRunner final : public TrialRunner {
     Trial trial;
     trial.settings = settings;
     trial.footage = footage.label;
-    trial.footage_key = footage.file.stem().string();
+    trial.footage_key = footage.key();
     trial.device = Name(family.device);
     if (figures.throughput_fps <= 0) {
       trial.status = WorkerStatus::kCrashed;
@@ -46,7 +46,7 @@ class FakeRunner final : public TrialRunner {
     trial.throughput_fps = figures.throughput_fps;
     trial.headroom = 1 - settings.frame_rate.fps() / figures.throughput_fps;
     trial.cpu_cores = figures.cpu_cores;
-    trial.quality = Quality{30, figures.ssim, 29, figures.ssim - 0.01, 0, 25, 60};
+    trial.quality = Quality{.frames = 60, .ms_ssim_y = figures.ms_ssim};
     return trial;
   }
 

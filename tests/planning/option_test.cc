@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/planning/option.h"
 
-#include "kettle/quality/plane_metrics.h"
+#include "kettle/quality/picture_metrics.h"
 #include "support.h"
 
 namespace kettle {
@@ -14,7 +14,7 @@ Trial TrialWith(double fps, double cores, double ssim) {
   trial.status = WorkerStatus::kDone;
   trial.throughput_fps = fps;
   trial.cpu_cores = cores;
-  trial.quality = Quality{40, ssim, 38, ssim - 0.02, 0, 30, 50};
+  trial.quality = Quality{.ms_ssim_y = ssim, .worst_second_ms_ssim_y = ssim - 0.02};
   return trial;
 }
 
@@ -25,8 +25,8 @@ TEST(Option, TakesTheWorstOfAllFootage) {
   EXPECT_DOUBLE_EQ(option.throughput_fps, 50);
   EXPECT_DOUBLE_EQ(option.headroom, 0.5);
   EXPECT_DOUBLE_EQ(option.cpu_cores, 0.9);
-  EXPECT_DOUBLE_EQ(option.score, SsimDb(0.95));
-  EXPECT_DOUBLE_EQ(option.quality.worst_second_ssim_y, 0.93);
+  EXPECT_DOUBLE_EQ(option.score, SimilarityDb(0.95));
+  EXPECT_DOUBLE_EQ(option.quality.worst_second_ms_ssim_y, 0.93);
   EXPECT_DOUBLE_EQ(option.engine_share(), 0.5);
 }
 

@@ -6,7 +6,7 @@
 #include <random>
 
 #include "fakes.h"
-#include "kettle/quality/plane_metrics.h"
+#include "kettle/quality/picture_metrics.h"
 
 namespace kettle {
 namespace {
@@ -50,7 +50,7 @@ double BestByExhaustion(const FakeRunner::Machine& machine) {
   const auto option = [&](const std::string& encoder, int preset, bool recording) {
     const Figures figures = machine(encoder, preset, recording, "hard");
     return test::FakeOption(encoder, FindFamily(encoder).presets[static_cast<std::size_t>(preset)],
-                            figures.throughput_fps, figures.cpu_cores, SsimDb(figures.ssim));
+                            figures.throughput_fps, figures.cpu_cores, SimilarityDb(figures.ms_ssim));
   };
   for (const char* s : {"x264", "nvenc-h264"})
     for (const char* r : {"x264", "nvenc-h264"})

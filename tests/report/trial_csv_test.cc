@@ -15,7 +15,7 @@ Trial DoneTrial() {
   trial.status = WorkerStatus::kDone;
   trial.frames = 60;
   trial.throughput_fps = 120.256;
-  trial.quality = Quality{40.1234, 0.987654, 39, 0.98, 0, 30, 60};
+  trial.quality = Quality{.frames = 60, .psnr_y_db = 40.1234, .ssim_y = 0.987654};
   return trial;
 }
 
@@ -29,10 +29,11 @@ std::vector<std::string> Lines(const std::string& text) {
 TEST(TrialCsv, OneRowATrialUnderTheHeader) {
   const auto lines = Lines(TrialCsv({DoneTrial(), DoneTrial()}));
   ASSERT_EQ(lines.size(), 3u);
-  EXPECT_THAT(lines[0], testing::StartsWith("encoder,preset,device,device_index,simulated,footage,"));
-  EXPECT_THAT(lines[1], testing::StartsWith("x264,ultrafast,gpu,0,true,\"a \"\"quick\"\" turn, twice\",192x128,25,"));
+  EXPECT_THAT(lines[0], testing::StartsWith("trial,encoder,preset,device,device_index,simulated,footage,"));
+  EXPECT_THAT(lines[1], testing::StartsWith(DoneTrial().id() + ",x264,ultrafast,gpu,0,true,\"a \"\"quick\"\" turn, twice\",192x128,25,"));
   EXPECT_THAT(lines[1], testing::HasSubstr(",120.26,"));
-  EXPECT_THAT(lines[1], testing::HasSubstr(",40.123,0.98765,"));
+  EXPECT_THAT(lines[1], testing::HasSubstr(",0.98765,"));
+  EXPECT_THAT(lines[1], testing::HasSubstr(",40.123,"));
 }
 
 TEST(TrialCsv, AFailedTrialHasEmptyFigures) {

@@ -73,7 +73,7 @@ class DriverTest : public test::FolderTest {
     task.footage = test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 50);
     task.output = path("out.mkv").string();
     outcome_ = RunUnpaced(task, clock_, [](double) {});
-    return RunQuality({task.footage, task.output, {25, 1}, 50}, [](double) {});
+    return RunQuality({task.footage, task.output, {25, 1}, 50, {}}, [](double) {}).quality;
   }
 
   static TemporaryFolder* folder_;
@@ -147,7 +147,7 @@ TEST_F(DriverTest, HevcWithBFramesAndTenBitDecodesToWhatWentIn) {
   task.footage = test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 50);
   task.output = path("out.mkv").string();
   EXPECT_EQ(RunUnpaced(task, clock_, [](double) {}).b_frames, 2);
-  const Quality quality = RunQuality({task.footage, task.output, {25, 1}, 50}, [](double) {});
+  const Quality quality = RunQuality({task.footage, task.output, {25, 1}, 50, {}}, [](double) {}).quality;
   EXPECT_EQ(quality.frames, 50);
   EXPECT_GT(quality.worst_frame_psnr_y_db, 20);
 }

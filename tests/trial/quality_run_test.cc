@@ -19,7 +19,7 @@ class QualityRunTest : public test::FolderTest {
     task.footage = test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 50, 2);  // every picture twice
     task.output = path("out.mkv").string();
     RunUnpaced(task, clock, [](double) {});
-    return RunQuality({task.footage, task.output, rate, 50}, [](double) {});
+    return RunQuality({task.footage, task.output, rate, 50, {}}, [](double) {}).quality;
   }
 };
 
@@ -40,15 +40,19 @@ TEST_F(QualityRunTest, AFrameThatWasNotSentIsComparedAsTheOneStillShown) {
   EXPECT_GT(QualityAt(4000, {192, 128}, {25, 2}).ssim_y, QualityAt(4000).ssim_y - 0.02);
 }
 
-TEST(Summarise, FindsTheWorstSecond) {
-  std::vector<PlaneMetrics> frames(30, {1.0, 0.9});
-  for (int i = 10; i < 20; ++i) frames[static_cast<std::size_t>(i)] = {100.0, 0.5};
-  const Quality quality = Summarise(frames, {10, 1});
-  EXPECT_NEAR(quality.ssim_y, (0.9 * 20 + 0.5 * 10) / 30, 1e-12);
-  EXPECT_NEAR(quality.worst_second_ssim_y, 0.5, 1e-12);
-  EXPECT_NEAR(quality.psnr_y_db, PsnrDb(34), 1e-12);
-  EXPECT_NEAR(quality.worst_second_psnr_y_db, PsnrDb(100), 1e-12);
-  EXPECT_EQ(Summarise({}, {10, 1}).frames, 0);
+TEST_F(QualityRunTest, IsMeasuredAtTheViewingSize) {
+  const Quality whole = QualityAt(200);
+  const Quality small = RunQuality({path("source.y4m"), path("out.mkv"), {25, 1}, 50, {96, 64}}, [](double) {}).quality;
+  EXPECT_EQ(whole.viewing_size, (FrameSize{192, 128}));
+  EXPECT_EQ(small.viewing_size, (FrameSize{96, 64}));
+  EXPECT_GT(small.psnr_y_db, whole.psnr_y_db + 0.5) << "scaling down hides errors";
+}
+
+TEST_F(QualityRunTest, GivesTheMetricsOfEveryFrame) {
+  QualityAt(400);
+  const QualityOutcome outcome = RunQuality({path("source.y4m"), path("out.mkv"), {25, 1}, 30, {}}, [](double) {});
+  EXPECT_EQ(outcome.frames.size(), 30u);
+  EXPECT_EQ(outcome.quality.frames, 30);
 }
 
 }  // namespace

@@ -66,9 +66,11 @@ std::string Extras(const EncodeSettings& s) {
   if (s.look_ahead_frames)
     words.push_back(*s.look_ahead_frames == 0 ? "no look-ahead" : fmt::format("look-ahead {}", *s.look_ahead_frames));
   if (s.adaptive_quantisation) words.emplace_back(*s.adaptive_quantisation ? "AQ" : "no AQ");
+  if (s.psycho_visual) words.emplace_back(*s.psycho_visual ? "psycho-visual tuning" : "no psycho-visual tuning");
   if (s.multi_pass) words.emplace_back(*s.multi_pass ? "multi-pass" : "one pass");
   if (!s.profile.empty()) words.push_back("profile " + s.profile);
   if (s.bit_depth != 8) words.push_back(fmt::format("{} bit", s.bit_depth));
+  if (s.scaler != ScaleFilter::kBicubic) words.push_back(std::string(Name(s.scaler)) + " scaler");
   if (s.chroma != Chroma::k420) words.emplace_back(Name(s.chroma));
   if (s.quality_level) words.push_back(fmt::format("level {}", *s.quality_level));
   return fmt::format("{}", fmt::join(words, ", "));
@@ -85,12 +87,14 @@ void to_json(nlohmann::json& json, const EncodeSettings& s) {
           {"maximum_bit_rate_kbps", s.maximum_bit_rate.kbps()},
           {"buffer_seconds", s.buffer_seconds},
           {"keyframe_seconds", s.keyframe_seconds},
+          {"scaler", Name(s.scaler)},
           {"bit_depth", s.bit_depth},
           {"chroma", Name(s.chroma)}};
   PutIfSet(json, "quality_level", s.quality_level);
   PutIfSet(json, "b_frames", s.b_frames);
   PutIfSet(json, "look_ahead_frames", s.look_ahead_frames);
   PutIfSet(json, "adaptive_quantisation", s.adaptive_quantisation);
+  PutIfSet(json, "psycho_visual", s.psycho_visual);
   PutIfSet(json, "multi_pass", s.multi_pass);
   if (!s.profile.empty()) json["profile"] = s.profile;
 }
@@ -106,12 +110,14 @@ void from_json(const nlohmann::json& json, EncodeSettings& s) {
   s.maximum_bit_rate = BitRate::FromKbps(json.at("maximum_bit_rate_kbps").get<double>());
   json.at("buffer_seconds").get_to(s.buffer_seconds);
   json.at("keyframe_seconds").get_to(s.keyframe_seconds);
+  s.scaler = ParseScaleFilter(json.at("scaler"));
   json.at("bit_depth").get_to(s.bit_depth);
   s.chroma = ParseChroma(json.at("chroma"));
   GetIfThere(json, "quality_level", s.quality_level);
   GetIfThere(json, "b_frames", s.b_frames);
   GetIfThere(json, "look_ahead_frames", s.look_ahead_frames);
   GetIfThere(json, "adaptive_quantisation", s.adaptive_quantisation);
+  GetIfThere(json, "psycho_visual", s.psycho_visual);
   GetIfThere(json, "multi_pass", s.multi_pass);
   s.profile = json.value("profile", "");
 }

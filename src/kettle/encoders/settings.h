@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/media/scaler.h"
 #include "kettle/units/units.h"
 
 namespace kettle {
@@ -32,11 +33,12 @@ struct EncodeSettings {
   double buffer_seconds = 1;         // the decoder buffer holds this long at the maximum rate
   std::optional<int> quality_level;  // on the family's own scale; not set: the family's usual one
   double keyframe_seconds = 2;
+  ScaleFilter scaler = ScaleFilter::kBicubic;  // from the source's size, where the encode's is another
 
   // Not set: what the preset brings.
   std::optional<int> b_frames;           // at most this many in a row
   std::optional<int> look_ahead_frames;  // 0: none
-  std::optional<bool> adaptive_quantisation, multi_pass;
+  std::optional<bool> adaptive_quantisation, psycho_visual, multi_pass;
   std::string profile;  // empty: the usual one for the bit depth and chroma
   int bit_depth = 8;    // 8 or 10
   Chroma chroma = Chroma::k420;

@@ -22,7 +22,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int kRenderVersion = 1;  // raise when the scenes or the conversion change
+constexpr int kRenderVersion = 2;  // raise when the scenes or the conversion change
 constexpr std::uint64_t kSceneSeed = 1;
 constexpr double kShortestSeconds = 0.5;
 constexpr std::uintmax_t kCacheLimitBytes = 12ull << 30;
@@ -149,6 +149,11 @@ int DecodeClip(const FootageRequest& request, const Stretch& stretch, const fs::
 
 }  // namespace
 
+std::string Footage::key() const {
+  const std::string stem = file.stem().string();
+  return viewing_size.width == 0 || viewing_size == size ? stem : stem + "@" + viewing_size.str();
+}
+
 bool IsScene(const std::string& source) {
   return std::any_of(Scenes().begin(), Scenes().end(), [&](const SceneInfo& scene) { return scene.name == source; });
 }
@@ -196,7 +201,7 @@ Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_fold
       DecodeClip(request, stretch, file, progress);
   }
   const Y4mFile cached(file);
-  return {label, file, cached.size(), cached.rate(), cached.frames(), stretch.from};
+  return {label, file, cached.size(), cached.rate(), cached.frames(), stretch.from, {}, {}};
 }
 
 }  // namespace kettle

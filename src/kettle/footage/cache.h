@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <functional>
 #include <string>
+#include <vector>
 
 #include "kettle/units/units.h"
 
@@ -24,6 +25,11 @@ struct Footage {
   FrameRate rate;
   int frames = 0;
   double from_seconds = 0;  // where in the clip the pictures start
+  FrameSize viewing_size;   // at which encodes of it are judged; 0x0: its own
+  std::vector<std::string> notes;  // what was done to the clip's pictures that is worth knowing, a line each
+
+  // The same pictures judged at the same size have the same key.
+  std::string key() const;
 };
 
 // A clip's own size (made even, at most what encoders take) and rate.

@@ -65,6 +65,20 @@ void Canvas::Fill(const std::vector<Point>& polygon, Colour colour, float opacit
   });
 }
 
+void Canvas::Box(Point top_left, Point bottom_right, Colour colour) {
+  const auto pixel = [](float value, int limit) { return std::clamp(static_cast<int>(std::lround(value)), 0, limit); };
+  const int left = pixel(top_left.x, width()), right = pixel(bottom_right.x, width());
+  const int top = pixel(top_left.y, height()), bottom = pixel(bottom_right.y, height());
+  const auto fill = [](std::uint8_t* row, int from, int to, float value) {
+    if (to > from) std::fill(row + from, row + to, static_cast<std::uint8_t>(std::lround(value)));
+  };
+  for (int y = top; y < bottom; ++y) fill(luma_row(y), left, right, colour.y);
+  for (int y = (top + 1) / 2; y < (bottom + 1) / 2; ++y) {
+    fill(chroma_row(1, y), (left + 1) / 2, (right + 1) / 2, colour.cb);
+    fill(chroma_row(2, y), (left + 1) / 2, (right + 1) / 2, colour.cr);
+  }
+}
+
 void Canvas::Dot(Point centre, float radius, Colour colour, float opacity) {
   Blend(centre.x - radius, centre.y - radius, centre.x + radius, centre.y + radius, colour, [&](float x, float y) {
     const float distance = std::hypot(x - centre.x, y - centre.y);

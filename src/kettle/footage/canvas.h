@@ -32,6 +32,8 @@ class Canvas {
 
   // A convex polygon with softened edges; `opacity` 0 to 1.
   void Fill(const std::vector<Point>& polygon, Colour colour, float opacity = 1);
+  // An upright rectangle, its edges rounded to whole pixels.
+  void Box(Point top_left, Point bottom_right, Colour colour);
   // A soft disc.
   void Dot(Point centre, float radius, Colour colour, float opacity);
   // Text in a 5 by 7 dot font of capitals and digits; `cell` is a dot's side in pixels.

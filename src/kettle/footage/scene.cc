@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "kettle/footage/canvas.h"
+#include "kettle/footage/harbour.h"
 #include "kettle/footage/random.h"
 #include "kettle/footage/texture.h"
 #include "kettle/units/error.h"
@@ -79,8 +80,9 @@ class SailingScene : public Scene {
       const float v = static_cast<float>(y) * scale * 1.6f;
       const float base = 150 + 45 * static_cast<float>(y) / height;
       const float u = camera.pan * 260 + t * 2;
+      const Texture::Row clouds(sky_, v);
       for (int x = 0; x < canvas.width(); ++x)
-        row[x] = static_cast<std::uint8_t>(base + 0.14f * (sky_.Sample(u + static_cast<float>(x) * scale, v) - 110));
+        row[x] = static_cast<std::uint8_t>(base + 0.14f * (clouds(u + static_cast<float>(x) * scale) - 110));
     }
   }
 
@@ -111,10 +113,10 @@ class SailingScene : public Scene {
       const float start = (camera.pan * height - width / 2) * texels;
       const float v = camera.forward * 210 + depth * 140;
       const float drift = t * wave_speed();
+      const Texture::Row swell(sea_, v + drift * 17, level), chop(sea_, v * 0.83f + drift * 29, level);
       for (int x = begin; x < end; ++x) {
         const float u = start + static_cast<float>(x) * texels;
-        const float a = sea_.Sample(u + drift * 31, v + drift * 17, level);
-        const float b = sea_.Sample(u * 0.83f - drift * 23 + 97, v * 0.83f + drift * 29, level);
+        const float a = swell(u + drift * 31), b = chop(u * 0.83f - drift * 23 + 97);
         const float wave = (a + b) * 0.5f - 128;
         const float crest = std::max(0.0f, wave - 38) * 2.0f;  // foam on the highest
         row[x] = static_cast<std::uint8_t>(std::clamp(92 + (wave * 0.6f + crest) * glint, 18.0f, 232.0f));
@@ -267,13 +269,15 @@ class OpenWater final : public SailingScene {
 
 const std::vector<SceneInfo>& Scenes() {
   static const std::vector<SceneInfo> scenes = {{"start-line", "the crowded start line: quick turns and spray"},
-                                                {"open-water", "open water: slow, with fine texture"}};
+                                                {"open-water", "open water: slow, with fine texture"},
+                                                {"harbour", "the harbour screen: text and tables, little motion"}};
   return scenes;
 }
 
 std::unique_ptr<Scene> MakeScene(const std::string& name, std::uint64_t seed) {
   if (name == "start-line") return std::make_unique<StartLine>(seed);
   if (name == "open-water") return std::make_unique<OpenWater>(seed);
+  if (name == "harbour") return MakeHarbourScreen(seed);
   std::vector<std::string> names;
   for (const SceneInfo& scene : Scenes()) names.push_back(scene.name);
   FailInput("there is no scene \"{}\"{}", name, Suggestion(name, names));

@@ -47,6 +47,20 @@ std::vector<std::uint8_t> Halve(const std::vector<std::uint8_t>& texels, int sid
 
 }  // namespace
 
+Texture::Row::Row(const Texture& texture, float v, int level)
+    : scale_(1.0f / static_cast<float>(1 << level)), mask_((kSide >> level) - 1) {
+  v *= scale_;
+  const int whole = static_cast<int>(v) - (v < 0), side = kSide >> level;
+  const float share = v - static_cast<float>(whole);
+  const std::uint8_t* texels = texture.levels_[static_cast<std::size_t>(level)].data();
+  const std::uint8_t* upper = texels + (whole & mask_) * side;
+  const std::uint8_t* lower = texels + ((whole + 1) & mask_) * side;
+  for (int i = 0; i < side; ++i)
+    texels_[static_cast<std::size_t>(i)] =
+        static_cast<float>(upper[i]) + share * static_cast<float>(lower[i] - upper[i]);
+  texels_[static_cast<std::size_t>(side)] = texels_[0];
+}
+
 Texture::Texture(std::uint64_t seed) {
   std::vector<float> sum(kSide * kSide, 0.0f);
   for (int cells = 4; cells <= kSide / 4; cells *= 2)

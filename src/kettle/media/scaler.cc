@@ -8,6 +8,27 @@
 
 namespace kettle {
 
+namespace {
+
+struct FilterName {
+  ScaleFilter filter;
+  const char* name;
+  int sws_flags;
+};
+constexpr FilterName kFilters[] = {{ScaleFilter::kBilinear, "bilinear", SWS_BILINEAR},
+                                   {ScaleFilter::kBicubic, "bicubic", SWS_BICUBIC},
+                                   {ScaleFilter::kLanczos, "lanczos", SWS_LANCZOS}};
+
+}  // namespace
+
+const char* Name(ScaleFilter filter) { return kFilters[static_cast<int>(filter)].name; }
+
+ScaleFilter ParseScaleFilter(const std::string& text) {
+  for (const FilterName& known : kFilters)
+    if (text == known.name) return known.filter;
+  FailInput("there is no scaler \"{}\"; known are bilinear, bicubic and lanczos", text);
+}
+
 FramePtr Scaler::Scale(const AVFrame& picture) {
   FramePtr result;
   if (picture.width == to_.width && picture.height == to_.height && picture.format == format_) {
@@ -17,7 +38,7 @@ FramePtr Scaler::Scale(const AVFrame& picture) {
   }
   context_.reset(sws_getCachedContext(context_.release(), picture.width, picture.height,
                                       static_cast<AVPixelFormat>(picture.format), to_.width, to_.height, format_,
-                                      SWS_BICUBIC, nullptr, nullptr, nullptr));
+                                      kFilters[static_cast<int>(filter_)].sws_flags, nullptr, nullptr, nullptr));
   if (!context_) FailMachine("cannot scale from {}x{} to {}", picture.width, picture.height, to_.str());
   result = NewPicture(to_, format_);
   CheckLibav(av_frame_copy_props(result.get(), &picture), "scaling");

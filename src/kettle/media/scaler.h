@@ -5,17 +5,22 @@
 
 namespace kettle {
 
-// Scales and converts pictures with libswscale's bicubic filter; colours keep their meaning. Not thread-safe: one
-// a thread.
+enum class ScaleFilter { kBilinear, kBicubic, kLanczos };
+const char* Name(ScaleFilter filter);                    // "bilinear", "bicubic", "lanczos"
+ScaleFilter ParseScaleFilter(const std::string& text);  // throws Error(kInput)
+
+// Scales and converts pictures with libswscale; colours keep their meaning. Not thread-safe: one a thread.
 class Scaler {
  public:
-  explicit Scaler(FrameSize to, AVPixelFormat format = AV_PIX_FMT_YUV420P) : to_(to), format_(format) {}
+  explicit Scaler(FrameSize to, AVPixelFormat format = AV_PIX_FMT_YUV420P, ScaleFilter filter = ScaleFilter::kBicubic)
+      : to_(to), format_(format), filter_(filter) {}
   // A new picture, or another reference to `picture` if size and format are the same. Throws Error(kMachine).
   FramePtr Scale(const AVFrame& picture);
 
  private:
   FrameSize to_;
   AVPixelFormat format_;
+  ScaleFilter filter_;
   SwsContextPtr context_;  // for pictures like the last one
 };
 

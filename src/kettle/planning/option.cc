@@ -7,7 +7,6 @@
 #include <limits>
 #include <nlohmann/json.hpp>
 
-#include "kettle/quality/plane_metrics.h"
 
 namespace kettle {
 
@@ -37,7 +36,7 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
     for (const std::string& mark : trial.marks())
       if (std::find(option.marks.begin(), option.marks.end(), mark) == option.marks.end()) option.marks.push_back(mark);
     if (!trial.quality) continue;
-    const double score = SsimDb(trial.quality->ssim_y);
+    const double score = trial.quality->score();
     if (score < option.score) {
       option.score = score;
       option.quality = *trial.quality;
@@ -59,8 +58,12 @@ void to_json(nlohmann::json& json, const Option& option) {
           {"headroom", option.headroom},
           {"cpu_cores", option.cpu_cores},
           {"engine_share", option.engine_share()},
-          {"worst_second_ssim_y", option.quality.worst_second_ssim_y},
-          {"ssim_y", option.quality.ssim_y}};
+          {"score_db", option.score},
+          {"ms_ssim_y", option.quality.ms_ssim_y},
+          {"worst_second_ms_ssim_y", option.quality.worst_second_ms_ssim_y},
+          {"ssim_y", option.quality.ssim_y},
+          {"psnr_y_db", option.quality.psnr_y_db},
+          {"blockiness", option.quality.blockiness}};
   if (option.interval) json["interval"] = *option.interval;
   if (!option.marks.empty()) json["marks"] = option.marks;
   if (!option.trouble.empty()) json["trouble"] = option.trouble;

@@ -23,7 +23,7 @@ struct Option {
   double throughput_fps = 0;
   double headroom = -1;
   double cpu_cores = 0, feeding_cores = 0, stand_in_cores = 0;  // at the frame rate
-  double score = 0;                                             // mean SSIM in dB
+  double score = 0;                                             // mean MS-SSIM in dB (Quality::score)
   Quality quality;                                              // of the footage with the lowest score
   int b_frames = 0;
   std::optional<double> interval;  // the widest of the throughputs' (Trial::interval)

@@ -136,8 +136,8 @@ class Placer {
 
 }  // namespace
 
-bool SamePresets(const Pair& a, const Pair& b) {
-  return a.stream.title() == b.stream.title() && a.recording.title() == b.recording.title();
+bool SameSettings(const Pair& a, const Pair& b) {
+  return a.stream.settings == b.stream.settings && a.recording.settings == b.recording.settings;
 }
 
 Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity) {

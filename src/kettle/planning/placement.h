@@ -31,8 +31,8 @@ struct Pair {
   Demand demand;
 };
 
-// Whether two pairs have the same encoders and presets.
-bool SamePresets(const Pair& a, const Pair& b);
+// Whether two pairs ask the same of their encoders.
+bool SameSettings(const Pair& a, const Pair& b);
 
 // A combination that was looked at and not taken.
 struct RejectedPair {

@@ -1,65 +1,18 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/planning/plan.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/planning/refine.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
 
 namespace {
-
-// Measures options once each, on all footage, the hardest first: one that does not keep pace there
-// needs no more trials.
-class OptionBook {
- public:
-  OptionBook(const PlanRequest& request, TrialBook& book, Plan& plan)
-      : book_(book), plan_(plan), footage_(request.footage) {}
-
-  bool Known(Role role, const std::string& family, int preset) const {
-    return options_.contains(std::make_tuple(role, family, preset));
-  }
-
-  Option Measure(Role role, const std::string& family, int preset) {
-    const auto key = std::make_tuple(role, family, preset);
-    if (const auto known = options_.find(key); known != options_.end()) return known->second;
-    const EncodeSettings& target = role == Role::kStream ? plan_.targets.stream : plan_.targets.recording;
-    const EncodeSettings settings =
-        WithEncoder(target, family, FindFamily(family).presets.at(static_cast<std::size_t>(preset)));
-    if (plan_.trials + static_cast<int>(footage_.size()) > plan_.grid / 2) return Unmeasured(settings);
-    std::vector<Trial> trials;
-    for (std::size_t i = 0; i < footage_.size(); ++i) {
-      trials.push_back(book_.Get(settings, footage_[i]));
-      ++plan_.trials;
-      if (trials.back().done() && trials.back().headroom >= plan_.capacity.headroom) continue;
-      std::rotate(footage_.begin(), footage_.begin() + static_cast<std::ptrdiff_t>(i),
-                  footage_.begin() + static_cast<std::ptrdiff_t>(i) + 1);
-      break;
-    }
-    Option option = MakeOption(trials, trials.size() == footage_.size());
-    plan_.simulated = plan_.simulated || option.simulated;
-    plan_.options[static_cast<int>(role)].push_back(option);
-    return options_[key] = option;
-  }
-
- private:
-  // The search keeps to half of the whole grid: what it has not measured by then is not considered.
-  static Option Unmeasured(const EncodeSettings& settings) {
-    Option option;
-    option.settings = settings;
-    option.device = Name(FindFamily(settings.encoder).device);
-    option.trouble = "not measured: the search keeps to half of all trials";
-    return option;
-  }
-
-  TrialBook& book_;
-  Plan& plan_;
-  std::vector<Footage> footage_;
-  std::map<std::tuple<Role, std::string, int>, Option> options_;
-};
 
 // The share of the asked pixels a second that a pair could hold: by each encode's own speed, and by what
 // both take of processors and engine.
@@ -155,7 +108,7 @@ std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& ta
       std::vector<Trial> trials;
       for (const Trial& trial : book.trials())
         if (trial.settings == settings && std::any_of(footage.begin(), footage.end(), [&](const Footage& pictures) {
-              return pictures.file.stem() == trial.footage_key;
+              return pictures.key() == trial.footage_key;
             }))
           trials.push_back(trial);
       if (!trials.empty()) options.push_back(MakeOption(trials, trials.size() == footage.size()));
@@ -169,23 +122,116 @@ std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate) {
   return std::nullopt;
 }
 
+namespace {
+
+void Explain(Targets& targets, const Because& reason) {
+  for (Because& known : targets.reasons)
+    if (known.choice == reason.choice) known = reason;
+}
+
+// The choice of a picture among those tried, with the nearest other size and frame rate as evidence.
+void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& chosen, Targets& targets) {
+  targets.stream.size = chosen.size;
+  targets.stream.frame_rate = chosen.rate;
+  const auto compared = [&](const auto& same, const auto& name) {
+    std::string others;
+    for (const TriedPicture& other : tried)
+      if (same(other) && &other != &chosen)
+        others += fmt::format("{}{} {}", others.empty() ? "" : ", ", name(other),
+                              other.best ? fmt::format("{}{:.1f}", other.best->measured ? "" : "at most ", other.best->score)
+                                         : "does not keep pace");
+    return fmt::format("the best looking of those tried, {:.1f} dB MS-SSIM{}", chosen.best->score,
+                       others.empty() ? "" : "; " + others);
+  };
+  if (targets.sizes.size() > 1)
+    Explain(targets, {"stream.size", chosen.size.str(),
+                      compared([&](const TriedPicture& t) { return t.rate == chosen.rate; },
+                               [](const TriedPicture& t) { return t.size.str(); }),
+                      true});
+  if (targets.rates.size() > 1)
+    Explain(targets, {"stream.frame_rate", chosen.rate.str(),
+                      compared([&](const TriedPicture& t) { return t.size == chosen.size; },
+                               [](const TriedPicture& t) { return t.rate.str(); }),
+                      true});
+}
+
+// The best looking picture tried that takes clearly fewer pixels a second than `size` and `rate`.
+const TriedPicture* LighterPicture(const std::vector<TriedPicture>& tried, const EncodeSettings& than) {
+  constexpr double kClearly = 0.85;
+  const double limit = kClearly * static_cast<double>(than.size.pixels()) * than.frame_rate.fps();
+  for (const TriedPicture& picture : tried)
+    if (picture.best && static_cast<double>(picture.size.pixels()) * picture.rate.fps() <= limit) return &picture;
+  return nullptr;
+}
+
+std::vector<FamilyOptions> Families(const PlanRequest& request, const Targets& targets, OptionBook& options) {
+  std::vector<FamilyOptions> families;
+  for (const std::string& name : request.families) {
+    const auto settings = [&targets, name](Role role, int preset) {
+      return WithEncoder(role == Role::kStream ? targets.stream : targets.recording, name,
+                         FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
+    };
+    families.push_back(
+        {name, static_cast<int>(FindFamily(name).presets.size()),
+         [&options, settings](Role role, int preset) { return options.Measure(settings(role, preset)); },
+         [&options, settings](Role role, int preset) { return options.Known(settings(role, preset)); }});
+  }
+  return families;
+}
+
+// Those of `options` that were measured for one role: whatever encoder and preset, at its size and rates.
+std::vector<Option> OfRole(const std::vector<Option>& options, const EncodeSettings& target) {
+  std::vector<Option> result;
+  for (const Option& option : options)
+    if (WithEncoder(target, option.settings.encoder, option.settings.preset) == option.settings)
+      result.push_back(option);
+  std::sort(result.begin(), result.end(), InCatalogueOrder);
+  return result;
+}
+
+}  // namespace
+
+SearchSpace SpaceOf(const Targets& targets, const std::vector<std::string>& families) {
+  SearchSpace space{targets.stream, targets.sizes, targets.rates, families};
+  if (space.sizes.empty()) space.sizes = {targets.stream.size};
+  if (space.rates.empty()) space.rates = {targets.stream.frame_rate};
+  return space;
+}
+
 Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove) {
+  constexpr int kMostPictures = 3;  // placed and proven before giving up
   Plan plan;
   plan.title = request.show.title;
   plan.targets = request.targets;
   plan.capacity = {request.cpu_cores, request.show.required_headroom};
-  OptionBook options(request, book, plan);
-  std::vector<FamilyOptions> families;
-  for (const std::string& name : request.families) {
-    const int presets = static_cast<int>(FindFamily(name).presets.size());
-    families.push_back({name, presets,
-                        [&options, name](Role role, int preset) { return options.Measure(role, name, preset); },
-                        [&options, name](Role role, int preset) { return options.Known(role, name, preset); }});
-    plan.grid += 2 * presets * static_cast<int>(request.footage.size());
+  const SearchSpace space = SpaceOf(plan.targets, request.families);
+  const SearchSpace recording{
+      plan.targets.recording, {plan.targets.recording.size}, {plan.targets.recording.frame_rate}, request.families};
+  plan.grid = GridSize(space, request.footage.size()) + GridSize(recording, request.footage.size());
+  OptionBook options(book, request.footage, plan.capacity.headroom, plan.grid / 2);
+  const std::vector<FamilyOptions> families = Families(request, plan.targets, options);
+
+  if (space.sizes.size() * space.rates.size() > 1) plan.pictures = SearchPicture(space, options);
+  if (!plan.pictures.empty() && plan.pictures.front().best)
+    ChoosePicture(plan.pictures, plan.pictures.front(), plan.targets);
+  for (int round = 1; round <= kMostPictures; ++round) {
+    plan.placement = Place(families, plan.capacity, IsHeavier(plan.targets.recording, plan.targets.stream));
+    if (!plan.placement.feasible.empty()) {
+      const Pair refined = RefineStream(plan.placement.feasible.front(), plan.capacity, options);
+      if (!SameSettings(refined, plan.placement.feasible.front()))
+        plan.placement.feasible.insert(plan.placement.feasible.begin(), refined);
+    }
+    Proving proving = ProveBest(plan.placement, families, plan.capacity, prove, request.most_proofs);
+    plan.proving.attempts.insert(plan.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
+    const TriedPicture* lighter = LighterPicture(plan.pictures, plan.targets.stream);
+    if (plan.proving.holds() || !lighter || round == kMostPictures) break;
+    ChoosePicture(plan.pictures, *lighter, plan.targets);
   }
-  plan.placement = Place(families, plan.capacity, IsHeavier(plan.targets.recording, plan.targets.stream));
-  plan.proving = ProveBest(plan.placement, families, plan.capacity, prove, request.most_proofs);
-  for (auto& measured : plan.options) std::sort(measured.begin(), measured.end(), InCatalogueOrder);
+
+  plan.trials = options.trials();
+  for (const Option& option : options.options()) plan.simulated = plan.simulated || option.simulated;
+  plan.options[static_cast<int>(Role::kStream)] = OfRole(options.options(), plan.targets.stream);
+  plan.options[static_cast<int>(Role::kRecording)] = OfRole(options.options(), plan.targets.recording);
   if (plan.proving.holds())
     plan.chosen = plan.proving.attempts.back().pair;
   else

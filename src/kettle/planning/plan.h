@@ -8,6 +8,8 @@
 #include <string>
 #include <vector>
 
+#include "kettle/planning/exhaustive.h"
+#include "kettle/planning/picture_search.h"
 #include "kettle/planning/placement.h"
 #include "kettle/planning/show.h"
 #include "kettle/planning/step_down.h"
@@ -23,7 +25,8 @@ struct Plan {
   std::optional<Pair> chosen;  // not set: nothing holds
   Placement placement;
   Proving proving;
-  std::vector<Option> options[2];  // by Role: all that were measured, fastest preset first
+  std::vector<TriedPicture> pictures;  // sizes and frame rates tried for the stream, best first; empty if given
+  std::vector<Option> options[2];      // by Role, at its size and rate: all that were measured, fastest preset first
   std::string nearest;             // if nothing holds: what would, as a prediction
   int trials = 0;                  // that the search needed, those used again included
   int grid = 0;                    // that trying every preset on every footage would need
@@ -39,7 +42,11 @@ struct PlanRequest {
   int most_proofs = 5;
 };
 
-// Measures, places and proves. `prove` runs one pair in real time.
+// What is searched for the stream.
+SearchSpace SpaceOf(const Targets& targets, const std::vector<std::string>& families);
+
+// Searches size and frame rate where they are free, then measures, places, refines and proves; where nothing holds, the
+// same with the next lighter picture. `prove` runs one pair in real time.
 Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove);
 
 // What the book holds of `target` with any encoder and preset, on any of the footage: in catalogue order,

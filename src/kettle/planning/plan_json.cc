@@ -4,7 +4,6 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/planning/plan.h"
-#include "kettle/quality/plane_metrics.h"
 
 namespace kettle {
 
@@ -39,7 +38,7 @@ std::string WhyNot(const Option& option, const Option& chosen, double headroom) 
     return fmt::format("does not keep pace: headroom {:.0f} %, required {:.0f} %", option.headroom * 100,
                        headroom * 100);
   if (option.score < chosen.score)
-    return fmt::format("looks worse: {:.2f} dB SSIM, the chosen one {:.2f} dB", option.score, chosen.score);
+    return fmt::format("looks worse: {:.2f} dB MS-SSIM, the chosen one {:.2f} dB", option.score, chosen.score);
   return "keeps pace alone, but not beside the other encode, or the proof run failed with it";
 }
 
@@ -54,7 +53,7 @@ json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
   return {{"choice", std::string(Name(role)) + ".preset"},
           {"value", chosen.title()},
           {"why", fmt::format("of the presets that keep pace beside the other encode, the best looking "
-                              "({:.2f} dB SSIM), at {:.0f} frames a second",
+                              "({:.2f} dB MS-SSIM), at {:.0f} frames a second",
                               chosen.score, chosen.throughput_fps)},
           {"measured", true},
           {"simulated", chosen.simulated},
@@ -64,9 +63,9 @@ json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
 
 std::string WhyNotPair(const Plan& plan, const Pair& pair, const Pair& chosen) {
   for (const Attempt& attempt : plan.proving.attempts)
-    if (!attempt.proof.holds() && SamePresets(attempt.pair, pair)) return "its proof run failed";
+    if (!attempt.proof.holds() && SameSettings(attempt.pair, pair)) return "its proof run failed";
   if (pair.stream.score < chosen.stream.score)
-    return fmt::format("fits, but its stream looks worse: {:.2f} dB SSIM, the chosen one {:.2f} dB", pair.stream.score,
+    return fmt::format("fits, but its stream looks worse: {:.2f} dB MS-SSIM, the chosen one {:.2f} dB", pair.stream.score,
                        chosen.stream.score);
   return fmt::format("fits, but leaves the game less: it takes {:.2f} cores, the chosen one {:.2f}",
                      pair.demand.cpu_cores, chosen.demand.cpu_cores);
@@ -80,12 +79,12 @@ json PlacementEvidence(const Plan& plan, const Pair& chosen) {
     rejected.push_back(std::move(entry));
   }
   for (const Pair& pair : plan.placement.feasible) {
-    if (SamePresets(pair, chosen)) continue;
+    if (SameSettings(pair, chosen)) continue;
     rejected.push_back({{"stream", pair.stream.title()},
                         {"recording", pair.recording.title()},
                         {"demand", DemandJson(pair.demand)},
-                        {"stream_ssim_db", pair.stream.score},
-                        {"recording_ssim_db", pair.recording.score},
+                        {"stream_score_db", pair.stream.score},
+                        {"recording_score_db", pair.recording.score},
                         {"why", WhyNotPair(plan, pair, chosen)}});
   }
   return {
@@ -107,6 +106,21 @@ json Attempts(const Plan& plan) {
   return attempts;
 }
 
+json Pictures(const Plan& plan) {
+  json pictures = json::array();
+  for (const TriedPicture& tried : plan.pictures) {
+    json entry = {{"size", tried.size}, {"frame_rate", tried.rate}, {"keeps_pace", tried.best.has_value()}};
+    if (tried.best)
+      entry.update({{"encoder", tried.best->settings.encoder},
+                    {"preset", tried.best->settings.preset},
+                    {"score_db", tried.best->score},
+                    {"headroom", tried.best->headroom},
+                    {"measured_on_all", tried.best->measured}});
+    pictures.push_back(std::move(entry));
+  }
+  return pictures;
+}
+
 }  // namespace
 
 void to_json(json& j, const Plan& plan) {
@@ -125,6 +139,7 @@ void to_json(json& j, const Plan& plan) {
        {"proof", plan.proving.attempts.empty() ? json() : json(plan.proving.attempts.back().proof)},
        {"attempts", Attempts(plan)},
        {"because", because},
+       {"pictures", Pictures(plan)},
        {"warnings", plan.targets.warnings},
        {"nearest", plan.nearest},
        {"required_headroom", plan.capacity.headroom},

@@ -158,6 +158,11 @@ class ShowReader {
     if (stream.Text("size") != "auto") show.stream_size = stream.Value("size", FrameSize::Parse);
     if (stream.Text("frame_rate") != "auto") show.stream_rate = stream.Value("frame_rate", FrameRate::Parse);
     show.stream_bit_rate = stream.Value("bit_rate", BitRate::Parse);
+    show.viewing_size = stream.Value("viewing_size", FrameSize::Parse);
+    if (show.viewing_size &&
+        (show.viewing_size->width > show.source_size.width || show.viewing_size->height > show.source_size.height))
+      stream.Fail("viewing_size", fmt::format("{} is larger than the source's {}: there is nothing to compare with",
+                                              show.viewing_size->str(), show.source_size.str()));
     if (show.stream_size &&
         (show.stream_size->width > show.source_size.width || show.stream_size->height > show.source_size.height))
       stream.Fail("size", fmt::format("{} is larger than the source's {}; enlarging adds no detail",

@@ -26,6 +26,7 @@ struct Show {
   std::optional<FrameRate> stream_rate;    // not set: automatic
   std::optional<BitRate> stream_bit_rate;  // not set: what line and destinations allow
   std::vector<Destination> destinations;
+  std::optional<FrameSize> viewing_size;  // at which most viewers watch; not set: the source's
 
   // recording
   std::optional<FrameSize> recording_size;    // not set: the source's

@@ -14,6 +14,7 @@ const std::vector<ShowKey>& ShowKeys() {
       {"stream", "size", Kind::kText, "stream-size", "the stream's picture, or \"auto\""},
       {"stream", "frame_rate", Kind::kText, "stream-frame-rate", "the stream's frame rate, or \"auto\""},
       {"stream", "bit_rate", Kind::kText, "stream-bit-rate", "the stream's video bit rate: \"4500 kbit/s\""},
+      {"stream", "viewing_size", Kind::kText, "viewing-size", "the size at which most viewers watch: \"960x540\""},
       {"stream", "destinations", Kind::kList, "destination", "where the stream goes, by name or file; repeatable"},
       {"recording", "size", Kind::kText, "recording-size", "the recording's picture, or \"source\""},
       {"recording", "folder", Kind::kText, "recording-folder", "where recordings go"},

@@ -49,7 +49,7 @@ Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& 
     std::optional<Pair> pair = start;
     while (pair && static_cast<int>(proving.attempts.size()) < most_attempts) {
       const bool tried = std::any_of(proving.attempts.begin(), proving.attempts.end(),
-                                     [&](const Attempt& attempt) { return SamePresets(attempt.pair, *pair); });
+                                     [&](const Attempt& attempt) { return SameSettings(attempt.pair, *pair); });
       if (tried) break;
       proving.attempts.push_back({*pair, prove(*pair)});
       const Proof& proof = proving.attempts.back().proof;

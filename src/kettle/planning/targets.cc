@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "kettle/planning/candidates.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -55,6 +56,12 @@ class Chooser {
         why = fmt::format("the highest that {} takes", to.name);
       }
     Add("stream.frame_rate", stream.frame_rate.str(), why);
+    targets_.sizes = show_.stream_size ? std::vector{stream.size} : CandidateSizes(stream.size);
+    targets_.rates = show_.stream_rate ? std::vector{stream.frame_rate} : CandidateRates(stream.frame_rate);
+    if (show_.viewing_size && show_.stream_size && show_.stream_size->pixels() > show_.viewing_size->pixels())
+      targets_.warnings.push_back(
+          fmt::format("viewers watch at {}, the stream is {}: it is judged as they see it, scaled down",
+                      show_.viewing_size->str(), stream.size.str()));
     for (const Destination& to : show_.destinations) {
       stream.keyframe_seconds = std::min(stream.keyframe_seconds, to.keyframe_seconds);
       if (std::find(to.codecs.begin(), to.codecs.end(), "h264") == to.codecs.end())

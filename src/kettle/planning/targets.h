@@ -21,6 +21,9 @@ struct Because {
 
 struct Targets {
   EncodeSettings stream, recording;  // without encoder and preset
+  // What the stream's size and frame rate may be, largest first: one each where the show says.
+  std::vector<FrameSize> sizes;
+  std::vector<FrameRate> rates;
   std::vector<Because> reasons;
   std::vector<std::string> warnings;  // one line each, for the user
 };

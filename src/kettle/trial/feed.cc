@@ -9,7 +9,7 @@ Feed::Feed(const EncodeSettings& settings, const Y4mFile& footage, const Clock& 
       keep_(keep),
       config_(ConfigFor(settings)),
       selector_(footage.rate(), settings.frame_rate),
-      scaler_(config_.size, config_.pixel_format),
+      scaler_(config_.size, config_.pixel_format, settings.scaler),
       encoder_(config_) {}
 
 bool Feed::Frame(std::int64_t index) {

@@ -2,18 +2,13 @@
 #pragma once
 
 #include <functional>
-#include <vector>
 
-#include "kettle/quality/plane_metrics.h"
 #include "kettle/trial/tasks.h"
 
 namespace kettle {
 
-// Decodes the encoded file and compares it with the reference at the reference's size and rate.
-// Throws Error.
-Quality RunQuality(const QualityTask& task, const std::function<void(double)>& progress);
-
-// The summary of per-frame metrics: means, and the worst whole second.
-Quality Summarise(const std::vector<PlaneMetrics>& frames, FrameRate rate);
+// Decodes the encoded file and compares it with the reference, at the viewing size and the reference's rate, with
+// every processor that this process may use. Throws Error.
+QualityOutcome RunQuality(const QualityTask& task, const std::function<void(double)>& progress);
 
 }  // namespace kettle

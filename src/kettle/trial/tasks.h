@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "kettle/encoders/settings.h"
+#include "kettle/quality/pooling.h"
 
 namespace kettle {
 
@@ -95,15 +96,11 @@ struct QualityTask {
   std::string encoded;
   FrameRate encoded_rate;  // a picture that was not sent is compared as the one still shown
   int frames = 0;          // of the reference, from its first
+  FrameSize viewing_size;  // 0x0: the reference's
 };
-struct Quality {
-  double psnr_y_db = 0;               // of the mean squared error over all frames; at most 100
-  double ssim_y = 0;                  // mean over frames
-  double worst_second_psnr_y_db = 0;  // the lowest over any whole second
-  double worst_second_ssim_y = 0;
-  int worst_frame = 0;  // the one most unlike its source
-  double worst_frame_psnr_y_db = 0;
-  int frames = 0;
+struct QualityOutcome {
+  Quality quality;
+  std::vector<PictureMetrics> frames;
 };
 
 // Opens an encoder and encodes a few frames: does it work here?
@@ -140,8 +137,8 @@ void to_json(nlohmann::json&, const PaceOutcome&);
 void from_json(const nlohmann::json&, PaceOutcome&);
 void to_json(nlohmann::json&, const QualityTask&);
 void from_json(const nlohmann::json&, QualityTask&);
-void to_json(nlohmann::json&, const Quality&);
-void from_json(const nlohmann::json&, Quality&);
+void to_json(nlohmann::json&, const QualityOutcome&);
+void from_json(const nlohmann::json&, QualityOutcome&);
 void to_json(nlohmann::json&, const ProbeTask&);
 void from_json(const nlohmann::json&, ProbeTask&);
 void to_json(nlohmann::json&, const ProbeOutcome&);

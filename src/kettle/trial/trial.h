@@ -41,7 +41,7 @@ struct TrialTiming {
 struct Trial {
   EncodeSettings settings;
   std::string footage;      // label
-  std::string footage_key;  // the cached file's name: the same pictures have the same key
+  std::string footage_key;  // Footage::key
   std::string device;       // "cpu" or "gpu"
   std::string device_name;
   bool simulated = false;
@@ -67,8 +67,10 @@ struct Trial {
   Latency latency;
   std::int64_t peak_memory_bytes = 0;
   int b_frames = 0;
-  std::optional<Quality> quality;  // at the source's size and rate
+  std::optional<Quality> quality;  // at the viewing size and the source's rate
+  std::vector<PictureMetrics> picture_metrics;  // of each frame, if it was measured in this run; not in its JSON
 
+  std::string id() const;  // the same settings on the same footage have the same
   bool done() const { return status == WorkerStatus::kDone; }
   bool disturbed() const;  // at least half of the repeats that count were
   // What to know about the figures: disturbed by whom, how noisy, slowed down when. One short phrase each.
@@ -113,6 +115,8 @@ struct TrialRequest {
   const Footage& footage;
   bool quality = true;                         // measure it too
   std::optional<double> longest_seconds = {};  // cut the encode short after this; not set: at a quarter of real time
+  // One slower than real time is of no use: cut short as soon as that is known, and its quality not measured.
+  bool only_if_fast_enough = false;
 };
 
 // Runs trials one at a time. Tests replace it.

@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/trial/trial.h"
+#include "kettle/units/digest.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -27,6 +28,8 @@ nlohmann::json TimingJson(const TrialTiming& t) {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Repeat, throughput_fps, cpu_cores, other_cores, stolen_cores, throttle_events,
                                    busiest)
+
+std::string Trial::id() const { return HexDigest(nlohmann::json(settings).dump() + "|" + footage_key); }
 
 void to_json(nlohmann::json& json, const Trial& t) {
   json = {

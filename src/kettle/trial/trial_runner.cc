@@ -24,7 +24,7 @@ Trial Named(const EncodeSettings& settings, const Footage& footage, bool stand_i
   Trial trial;
   trial.settings = settings;
   trial.footage = footage.label;
-  trial.footage_key = footage.file.stem().string();
+  trial.footage_key = footage.key();
   trial.device = Name(family.device);
   trial.simulated = stand_in && family.interface == Interface::kNvenc;
   return trial;
@@ -78,7 +78,8 @@ void Fill(const EncodeOutcome& outcome, const WorkerReport& report, Trial& trial
 
 const ProcessTrialRunner::FeedingCost& ProcessTrialRunner::Feeding(const EncodeSettings& settings,
                                                                    const Footage& footage) {
-  const std::string key = footage.file.string() + "|" + settings.size.str() + "|" + settings.frame_rate.str();
+  const std::string key = footage.file.string() + "|" + settings.size.str() + "|" + settings.frame_rate.str() +
+                          "|" + Name(settings.scaler);
   const auto known = feeding_.find(key);
   if (known != feeding_.end()) return known->second;
   EncodeTask task{.settings = {}, .footage = footage.file.string()};
@@ -86,6 +87,7 @@ const ProcessTrialRunner::FeedingCost& ProcessTrialRunner::Feeding(const EncodeS
   task.settings.preset = DiscardingEncoder().presets.front();
   task.settings.size = settings.size;
   task.settings.frame_rate = settings.frame_rate;
+  task.settings.scaler = settings.scaler;
   const WorkerReport report = worker_.Run({"encode", task, kGraceSeconds + task.longest_seconds});
   if (report.status != WorkerStatus::kDone)
     FailMachine("cannot measure what feeding an encoder costs: {}", report.detail);
@@ -102,8 +104,8 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
 
   const double content_seconds = footage.frames / footage.rate.fps();
   const std::filesystem::path encoded = request.quality ? scratch_ / "trial.mkv" : "";
-  const EncodeTask task{settings, footage.file.string(),
-                        request.longest_seconds.value_or(content_seconds * kLongestPerFootage), encoded.string()};
+  const double longest = content_seconds * (request.only_if_fast_enough ? 1 : kLongestPerFootage);
+  const EncodeTask task{settings, footage.file.string(), request.longest_seconds.value_or(longest), encoded.string()};
   const std::string label = Label(settings, footage.label);
   const Surroundings surroundings;
   WorkerReport report = worker_.Run({"encode", task, task.longest_seconds * 2 + kGraceSeconds, patience_seconds_},
@@ -122,7 +124,8 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
   if (FindFamily(settings.encoder).device == DeviceKind::kGpu) trial.driver_words = report.last_words;
   trial.detail =
       report.status == WorkerStatus::kFailed ? Reason(FindFamily(settings.encoder), report.detail) : report.detail;
-  if (trial.done() && request.quality) MeasureQuality(footage, encoded, trial);
+  const bool useless = request.only_if_fast_enough && trial.headroom < 0;
+  if (trial.done() && request.quality && !useless) MeasureQuality(footage, encoded, trial);
   std::error_code ignored;
   std::filesystem::remove(encoded, ignored);
   watcher_(label, 1);
@@ -132,13 +135,17 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
 void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::filesystem::path& encoded, Trial& trial) {
   const FrameRate rate = trial.settings.frame_rate;
   const int shown = static_cast<int>(std::lround(trial.frames * footage.rate.fps() / rate.fps()));
-  const QualityTask task{footage.file.string(), encoded.string(), rate, shown};
+  const QualityTask task{footage.file.string(), encoded.string(), rate, shown,
+                         footage.viewing_size.width > 0 ? footage.viewing_size : footage.size};
   const std::string label = Label(trial.settings, trial.footage);
   WorkerReport report = worker_.Run({"quality", task, kGraceSeconds + shown, patience_seconds_},
                                     [&](double share) { watcher_(label, 0.7 + share * 0.3); });
   trial.timing.quality = report.wall_seconds;
   trial.timing.total += report.wall_seconds;
-  trial.quality = AnswerOf<Quality>(report);
+  if (auto outcome = AnswerOf<QualityOutcome>(report)) {
+    trial.quality = outcome->quality;
+    trial.picture_metrics = std::move(outcome->frames);
+  }
   if (trial.quality && trial.quality->worst_frame_psnr_y_db >= kStrangeDb) return;
   if (trial.quality) {
     trial.status = WorkerStatus::kWrongOutput;

@@ -1,0 +1,15 @@
+// SPDX-License-Identifier: Apache-2.0
+// B-frames, look-ahead and passes of a choice, tried one by one.
+#pragma once
+
+#include "kettle/planning/option_book.h"
+#include "kettle/planning/placement.h"
+
+namespace kettle {
+
+// `pair` with its stream's settings changed where that looks better by at least 0.05 dB, keeps pace and still fits beside
+// the recording; the same pair if nothing does. Only settings that the metric judges as eyes do: adaptive
+// quantisation and psycho-visual tuning trade what it measures for what it does not.
+Pair RefineStream(const Pair& pair, const Capacity& capacity, OptionBook& book);
+
+}  // namespace kettle

@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/quality/comparison.h"
+
+namespace kettle {
+
+Comparison::Comparison(int threads) {
+  for (int i = 0; i < threads; ++i) threads_.emplace_back([this] { Work(); });
+}
+
+Comparison::~Comparison() {
+  const std::scoped_lock lock(mutex_);
+  waiting_.clear();
+  finished_ = true;
+  changed_.notify_all();
+}
+
+void Comparison::Add(std::shared_ptr<const AVFrame> source, std::shared_ptr<const AVFrame> shown,
+                     std::shared_ptr<const AVFrame> decoded) {
+  const std::size_t most_waiting = 2 * threads_.size();
+  std::unique_lock lock(mutex_);
+  changed_.wait(lock, [&] { return waiting_.size() < most_waiting; });
+  waiting_.push_back({added_++, std::move(source), std::move(shown), std::move(decoded)});
+  metrics_.emplace_back();
+  changed_.notify_all();
+}
+
+void Comparison::Work() {
+  std::unique_lock lock(mutex_);
+  while (true) {
+    changed_.wait(lock, [&] { return finished_ || !waiting_.empty(); });
+    if (waiting_.empty()) return;
+    const Pair pair = std::move(waiting_.front());
+    waiting_.pop_front();
+    changed_.notify_all();
+    lock.unlock();
+    PictureMetrics metrics = Compare(ViewOf(*pair.source), ViewOf(*pair.shown));
+    metrics.blockiness = Blockiness(LumaOf(*pair.decoded));
+    lock.lock();
+    metrics_[pair.index] = metrics;
+  }
+}
+
+std::vector<PictureMetrics> Comparison::Finish() {
+  {
+    const std::scoped_lock lock(mutex_);
+    finished_ = true;
+    changed_.notify_all();
+  }
+  threads_.clear();  // joins
+  return std::move(metrics_);
+}
+
+}  // namespace kettle

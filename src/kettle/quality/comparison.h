@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: Apache-2.0
+// Many pairs of pictures compared by several threads, in one pass over the pictures.
+#pragma once
+
+#include <condition_variable>
+#include <deque>
+#include <memory>
+#include <mutex>
+#include <thread>
+#include <vector>
+
+#include "kettle/media/libav.h"
+#include "kettle/quality/picture_metrics.h"
+
+namespace kettle {
+
+// Pairs go in one by one, and their metrics come out in that order. Add and Finish belong to one thread.
+class Comparison {
+ public:
+  // `threads` of its own, at least one.
+  explicit Comparison(int threads);
+  ~Comparison();
+  Comparison(const Comparison&) = delete;
+  Comparison& operator=(const Comparison&) = delete;
+
+  // 8-bit 4:2:0 pictures: source and encode at the viewing size, and the encode as it was decoded, at whose size
+  // blockiness is measured. Waits while many pairs are waiting.
+  void Add(std::shared_ptr<const AVFrame> source, std::shared_ptr<const AVFrame> shown,
+           std::shared_ptr<const AVFrame> decoded);
+  // The metrics of all pairs. No more may be added.
+  std::vector<PictureMetrics> Finish();
+
+ private:
+  struct Pair {
+    std::size_t index;
+    std::shared_ptr<const AVFrame> source, shown, decoded;
+  };
+  void Work();
+
+  std::mutex mutex_;
+  std::condition_variable changed_;
+  std::deque<Pair> waiting_;
+  std::size_t added_ = 0;
+  bool finished_ = false;
+  std::vector<PictureMetrics> metrics_;
+  std::vector<std::jthread> threads_;
+};
+
+}  // namespace kettle

@@ -1,0 +1,113 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/quality/picture_metrics.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+#include "kettle/quality/kernels.h"
+
+namespace kettle {
+
+namespace {
+
+double SquaredErrorOfRows(const PlaneView& a, const PlaneView& b, int from_x, int from_y, int to_y) {
+  double error = 0;
+  for (int y = from_y; y < to_y; ++y)
+    error += static_cast<double>(kernels::SquaredError(a.row(y) + from_x, b.row(y) + from_x, a.width - from_x));
+  return error;
+}
+
+}  // namespace
+
+double MeanSquaredError(const PlaneView& a, const PlaneView& b) {
+  return SquaredErrorOfRows(a, b, 0, 0, a.height) / (static_cast<double>(a.width) * a.height);
+}
+
+LumaSimilarity CompareLuma(const PlaneView& a, const PlaneView& b) {
+  const int columns = a.width / 4, rows = a.height / 4;
+  kernels::BlockSums above(columns), current(columns);
+  // What no whole block holds, right and below.
+  double error = SquaredErrorOfRows(a, b, columns * 4, 0, rows * 4) + SquaredErrorOfRows(a, b, 0, rows * 4, a.height);
+  double ssim = 0;
+  for (int row = 0; row < rows; ++row) {
+    std::swap(above, current);
+    kernels::SumBlocks(a, b, row * 4, current);
+    for (std::size_t i = 0; i < current.squares.size(); ++i)
+      error += static_cast<double>(current.squares[i] - 2 * current.products[i]);
+    if (row > 0) ssim += kernels::SumSsim(above, current);
+  }
+  return {error / (static_cast<double>(a.width) * a.height), ssim / (static_cast<double>(columns - 1) * (rows - 1))};
+}
+
+double MsSsim(const PlaneView& a, const PlaneView& b) {
+  constexpr double kWeights[] = {0.0448, 0.2856, 0.3001, 0.2363, 0.1333};
+  constexpr int kEnoughLines = 128;
+  int scales = 1;
+  double weights = kWeights[0];
+  while (scales < 5 && std::min(a.width, a.height) >> scales >= kernels::kGaussianTaps) weights += kWeights[scales++];
+
+  thread_local kernels::FloatPlane half_a, half_b, next;  // fresh memory for each picture would cost more than the sums
+  double product = 1;
+  for (int scale = 0; scale < scales; ++scale) {
+    if (scale == 1) {
+      kernels::Halve(a, half_a);
+      kernels::Halve(b, half_b);
+    } else if (scale > 1) {
+      for (kernels::FloatPlane* half : {&half_a, &half_b}) {
+        kernels::Halve(*half, next);
+        std::swap(*half, next);
+      }
+    }
+    const int step = std::min(a.width, a.height) >= kEnoughLines ? 2 : 1;
+    const kernels::GaussianSsim similarity = scale == 0 ? kernels::MeasureGaussianSsim(a, b, step)
+                                                        : kernels::MeasureGaussianSsim(half_a, half_b, 1);
+    const double mean = scale + 1 < scales ? similarity.contrast_structure : similarity.ssim;
+    product *= std::pow(std::max(0.0, mean), kWeights[scale] / weights);
+  }
+  return product;
+}
+
+double Blockiness(const PlaneView& plane) {
+  constexpr int kBlock = 8;
+  double all = 0, border = 0;
+  for (int y = 0; y < plane.height; ++y) {
+    const std::uint8_t* row = plane.row(y);
+    all += static_cast<double>(kernels::SquaredError(row, row + 1, plane.width - 1));
+    for (int x = kBlock; x < plane.width; x += kBlock) {
+      const int difference = row[x] - row[x - 1];
+      border += difference * difference;
+    }
+    if (y == 0) continue;
+    const auto down = static_cast<double>(kernels::SquaredError(plane.row(y - 1), row, plane.width));
+    all += down;
+    if (y % kBlock == 0) border += down;
+  }
+  const double width = plane.width, height = plane.height;
+  const double borders = height * ((plane.width - 1) / kBlock) + width * ((plane.height - 1) / kBlock);
+  const double pairs = height * (width - 1) + width * (height - 1);
+  const double excess = border / borders - (all - border) / (pairs - borders);
+  return excess > 0 ? excess * std::log2(kBlock) / std::log2(std::min(width, height)) : 0;
+}
+
+PictureMetrics Compare(const PictureView& reference, const PictureView& distorted) {
+  PictureMetrics metrics;
+  const LumaSimilarity luma = CompareLuma(reference[0], distorted[0]);
+  metrics.mse_y = luma.mse;
+  metrics.ssim_y = luma.ssim;
+  metrics.mse_u = MeanSquaredError(reference[1], distorted[1]);
+  metrics.mse_v = MeanSquaredError(reference[2], distorted[2]);
+  metrics.ms_ssim_y = MsSsim(reference[0], distorted[0]);
+  return metrics;
+}
+
+double PsnrDb(double mean_squared_error) {
+  if (mean_squared_error <= 0) return 100;
+  return std::min(100.0, 10 * std::log10(255.0 * 255.0 / mean_squared_error));
+}
+
+double SimilarityDb(double similarity) {
+  return similarity >= 1 ? 100 : std::min(100.0, -10 * std::log10(1 - similarity));
+}
+
+}  // namespace kettle
