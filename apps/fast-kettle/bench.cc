@@ -6,12 +6,15 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "answer_tables.h"
 #include "bench_plan.h"
 #include "bench_tables.h"
 #include "commands.h"
+#include "kettle/planning/answer.h"
 #include "kettle/trial/interleaved.h"
 #include "kettle/units/error.h"
 #include "report/figures.h"
+#include "report/rate_quality.h"
 
 namespace kettle::app {
 
@@ -35,7 +38,9 @@ std::vector<TrialJob> Jobs(const BenchPlan& plan, const std::vector<Footage>& fo
   std::vector<TrialJob> jobs;
   for (const Footage& pictures : footage)
     for (const EncodeSettings& settings : plan.settings) {
-      TrialJob job{settings, pictures, std::nullopt};
+      TrialJob job{settings, pictures, std::nullopt, std::nullopt};
+      // What an encode costs is asked at one bit rate; at the others only its quality counts.
+      if (plan.question && settings.bit_rate != plan.question->asked_rate) job.most_repeats = 1;
       for (const Trial& trial : known)
         if (trial.settings == settings &&
             (trial.footage_key == pictures.key() || (pictures.file.empty() && trial.footage == pictures.label)))
@@ -160,6 +165,19 @@ InterleaveLimits Limits(const BenchOptions& bench, double elapsed_seconds, std::
   return limits;
 }
 
+std::vector<std::string> Labels(const std::vector<Footage>& footage) {
+  std::vector<std::string> labels;
+  for (const Footage& pictures : footage) labels.push_back(pictures.label);
+  return labels;
+}
+
+std::vector<Trial> TrialsOf(const std::vector<TrialJob>& jobs) {
+  std::vector<Trial> trials;
+  for (const TrialJob& job : jobs)
+    if (job.trial) trials.push_back(*job.trial);
+  return trials;
+}
+
 }  // namespace
 
 int RunBench(Session& session) {
@@ -180,7 +198,19 @@ int RunBench(Session& session) {
   const std::vector<PacedTrial> paced = RunPacedTrials(session, plan, footage);
   const std::vector<Trial> trials = AllTrials(jobs, known);
   const bool complete = std::all_of(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
-  session.KeepTrials(trials, complete, {{"paced", paced}, {"timing", timing}});
+  json more = {{"paced", paced}, {"timing", timing}};
+  if (plan.question) {
+    const Answer answer = MakeAnswer(*plan.question, Labels(footage), TrialsOf(jobs));
+    more["question"] = answer;
+    session.KeepTrials(trials, complete, more);
+    DrawRateQuality(session.out(), answer);
+    if (session.request().json)
+      fmt::print("{}\n", json(answer).dump(2));
+    else
+      PrintAnswer(session, answer, elapsed());
+    return 0;
+  }
+  session.KeepTrials(trials, complete, more);
 
   const std::vector<Option> options = Options(plan, jobs);
   DrawSpeedQuality(session.out(), options, std::nullopt, plan.show.required_headroom);

@@ -3,10 +3,12 @@
 
 #include <algorithm>
 #include <set>
+#include <utility>
 
 #include "commands.h"
 #include "kettle/encoders/catalogue.h"
 #include "kettle/planning/grid.h"
+#include "kettle/planning/plan.h"
 #include "kettle/planning/targets.h"
 #include "kettle/units/error.h"
 
@@ -100,6 +102,9 @@ void ApplyOptions(const BenchOptions& bench, EncodeSettings& settings) {
   settings.look_ahead_frames = bench.look_ahead;
   if (!bench.adaptive_quantisation.empty())
     settings.adaptive_quantisation = ParseOne("adaptive-quantisation", bench.adaptive_quantisation, ParseSwitch);
+  if (!bench.psycho_visual.empty())
+    settings.psycho_visual = ParseOne("psycho-visual", bench.psycho_visual, ParseSwitch);
+  if (!bench.scaler.empty()) settings.scaler = ParseOne("scaler", bench.scaler, ParseScaleFilter);
   if (!bench.multi_pass.empty()) settings.multi_pass = ParseOne("multi-pass", bench.multi_pass, ParseSwitch);
   settings.profile = bench.profile;
   settings.bit_depth = bench.bit_depth.value_or(8);
@@ -154,6 +159,30 @@ void DropWhatDoesNotOpen(Session& session, bool named, BenchPlan& plan) {
   if (plan.settings.empty()) throw Error(Fault::kMachine, trouble);
 }
 
+// What a question is put to: one size, frame rate and bit rate; without a named encoder or preset, the ones
+// that most people start with.
+Question ReadQuestion(const Session& session, Grid grid, const Targets& targets) {
+  const BenchOptions& bench = session.request().bench;
+  SearchSpace space = SpaceOf(targets, grid.encoders);
+  const auto falling = [](const auto& a, const auto& b) { return a.height > b.height; };
+  if (grid.sizes.size() > 1) space.sizes = grid.sizes;
+  std::sort(space.sizes.begin(), space.sizes.end(), falling);
+  if (grid.frame_rates.size() > 1) space.rates = grid.frame_rates;
+  std::sort(space.rates.begin(), space.rates.end(), [](FrameRate a, FrameRate b) { return a.fps() > b.fps(); });
+  std::vector<BitRate> rates = std::exchange(grid.bit_rates, {});
+  EncodeSettings base = targets.stream;
+  if (!rates.empty()) base.bit_rate = base.maximum_bit_rate = rates[rates.size() / 2];
+  if (grid.sizes.size() > 1) grid.sizes = {space.sizes.front()};
+  if (grid.frame_rates.size() > 1) grid.frame_rates = {space.rates.front()};
+  if (!grid.named && bench.question != "encoder") {
+    grid.encoders = {grid.encoders.front()};
+    grid.named = true;
+  }
+  const auto& presets = FindFamily(grid.encoders.front()).presets;
+  if (grid.presets.empty() && bench.question != "encoder") grid.presets = {presets[presets.size() / 4]};
+  return MakeQuestion(bench.question, Combine(grid, base), space, rates);
+}
+
 }  // namespace
 
 BenchPlan MakeBenchPlan(Session& session) {
@@ -168,9 +197,14 @@ BenchPlan MakeBenchPlan(Session& session) {
   ApplyOptions(bench, targets.stream);
   if (!grid.named) grid.encoders = session.UsableEncoders();
   CheckDevices(session, grid);
-  plan.settings = Combine(grid, targets.stream);
+  if (!bench.question.empty()) {
+    plan.question = ReadQuestion(session, grid, targets);
+    plan.settings = EncodesOf(*plan.question);
+  } else {
+    plan.settings = Combine(grid, targets.stream);
+  }
   session.progress().Stage("opening what was asked", 1);
-  DropWhatDoesNotOpen(session, grid.named, plan);
+  DropWhatDoesNotOpen(session, grid.named || plan.question, plan);
   session.progress().Clear();
   return plan;
 }

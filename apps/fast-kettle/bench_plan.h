@@ -2,9 +2,11 @@
 // What a bench measures, worked out from the command line and the show.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
+#include "kettle/planning/question.h"
 #include "kettle/planning/show.h"
 #include "session.h"
 
@@ -15,6 +17,7 @@ struct BenchPlan {
   bool of_show = false;  // rather than of options alone
   std::vector<EncodeSettings> settings;
   std::vector<std::string> warnings;
+  std::optional<Question> question;  // then `settings` are its encodes
 };
 
 // Opens each encoder once with each size, and learns what it cannot do before anything is measured. Throws

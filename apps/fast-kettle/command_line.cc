@@ -28,6 +28,13 @@ const std::vector<Command>& Commands() {
        "Reads processors, GPUs, displays, sound and disk, measures how fast the disk takes a recording, opens\n"
        "every encoder that the program knows, and gives a line of advice for what matters. Writes survey.json.",
        "fast-kettle survey --recording-folder ~/recordings --out kettle-out", false},
+      {"footage", "test pictures: the scenes that come with it, what a clip of yours is",
+       "list      names the built-in scenes, with detail (SI) and motion (TI) of ITU-T P.910\n"
+       "inspect   tells of a clip what it is, how it moves, and what would be done to its pictures\n"
+       "render    writes a scene as Y4M",
+       "fast-kettle footage inspect my-clip.mkv\n"
+       "  fast-kettle footage render start-line --size 1280x720 --frame-rate 60 --seconds 10 --out start-line.y4m",
+       false},
       {"bench", "how fast and how good each encoder and preset is on your picture",
        "Measures encodes, each alone, in rounds, until the figures are tight: of a show every preset of every\n"
        "H.264 encoder that works, or whatever the options combine. Writes bench.json, bench.csv and figures.",
@@ -94,7 +101,9 @@ po::options_description SettingOptions(BenchOptions& bench) {
   add("b-frames", Optional(bench.b_frames, "N"), "at most so many in a row");
   add("look-ahead", Optional(bench.look_ahead, "N"), "frames; 0: none");
   add("adaptive-quantisation", po::value(&bench.adaptive_quantisation)->value_name("on|off"), "");
+  add("psycho-visual", po::value(&bench.psycho_visual)->value_name("on|off"), "tuning for the eye");
   add("multi-pass", po::value(&bench.multi_pass)->value_name("on|off"), "");
+  add("scaler", po::value(&bench.scaler)->value_name("NAME"), "bilinear, bicubic (usual), lanczos");
   add("profile", po::value(&bench.profile)->value_name("NAME"), "high, main, main10 ...");
   add("bit-depth", Optional(bench.bit_depth, "N"), "8 or 10");
   add("chroma", po::value(&bench.chroma)->value_name("FORMAT"), "4:2:0 or 4:4:4");
@@ -120,6 +129,9 @@ void AddBench(po::options_description& options, BenchOptions& bench) {
     bench.budget_seconds = ParseDuration("time-budget", text);
   }),
       "end within this time: 90s, 5min");
+  add("question", po::value(&bench.question)->value_name("NAME"),
+      "compare the ways to set one thing at the same bit rate: size, frame-rate, encoder, scaler, b-frames, look-ahead, "
+      "adaptive-quantisation, psycho-visual, multi-pass, keyframe-interval, buffer, profile");
   add("repeats", po::value(&bench.repeats)->value_name("N"), "of each trial, at most (default: 5)");
   add("soak", Optional(bench.soak_minutes, "MINUTES"), "run one setting for so long and look for drift");
   add("patience", po::value(&bench.patience_seconds)->value_name("S"),
@@ -154,7 +166,9 @@ std::string HelpFor(const Command& command, const std::vector<po::options_descri
   std::ostringstream text;
   text << "fast-kettle " << command.name << ": " << command.summary << "\n\n"
        << command.detail << "\n\nUsage: fast-kettle " << command.name
-       << (command.name == "plan" ? " --show FILE [OPTIONS]\n" : " [OPTIONS]\n");
+       << (command.name == "plan"      ? " --show FILE [OPTIONS]\n"
+           : command.name == "footage" ? " list | inspect CLIP | render SCENE [OPTIONS]\n"
+                                       : " [OPTIONS]\n");
   for (const auto& group : groups) text << '\n' << group;
   text << "\nExample:\n  " << command.example << '\n';
   return text.str();
@@ -257,6 +271,47 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
   return {Fill(command, std::move(request), values), ""};
 }
 
+Parsed ParseFootage(const Command& command, std::vector<std::string> arguments) {
+  Request request;
+  request.command = command.name;
+  FootageOptions& footage = request.footage;
+  po::options_description options("Options"), hidden, all;
+  auto add = options.add_options();
+  add("help,h", "this text");
+  add("json", po::bool_switch(&request.json), "print the result as JSON instead of a table");
+  add("quiet", po::bool_switch(&request.quiet), "no progress on standard error");
+  add("size", po::value(&footage.size)->value_name("WxH"), "render: of the pictures (default: 1280x720)");
+  add("frame-rate", po::value(&footage.frame_rate)->value_name("RATE"), "render: default 60");
+  add("seconds", po::value(&footage.seconds)->value_name("S"), "render: how long (default: 10)");
+  add("out", po::value(&footage.file)->value_name("FILE"), "render: the Y4M file (default: SCENE.y4m)");
+  hidden.add_options()("verb", po::value(&footage.verb))("subject", po::value(&footage.subject));
+  all.add(options).add(hidden);
+  po::positional_options_description places;
+  places.add("verb", 1).add("subject", 1);
+  po::variables_map map;
+  const std::vector<std::string> verbs = {"list", "inspect", "render"};
+  try {
+    const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
+    po::store(po::command_line_parser(arguments).options(all).positional(places).style(style).run(), map);
+    if (map.count("help")) return {std::nullopt, HelpFor(command, {options})};
+    po::notify(map);
+  } catch (const po::too_many_positional_options_error&) {
+    FailInput("footage {} takes one {}", footage.verb, footage.verb == "render" ? "scene" : "clip");
+  } catch (const po::error& error) {
+    Refuse(command.name, error, Names({options}));
+  }
+  if (footage.verb.empty()) FailInput("footage: say list, inspect or render; see fast-kettle footage --help");
+  if (std::find(verbs.begin(), verbs.end(), footage.verb) == verbs.end())
+    FailInput("footage has no \"{}\"{}", footage.verb, Suggestion(footage.verb, verbs));
+  if (footage.verb == "list" && !footage.subject.empty()) FailInput("footage list takes no name");
+  if (footage.verb == "inspect" && footage.subject.empty())
+    FailInput("footage inspect: name a clip: fast-kettle footage inspect my-clip.mkv");
+  if (footage.verb == "render" && footage.subject.empty())
+    FailInput("footage render: name a scene; fast-kettle footage list tells them");
+  CheckRange("seconds", footage.seconds, 0.1, 600);
+  return {request, ""};
+}
+
 }  // namespace
 
 Parsed ParseCommandLine(const std::vector<std::string>& arguments) {
@@ -265,6 +320,8 @@ Parsed ParseCommandLine(const std::vector<std::string>& arguments) {
   if (arguments[0] == "--version") return {std::nullopt, fmt::format("fast-kettle {}\n", kVersion)};
   std::vector<std::string> names;
   for (const Command& command : Commands()) {
+    if (command.name == arguments[0] && command.name == "footage")
+      return ParseFootage(command, {arguments.begin() + 1, arguments.end()});
     if (command.name == arguments[0]) return ParseCommand(command, {arguments.begin() + 1, arguments.end()});
     names.push_back(command.name);
   }

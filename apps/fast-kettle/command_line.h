@@ -16,7 +16,8 @@ inline constexpr const char* kVersion = KETTLE_VERSION;
 struct BenchOptions {
   std::vector<std::string> encoders, presets, sizes, frame_rates, rate_controls, bit_rates;  // empty: as the show says
   std::vector<int> devices;
-  std::string maximum_bit_rate, profile, chroma, adaptive_quantisation, multi_pass;  // empty: not asked
+  std::string question;  // empty: none
+  std::string maximum_bit_rate, profile, chroma, adaptive_quantisation, psycho_visual, multi_pass, scaler;  // empty: not asked
   std::optional<int> quality_level, b_frames, look_ahead, bit_depth;
   std::optional<double> buffer_seconds, keyframe_seconds;
   int repeats = 5;  // at most
@@ -25,6 +26,13 @@ struct BenchOptions {
   double patience_seconds = 15;  // an encoder silent for longer counts as hung
   bool dry_run = false, resume = false;
   bool paced = false;  // each in real time as well
+};
+
+// footage list, inspect, render; checked where it is used.
+struct FootageOptions {
+  std::string verb, subject;  // subject: a clip's path or a scene's name
+  std::string size = "1280x720", frame_rate = "60", file;
+  double seconds = 10;
 };
 
 struct Request {
@@ -37,6 +45,7 @@ struct Request {
   double footage_seconds = 3;  // of each scene or clip
   bool fresh = false;          // measure again what an earlier run in the folder measured
   BenchOptions bench;
+  FootageOptions footage;
   std::string root = "/";        // survey: of the tree to read
   std::string recording_folder;  // survey: empty: the output folder
   bool exhaustive = false;       // plan: try the whole grid as well

@@ -23,7 +23,7 @@ bool HasGpuEncoder(Session& session) {
 int RunDemo(Request request, const Places& places) {
   const auto start = std::chrono::steady_clock::now();
   request.show = places.share / "demo" / "saltmarsh.toml";
-  request.footage_seconds = 2;
+  request.footage_seconds = 1;
   request.fresh = true;
   request.most_proofs = 3;
   if (request.stand_in_gpu.empty() && !request.without_stand_in) {

@@ -45,6 +45,7 @@ int Run(const std::vector<std::string>& arguments) {
   }
   CatchSignals();
   const Places places = FindPlaces();
+  if (parsed.request->command == "footage") return RunFootage(*parsed.request);
   if (parsed.request->command == "demo") return RunDemo(*parsed.request, places);
   Session session(*parsed.request, places);
   if (parsed.request->command == "survey") return RunSurvey(session);

@@ -3,7 +3,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <functional>
 #include <nlohmann/json.hpp>
 
@@ -12,6 +14,8 @@
 #include "kettle/rehearsal/proof.h"
 #include "report/card.h"
 #include "report/figures.h"
+#include "report/rate_quality.h"
+#include "report/strip.h"
 
 namespace kettle::app {
 
@@ -37,6 +41,45 @@ void WriteFigures(const Session& session, const Plan& plan, const std::vector<Op
   if (plan.proving.attempts.empty()) return;
   DrawProofTimes(session.out(), plan.proving.attempts.back());
   WriteFile(session.out() / "proof.csv", ProofCsv(plan.proving.attempts.back().proof));
+}
+
+std::string Short(const Option& option) {
+  const std::string extras = Extras(option.settings);
+  return fmt::format("{} {}, {}, {} frames a second{}{}", option.settings.encoder, option.settings.preset,
+                     option.settings.size.str(), option.settings.frame_rate.str(), extras.empty() ? "" : ", " + extras,
+                     option.simulated ? " (simulated GPU)" : "");
+}
+
+// worst-second.png: the chosen stream beside its runner-up, on the clip where it looks worst.
+void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Footage>& footage) {
+  if (!plan.chosen || !plan.runner_up) return;
+  const Option& chosen = plan.chosen->stream;
+  const auto worst = std::min_element(chosen.clips.begin(), chosen.clips.end(), [](const auto& a, const auto& b) {
+    return a.worst_second_score < b.worst_second_score;
+  });
+  const auto pictures = std::find_if(footage.begin(), footage.end(),
+                                     [&](const Footage& f) { return f.label == worst->footage; });
+  if (pictures == footage.end()) return;
+  const std::filesystem::path folder = session.scratch();
+  StripTask task{pictures->file.string(), {}, {}, chosen.quality.viewing_size, 0, 0, folder.string()};
+  for (const Option* option : {&chosen, &*plan.runner_up}) {
+    task.encoded.push_back((folder / fmt::format("strip-{}.mkv", task.encoded.size())).string());
+    task.encoded_rates.push_back(option->settings.frame_rate);
+    session.progress().Show("encoding the worst second of " + option->title(), 0);
+    session.runner().Encode(option->settings, *pictures, task.encoded.back());
+  }
+  task.frames = static_cast<int>(std::lround(pictures->rate.fps()));
+  task.first_frame = worst->worst_second * task.frames;
+  const StripOutcome strip = session.runner().Strip(task);
+  session.progress().Clear();
+  DrawStrip(session.out(), strip,
+            {fmt::format("The worst second of {}, as the stream shows it", worst->footage),
+             fmt::format("at {}; whole, and enlarged where chosen and runner-up differ most", chosen.settings.bit_rate.str()),
+             {{"source", fmt::format("{}, {} frames a second", pictures->size.str(), pictures->rate.str())},
+              {"chosen", Short(chosen)},
+              {"runner-up", Short(*plan.runner_up)}},
+             pictures->rate,
+             task.viewing_size});
 }
 
 void PrintAttempts(const Plan& plan) {
@@ -108,6 +151,20 @@ void PrintGridCheck(const GridCheck& check) {
              check.encode_share() * 100, Described(check.search_best), check.loss_db());
 }
 
+// The chosen stream on each clip: the plan goes by the one where it looks worst.
+void PrintClips(const Plan& plan) {
+  if (!plan.chosen || plan.chosen->stream.clips.size() < 2) return;
+  fmt::print("{}\n", Paint("The chosen stream, clip by clip", Tone::kStrong));
+  Table table({{"footage"}, Number("frames/s"), Number("headroom"), Number("MS-SSIM"), Number("worst second")});
+  for (const ClipResult& clip : plan.chosen->stream.clips)
+    table.Row({{clip.footage},
+               Number(fmt::format("{:.0f}", clip.throughput_fps)),
+               Number(fmt::format("{:.0f} %", clip.headroom * 100)),
+               Number(fmt::format("{:.2f} dB", clip.score)),
+               Number(fmt::format("{:.2f} dB", clip.worst_second_score))});
+  fmt::print("{}\n", table.str());
+}
+
 void PrintPictures(const Plan& plan) {
   if (plan.pictures.empty()) return;
   fmt::print("{}\n", Paint("Sizes and frame rates tried for the stream, each with the best preset that keeps pace",
@@ -143,6 +200,7 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
                      Tone::kStrong),
                OptionTable(plan.options[static_cast<int>(role)], plan.capacity.headroom).str());
   }
+  PrintClips(plan);
   if (!plan.placement.rejected.empty()) {
     fmt::print("{}\n", Paint("Placements that do not fit", Tone::kStrong));
     for (const RejectedPair& pair : plan.placement.rejected)
@@ -153,7 +211,7 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
   fmt::print("{}\n", SettingsCard(plan, show));
   fmt::print(
       "{} trials needed of {} in the whole grid; {} measured now, {} used again.\n"
-      "In {}/: card.txt, plan.json, bench.csv{}, and figures as SVG and PNG.\n",
+      "In {}/: card.txt, plan.json, bench.csv, quality.csv{}, and figures as SVG and PNG.\n",
       plan.trials, plan.grid, book.measured(), book.reused(), session.out().string(),
       plan.proving.attempts.empty() ? "" : ", proof.csv, stream.flv, recording.mkv");
 }
@@ -240,6 +298,8 @@ int RunPlan(Session& session) {
   if (check) body["exhaustive"] = *check;
   session.Write("plan", body);
   WriteFile(session.out() / "card.txt", SettingsCard(plan, show));
+  DrawWorstSecond(session, plan, footage);
+  DrawPictures(session.out(), plan.pictures, plan.targets.stream);
   WriteFigures(session, plan, KnownOptions(book, plan.targets.stream, footage));
   if (session.request().json)
     fmt::print("{}\n", body.dump(2));

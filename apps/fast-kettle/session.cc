@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "session.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <csignal>
 #include <fstream>
@@ -144,6 +146,9 @@ std::vector<Footage> Session::PrepareAll(const Show& show) {
     progress_.StepDone();
   }
   progress_.Clear();
+  for (const Footage& pictures : footage)
+    for (const std::string& note : pictures.notes)
+      if (!request_.quiet) fmt::print(stderr, "{}: {}\n", pictures.label, note);
   return footage;
 }
 

@@ -64,6 +64,7 @@ class Session {
   // What the NVIDIA driver tells, asked in a worker. Remembered.
   const std::vector<NvidiaDevice>& Nvidia();
 
+  // Prepares all of a show's footage, and prints on standard error what is done to its pictures.
   std::vector<Footage> PrepareAll(const Show& show);
 
   // Trials that earlier runs in this folder measured and that still count here.

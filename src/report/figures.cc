@@ -17,17 +17,6 @@ namespace kettle {
 
 namespace {
 
-struct Series {
-  const char* colour;
-  int point;  // gnuplot point type: a shape of its own for each, besides the colour
-};
-
-Series SeriesOf(std::size_t index) {
-  static const std::array looks = {Series{kBlue, 7},    Series{kOrange, 5}, Series{kGreen, 9},
-                                   Series{kPurple, 11}, Series{kAmber, 13}, Series{kText, 15}};
-  return looks[index % looks.size()];
-}
-
 // What of the settings is not the same in all options, or what is.
 std::string Named(const EncodeSettings& s, const std::vector<Option>& all, bool differing) {
   const auto wanted = [&](const auto& value) {
@@ -64,21 +53,6 @@ std::map<std::string, std::vector<Option>> BySeries(const std::vector<Option>& o
   return series;
 }
 
-void Title(std::ostringstream& script, const std::string& title, const std::string& subtitle) {
-  script << "set label 100 " << Quoted(title) << " at graph 0, graph 1 offset 0,2.9 left font ',18' textcolor rgb \""
-         << kText << "\"\n"
-         << "set label 101 " << Quoted(subtitle) << " at graph 0, graph 1 offset 0,1.2 left textcolor rgb \"" << kGrey
-         << "\"\n";
-}
-
-void VerticalLine(std::ostringstream& script, int id, double x, const char* colour, const std::string& text,
-                  double height) {
-  script << "set arrow " << id << " from " << x << ", graph 0 to " << x << ", graph 1 nohead back linecolor rgb \""
-         << colour << "\" linewidth 2 dashtype 2\n"
-         << "set label " << id << ' ' << Quoted(text) << " at " << x << ", graph " << height
-         << " offset 0.6,0 left textcolor rgb \"" << colour << "\"\n";
-}
-
 std::string SpeedQualityTitle(const std::vector<Option>& options, const std::optional<Option>& chosen,
                               double headroom) {
   const auto holding =
@@ -93,7 +67,7 @@ std::string SpeedQualityTitle(const std::vector<Option>& options, const std::opt
 // The presets' names beside their points, fastest first, and the series' title, if one is given, under the fastest.
 // Where points stand close together, every other name goes below its point.
 std::string SeriesLabels(const std::string& title, const std::vector<Option>& members,
-                         const std::optional<Option>& chosen, const Series& look, int& label) {
+                         const std::optional<Option>& chosen, const Look& look, int& label) {
   constexpr double kCloseOctaves = 0.5;
   std::string text;
   bool below = false;
@@ -130,7 +104,7 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
   const bool direct = series.size() <= 2;
   std::size_t index = 0;
   for (const auto& [title, members] : series) {
-    const Series look = SeriesOf(index++);
+    const Look look = LookOf(index++);
     const std::string block = fmt::format("$series_{}", label);
     data << block << " << EOD\n";
     for (const Option& option : members) data << option.throughput_fps << ' ' << option.score << '\n';
@@ -152,14 +126,14 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
     script << "set bmargin " << 4.5 + static_cast<double>(rows)
            << "\nset key at screen 0.5, screen 0.012 center bottom Left reverse samplen 2 maxrows " << rows << '\n';
   }
-  Title(script, SpeedQualityTitle(options, chosen, required_headroom),
+  script << FigureTitle(SpeedQualityTitle(options, chosen, required_headroom),
         Named(settings, options, false) + "; the footage on which each is slowest and looks worst");
   script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM, "
             "dB\"\n"
          << "set xrange [*:" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"
          << data.str() << labels;
-  VerticalLine(script, 200, rate, kGrey, fmt::format("frame rate, {:g}", rate), 0.97);
-  VerticalLine(script, 201, needed, kGreen,
+  script << VerticalLine(200, rate, kGrey, fmt::format("frame rate, {:g}", rate), 0.97);
+  script << VerticalLine(201, needed, kGreen,
                fmt::format("with {:.0f} % headroom, {:.0f}", required_headroom * 100, needed), 0.92);
   script << plot.str() << '\n';
   DrawFigure(folder, "speed-quality", script.str());
@@ -198,7 +172,7 @@ void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt)
   const int skipped = proof.stream.skipped + proof.recording.skipped;
   const double slowest = std::max(Worst(proof.stream).value_or(0), Worst(proof.recording).value_or(0));
   std::ostringstream script;
-  Title(script,
+  script << FigureTitle(
         proof.holds() ? fmt::format("Both encodes keep pace: no frame of {} was skipped in {:g} s",
                                     proof.stream.frames + proof.recording.frames, proof.seconds)
                       : fmt::format("The encodes do not keep pace: {} of {} frames were skipped in {:g} s", skipped,
@@ -252,7 +226,7 @@ void DrawSoak(const std::filesystem::path& folder, const EncodeSettings& setting
     highest = std::max(highest, window.fps);
   }
   std::ostringstream script;
-  Title(script,
+  script << FigureTitle(
         fmt::format("{} {} {} under lasting load: {:+.1f} %", settings.encoder, settings.preset,
                     drift.verdict == Drift::Verdict::kSteady    ? "does not slow down"
                     : drift.verdict == Drift::Verdict::kUnclear ? "gives no clear answer"

@@ -1,9 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "report/plot.h"
 
-#include <sys/wait.h>
-#include <unistd.h>
-
+#include <array>
 #include <cstdio>
 #include <cstdlib>
 #include <fstream>
@@ -39,27 +37,64 @@ std::string Quoted(const std::string& text) {
   return safe + "\"";
 }
 
+Look LookOf(std::size_t index) {
+  static const std::array looks = {Look{kBlue, 7},   Look{kOrange, 5}, Look{kGreen, 9},    Look{kPurple, 11},
+                                   Look{kAmber, 13}, Look{kText, 15},  Look{"#56b4e9", 6}, Look{kGrey, 4}};
+  return looks[index % looks.size()];
+}
+
+std::string FigureTitle(const std::string& title, const std::string& subtitle) {
+  return fmt::format("set label 100 {} at graph 0, graph 1 offset 0,2.9 left font ',18' textcolor rgb \"{}\"\n", Quoted(title),
+                     kText) +
+         fmt::format("set label 101 {} at graph 0, graph 1 offset 0,1.2 left textcolor rgb \"{}\"\n", Quoted(subtitle), kGrey);
+}
+
+std::string VerticalLine(int id, double x, const char* colour, const std::string& text, double height) {
+  return fmt::format("set arrow {} from {}, graph 0 to {}, graph 1 nohead back linecolor rgb \"{}\" linewidth 2 dashtype 2\n", id, x,
+                     x, colour) +
+         fmt::format("set label {} {} at {}, graph {} offset 0.6,0 left textcolor rgb \"{}\"\n", id, Quoted(text), x, height, colour);
+}
+
+namespace {
+
+// Throws Error(kMachine) with gnuplot's first words if it fails. `scratch` is for the script and the log.
+void RunGnuplot(const std::filesystem::path& scratch, const std::string& name, const std::string& script) {
+  const std::filesystem::path file = scratch / "figure.gp", log = scratch / "log";
+  WriteFile(file, script);
+  const std::string command = "gnuplot " + file.string() + " >" + log.string() + " 2>&1";
+  if (std::system(command.c_str()) == 0) return;
+  std::string words, line;
+  std::ifstream stream(log);
+  while (words.size() < 300 && std::getline(stream, line))
+    if (!line.empty()) words += line + " ";
+  FailMachine("gnuplot failed to draw {}: {}", name, words);
+}
+
+std::string PngTerminal(int width, int height) {
+  return fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,12' background '#ffffff'\n", width, height);
+}
+
+}  // namespace
+
 void DrawFigure(const std::filesystem::path& folder, const std::string& name, const std::string& script) {
   const TemporaryFolder scratch(folder);
   const std::string svg = (scratch.path() / "figure.svg").string(), png = (scratch.path() / "figure.png").string();
-  const std::filesystem::path file = scratch.path() / "figure.gp", log = scratch.path() / "log";
   std::ostringstream text;
   text << "set terminal svg noenhanced size 1200,720 dynamic font 'DejaVu Sans,15' background '#ffffff'\n"
        << "set output " << Quoted(svg) << '\n'
        << kStyle << script << "\nunset output\n"
-       << "set terminal pngcairo noenhanced size 1200,720 font 'DejaVu Sans,12' background '#ffffff'\n"
-       << "set output " << Quoted(png) << "\nreplot\nunset output\n";
-  WriteFile(file, text.str());
-  const std::string command = "gnuplot " + file.string() + " >" + log.string() + " 2>&1";
-  const int result = std::system(command.c_str());
-  if (result != 0) {
-    std::string words, line;
-    std::ifstream stream(log);
-    while (words.size() < 300 && std::getline(stream, line))
-      if (!line.empty()) words += line + " ";
-    FailMachine("gnuplot failed to draw {}: {}", name, words);
-  }
+       << PngTerminal(1200, 720) << "set output " << Quoted(png) << "\nreplot\nunset output\n";
+  RunGnuplot(scratch.path(), name, text.str());
   Publish(svg, folder / (name + ".svg"));
+  Publish(png, folder / (name + ".png"));
+}
+
+void DrawPicture(const std::filesystem::path& folder, const std::string& name, int width, int height,
+                 const std::string& script) {
+  const TemporaryFolder scratch(folder);
+  const std::string png = (scratch.path() / "figure.png").string();
+  RunGnuplot(scratch.path(), name,
+             PngTerminal(width, height) + "set encoding utf8\nset output " + Quoted(png) + "\n" + script + "unset output\n");
   Publish(png, folder / (name + ".png"));
 }
 

@@ -2,6 +2,7 @@
 // Runs gnuplot with the product's one style, for SVG and PNG of each figure.
 #pragma once
 
+#include <cstddef>
 #include <filesystem>
 #include <string>
 
@@ -19,8 +20,25 @@ inline constexpr const char* kText = "#22282d";
 // Text made safe for a gnuplot string in double quotes, enhanced mode off.
 std::string Quoted(const std::string& text);
 
+// A series' look: a colour and a point shape of its own (gnuplot's point type).
+struct Look {
+  const char* colour;
+  int point;
+};
+Look LookOf(std::size_t index);  // repeats after eight
+
+// Commands for the title, which is the figure's answer, and the line under it.
+std::string FigureTitle(const std::string& title, const std::string& subtitle);
+
+// Commands for a named dashed line at `x`; `height` of its name, 0 to 1 of the graph. `id` is unique in the figure.
+std::string VerticalLine(int id, double x, const char* colour, const std::string& text, double height);
+
 // Draws `script` (gnuplot commands after the style; data inline) to `folder`/`name`.svg and .png, 1200 by
 // 720. Throws Error(kMachine) with gnuplot's first words if it fails.
 void DrawFigure(const std::filesystem::path& folder, const std::string& name, const std::string& script);
+
+// Draws to `folder`/`name`.png alone, in any size.
+void DrawPicture(const std::filesystem::path& folder, const std::string& name, int width, int height,
+                 const std::string& script);
 
 }  // namespace kettle

@@ -50,7 +50,7 @@ class AgreementTest : public test::FolderTest, public testing::WithParamInterfac
     for (int i = 0; i < kFrames; ++i) {
       const std::shared_ptr<const AVFrame> a(source.Frame(i).release(), LibavDeleter()),
           b(decoded.Frame(i).release(), LibavDeleter());
-      comparison.Add(a, b, b);
+      comparison.Add({a, b}, {a, b});
     }
     return comparison.Finish();
   }

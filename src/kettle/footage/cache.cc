@@ -8,6 +8,7 @@
 #include <optional>
 #include <thread>
 
+#include "kettle/footage/inspect.h"
 #include "kettle/footage/scene.h"
 #include "kettle/media/reader.h"
 #include "kettle/media/scaler.h"
@@ -22,8 +23,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int kRenderVersion = 2;  // raise when the scenes or the conversion change
-constexpr std::uint64_t kSceneSeed = 1;
+constexpr int kRenderVersion = 3;  // raise when the scenes or the conversion change
 constexpr double kShortestSeconds = 0.5;
 constexpr std::uintmax_t kCacheLimitBytes = 12ull << 30;
 
@@ -79,6 +79,7 @@ void RenderScene(const FootageRequest& request, int frames, const fs::path& file
 
 struct Stretch {
   double from = 0, seconds = 0;
+  std::vector<std::string> notes;  // Footage::notes
 };
 
 // The stretch of at most `seconds` whose packets have the most bytes.
@@ -86,7 +87,7 @@ Stretch BusiestStretch(std::vector<MediaReader::PacketTime> packets, double seco
   std::sort(packets.begin(), packets.end(), [](const auto& a, const auto& b) { return a.seconds < b.seconds; });
   const double frame = own_rate.numerator > 0 ? 1 / own_rate.fps() : 0;
   const double whole = packets.empty() ? 0 : packets.back().seconds + frame;
-  if (whole <= seconds) return {0, whole};
+  if (whole <= seconds) return {0, whole, {}};
   double sum = 0, best = -1, best_from = 0;
   std::size_t first = 0;
   for (const auto& packet : packets) {
@@ -97,7 +98,11 @@ Stretch BusiestStretch(std::vector<MediaReader::PacketTime> packets, double seco
       best_from = packets[first].seconds;
     }
   }
-  return {std::max(0.0, best_from), seconds};
+  return {std::max(0.0, best_from), seconds, {}};
+}
+
+bool IsShort(const Stretch& stretch, const FootageRequest& request) {
+  return stretch.seconds < request.seconds - 1 / request.rate.fps();
 }
 
 [[noreturn]] void FailCutOff(const FootageRequest& request, double declared, double reached) {
@@ -112,10 +117,18 @@ Stretch ChooseStretch(const FootageRequest& request) {
   if (const auto declared = reader.declared_seconds();
       declared && *declared - reached > std::max(0.5, *declared * 0.02))
     FailCutOff(request, *declared, reached);
-  const Stretch stretch = BusiestStretch(std::move(packets), request.seconds, reader.rate());
+  const bool variable_rate = HasVariableRate(packets);
+  Stretch stretch = BusiestStretch(std::move(packets), request.seconds, reader.rate());
+  StreamFacts facts = reader.facts();
+  if (MediaReader first(request.source); const auto picture = first.Next())  // headers don't always tell
+    facts.interlaced = facts.interlaced || picture->frame->interlaced_frame;
+  stretch.notes = PictureNotes(facts, reader.size(), variable_rate);
   if (stretch.seconds < kShortestSeconds)
     FailInput("{}: only {:.2f} s of picture; at least {} s are needed", request.source, stretch.seconds,
               kShortestSeconds);
+  if (IsShort(stretch, request))
+    stretch.notes.push_back(fmt::format("only {:.1f} s long: played forth and back to fill {:g} s", stretch.seconds,
+                                        request.seconds));
   return stretch;
 }
 
@@ -145,6 +158,18 @@ int DecodeClip(const FootageRequest& request, const Stretch& stretch, const fs::
     FailInput("{}: only {} pictures in it can be decoded; the clip is damaged or cut off", request.source, written);
   writer.Finish();
   return written;
+}
+
+// Writes the pictures of `once` forth and back until there are `frames`: no jump where they start again.
+void FillForthAndBack(const fs::path& once, int frames, const fs::path& file) {
+  const Y4mFile pictures(once);
+  Y4mWriter writer(file, pictures.size(), pictures.rate());
+  const int round = std::max(1, 2 * (pictures.frames() - 1));
+  for (int i = 0; i < frames; ++i) {
+    const int place = i % round;
+    writer.Write(*pictures.Frame(place < pictures.frames() ? place : round - place));
+  }
+  writer.Finish();
 }
 
 }  // namespace
@@ -177,17 +202,23 @@ fs::path DefaultCacheFolder() {
   return fs::temp_directory_path() / "fast-kettle-cache";
 }
 
+void RenderSceneTo(const fs::path& file, const std::string& scene, FrameSize size, FrameRate rate, double seconds,
+                   const std::function<void(double)>& progress) {
+  const int frames = std::max(1, static_cast<int>(std::lround(seconds * rate.fps())));
+  RenderScene({scene, size, rate, seconds}, frames, file, progress);
+}
+
 Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_folder,
                        const std::function<void(double)>& progress) {
   const bool scene = IsScene(request.source);
-  Stretch stretch{0, request.seconds};
+  Stretch stretch{0, request.seconds, {}};
   if (!scene) stretch = ChooseStretch(request);
   PrepareFolder(cache_folder, "footage cache");
   const std::string label = scene ? request.source : fs::path(request.source).filename().string();
   const fs::path file =
       cache_folder / fmt::format("{}-{}.y4m", scene ? request.source : "clip", HexDigest(Key(request)));
   if (!fs::exists(file)) {
-    const int frames = std::max(1, static_cast<int>(std::lround(stretch.seconds * request.rate.fps())));
+    const int frames = std::max(1, static_cast<int>(std::lround(request.seconds * request.rate.fps())));
     const auto bytes = static_cast<std::uintmax_t>(frames) * static_cast<std::uintmax_t>(request.size.pixels()) * 3 / 2;
     Evict(cache_folder, bytes);
     std::error_code error;
@@ -195,13 +226,19 @@ Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_fold
     if (!error && space.available < bytes)
       FailMachine("no room for the test pictures: {} needs {} MB in {}, {} MB are free", label, bytes / 1'000'000,
                   cache_folder.string(), space.available / 1'000'000);
-    if (scene)
+    if (scene) {
       RenderScene(request, frames, file, progress);
-    else
+    } else if (IsShort(stretch, request)) {
+      const TemporaryFolder scratch(cache_folder);
+      const fs::path once = scratch.path() / "once.y4m";
+      DecodeClip(request, stretch, once, progress);
+      FillForthAndBack(once, frames, file);
+    } else {
       DecodeClip(request, stretch, file, progress);
+    }
   }
   const Y4mFile cached(file);
-  return {label, file, cached.size(), cached.rate(), cached.frames(), stretch.from, {}, {}};
+  return {label, file, cached.size(), cached.rate(), cached.frames(), stretch.from, {}, stretch.notes};
 }
 
 }  // namespace kettle

@@ -15,7 +15,7 @@ struct FootageRequest {
   std::string source;  // a scene's name, or the path of a clip
   FrameSize size;
   FrameRate rate;
-  double seconds = 3;  // how much of it; a shorter clip gives what it has
+  double seconds = 3;  // how much of it; a shorter clip is played forth and back
 };
 
 struct Footage {
@@ -46,6 +46,10 @@ ClipInfo InspectClip(const std::filesystem::path& path);
 
 // The folder for cached footage: $XDG_CACHE_HOME/fast-kettle or ~/.cache/fast-kettle.
 std::filesystem::path DefaultCacheFolder();
+
+// Renders a scene into a Y4M file at any place. `progress` is called with 0..1. Throws Error.
+void RenderSceneTo(const std::filesystem::path& file, const std::string& scene, FrameSize size, FrameRate rate,
+                   double seconds, const std::function<void(double)>& progress);
 
 // Gives the footage from the cache, making it first if need be. `progress` is called with 0..1.
 // A clip's pictures are those of its busiest stretch, the one that took the most bytes to code; each

@@ -18,6 +18,9 @@ struct SceneInfo {
 };
 const std::vector<SceneInfo>& Scenes();
 
+// The seed of the pictures that the program shows and measures.
+inline constexpr std::uint64_t kSceneSeed = 1;
+
 class Scene {
  public:
   virtual ~Scene() = default;

@@ -73,6 +73,22 @@ FrameRate MediaReader::rate() const {
   return rate.den > 0 ? FrameRate{rate.num, rate.den} : FrameRate{};
 }
 
+StreamFacts MediaReader::facts() const {
+  StreamFacts facts;
+  facts.container = format_->iformat->name;
+  facts.codec = avcodec_get_name(decoder_->codec_id);
+  if (const AVPixFmtDescriptor* format = av_pix_fmt_desc_get(decoder_->pix_fmt)) {
+    facts.bit_depth = format->comp[0].depth;
+    if (!(format->flags & AV_PIX_FMT_FLAG_RGB) && format->nb_components >= 3)
+      facts.chroma = format->log2_chroma_w == 0 ? "4:4:4" : format->log2_chroma_h == 0 ? "4:2:2" : "4:2:0";
+  }
+  if (decoder_->color_trc == AVCOL_TRC_SMPTE2084) facts.hdr = "PQ";
+  if (decoder_->color_trc == AVCOL_TRC_ARIB_STD_B67) facts.hdr = "HLG";
+  const AVFieldOrder order = format_->streams[stream_]->codecpar->field_order;
+  facts.interlaced = order != AV_FIELD_UNKNOWN && order != AV_FIELD_PROGRESSIVE;
+  return facts;
+}
+
 std::optional<double> MediaReader::declared_seconds() const {
   // A length guessed from the file's size and bit rate declares nothing.
   if (format_->duration == AV_NOPTS_VALUE || format_->duration_estimation_method == AVFMT_DURATION_FROM_BITRATE)

@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "kettle/media/libav.h"
@@ -10,6 +11,15 @@
 struct AVFormatContext;
 
 namespace kettle {
+
+// What a clip's header says of its pictures.
+struct StreamFacts {
+  std::string container, codec;  // libavformat's and libavcodec's names
+  int bit_depth = 8;
+  std::string chroma;       // "4:2:0"; empty if it is not Y'CbCr
+  std::string hdr;          // "PQ" or "HLG"; empty: no HDR
+  bool interlaced = false;  // if the header tells; pictures may tell later
+};
 
 // Decodes the first video stream of any file that libavformat reads.
 class MediaReader {
@@ -29,6 +39,7 @@ class MediaReader {
 
   FrameSize size() const;  // as coded; may be odd
   FrameRate rate() const;  // the container's average rate; 0/1 if it tells none
+  StreamFacts facts() const;
 
   // When each packet of the picture stream is shown, in seconds after the first, and its bytes, in
   // the file's order. Reads the whole file without decoding and ends at its end: call Seek then.

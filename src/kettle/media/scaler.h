@@ -25,7 +25,8 @@ class Scaler {
 };
 
 // Copies `picture`, of any size and pixel format, into a new 8-bit 4:2:0 limited-range picture of
-// size `to`: the whole picture keeps its shape, black bars fill the rest. Throws Error(kMachine).
+// size `to`: the whole picture keeps its shape, black bars fill the rest. Of an interlaced picture only the first field
+// is taken: no combs, half the lines. Throws Error(kMachine).
 FramePtr FitPicture(const AVFrame& picture, FrameSize to);
 
 }  // namespace kettle

@@ -13,6 +13,14 @@ namespace kettle {
 enum class Role { kStream, kRecording };
 const char* Name(Role role);  // "stream", "recording"
 
+// What it does on one clip or scene.
+struct ClipResult {
+  std::string footage;  // label
+  double throughput_fps = 0, headroom = 0;
+  double score = 0, worst_second_score = 0;  // 0: not measured
+  int worst_second = 0;                      // counted from 0
+};
+
 // Figures are those of the footage where they are worst.
 struct Option {
   EncodeSettings settings;
@@ -26,6 +34,7 @@ struct Option {
   double score = 0;                                             // mean MS-SSIM in dB (Quality::score)
   Quality quality;                                              // of the footage with the lowest score
   int b_frames = 0;
+  std::vector<ClipResult> clips;   // of the footage measured
   std::optional<double> interval;  // the widest of the throughputs' (Trial::interval)
   std::vector<std::string> marks;  // of all trials, each once (Trial::marks)
 

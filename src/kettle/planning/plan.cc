@@ -191,6 +191,25 @@ std::vector<Option> OfRole(const std::vector<Option>& options, const EncodeSetti
 
 }  // namespace
 
+namespace {
+
+bool SameButExtras(const EncodeSettings& a, const EncodeSettings& b) {
+  return a.encoder == b.encoder && a.preset == b.preset && a.size == b.size && a.frame_rate == b.frame_rate;
+}
+
+// The best looking stream option with another encoder, preset, size or frame rate.
+std::optional<Option> RunnerUp(const std::vector<Option>& options, const Option& chosen, double headroom) {
+  std::optional<Option> best;
+  for (const Option& option : options)
+    if (!SameButExtras(option.settings, chosen.settings) && option.settings.rate_control == chosen.settings.rate_control &&
+        option.settings.bit_rate == chosen.settings.bit_rate && option.keeps_pace(headroom) &&
+        (!best || option.score > best->score))
+      best = option;
+  return best;
+}
+
+}  // namespace
+
 SearchSpace SpaceOf(const Targets& targets, const std::vector<std::string>& families) {
   SearchSpace space{targets.stream, targets.sizes, targets.rates, families};
   if (space.sizes.empty()) space.sizes = {targets.stream.size};
@@ -232,10 +251,12 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   for (const Option& option : options.options()) plan.simulated = plan.simulated || option.simulated;
   plan.options[static_cast<int>(Role::kStream)] = OfRole(options.options(), plan.targets.stream);
   plan.options[static_cast<int>(Role::kRecording)] = OfRole(options.options(), plan.targets.recording);
-  if (plan.proving.holds())
+  if (plan.proving.holds()) {
     plan.chosen = plan.proving.attempts.back().pair;
-  else
+    plan.runner_up = RunnerUp(options.options(), plan.chosen->stream, plan.capacity.headroom);
+  } else {
     plan.nearest = Nearest(plan);
+  }
   return plan;
 }
 

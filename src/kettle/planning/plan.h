@@ -24,6 +24,7 @@ struct Plan {
   Capacity capacity;
   std::optional<Pair> chosen;  // not set: nothing holds
   Placement placement;
+  std::optional<Option> runner_up;  // the stream's best looking other encoder, preset or picture that keeps pace alone
   Proving proving;
   std::vector<TriedPicture> pictures;  // sizes and frame rates tried for the stream, best first; empty if given
   std::vector<Option> options[2];      // by Role, at its size and rate: all that were measured, fastest preset first

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/quality/comparison.h"
 
+#include <algorithm>
+
 namespace kettle {
 
 Comparison::Comparison(int threads) {
@@ -14,12 +16,11 @@ Comparison::~Comparison() {
   changed_.notify_all();
 }
 
-void Comparison::Add(std::shared_ptr<const AVFrame> source, std::shared_ptr<const AVFrame> shown,
-                     std::shared_ptr<const AVFrame> decoded) {
+void Comparison::Add(Views viewed, Views coded) {
   const std::size_t most_waiting = 2 * threads_.size();
   std::unique_lock lock(mutex_);
   changed_.wait(lock, [&] { return waiting_.size() < most_waiting; });
-  waiting_.push_back({added_++, std::move(source), std::move(shown), std::move(decoded)});
+  waiting_.push_back({added_++, std::move(viewed), std::move(coded)});
   metrics_.emplace_back();
   changed_.notify_all();
 }
@@ -33,8 +34,9 @@ void Comparison::Work() {
     waiting_.pop_front();
     changed_.notify_all();
     lock.unlock();
-    PictureMetrics metrics = Compare(ViewOf(*pair.source), ViewOf(*pair.shown));
-    metrics.blockiness = Blockiness(LumaOf(*pair.decoded));
+    PictureMetrics metrics = Compare(ViewOf(*pair.viewed.source), ViewOf(*pair.viewed.encode));
+    metrics.blockiness =
+        std::max(0.0, Blockiness(LumaOf(*pair.coded.encode)) - Blockiness(LumaOf(*pair.coded.source)));
     lock.lock();
     metrics_[pair.index] = metrics;
   }

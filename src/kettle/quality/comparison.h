@@ -23,17 +23,20 @@ class Comparison {
   Comparison(const Comparison&) = delete;
   Comparison& operator=(const Comparison&) = delete;
 
-  // 8-bit 4:2:0 pictures: source and encode at the viewing size, and the encode as it was decoded, at whose size
-  // blockiness is measured. Waits while many pairs are waiting.
-  void Add(std::shared_ptr<const AVFrame> source, std::shared_ptr<const AVFrame> shown,
-           std::shared_ptr<const AVFrame> decoded);
+  // Two 8-bit 4:2:0 pictures twice: at the viewing size, and at the encode's own. The latter are for blockiness, which
+  // is what the encode has more of than the source: edges of the picture itself may lie on block borders too.
+  struct Views {
+    std::shared_ptr<const AVFrame> source, encode;
+  };
+  // Waits while many pairs are waiting.
+  void Add(Views viewed, Views coded);
   // The metrics of all pairs. No more may be added.
   std::vector<PictureMetrics> Finish();
 
  private:
   struct Pair {
     std::size_t index;
-    std::shared_ptr<const AVFrame> source, shown, decoded;
+    Views viewed, coded;
   };
   void Work();
 

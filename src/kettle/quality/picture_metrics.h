@@ -9,7 +9,7 @@ namespace kettle {
 struct PictureMetrics {
   double mse_y = 0, mse_u = 0, mse_v = 0;  // mean squared errors
   double ssim_y = 1, ms_ssim_y = 1;
-  double blockiness = 0;  // of the distorted picture, squared grey levels
+  double blockiness = 0;  // of the distorted picture beyond the reference's, squared grey levels
 };
 
 // Compares two 4:2:0 pictures of the same size, at least 16x16; all but blockiness. Thread-safe.

@@ -55,7 +55,8 @@ Quality Pool(const std::vector<PictureMetrics>& frames, FrameRate rate, FrameSiz
   quality.ms_ssim_y = *Mean(ms_ssims);
   quality.p5_ms_ssim_y = *Quantile(ms_ssims, kLowShare);
   quality.worst_second = static_cast<int>(lowest_second(ms_ssims));
-  quality.worst_second_ms_ssim_y = WindowMeans(ms_ssims, second)[static_cast<std::size_t>(quality.worst_second)];
+  quality.seconds_ms_ssim_y = WindowMeans(ms_ssims, second);
+  quality.worst_second_ms_ssim_y = quality.seconds_ms_ssim_y[static_cast<std::size_t>(quality.worst_second)];
 
   const std::vector<double> blockiness = Each(frames, &PictureMetrics::blockiness);
   quality.blockiness = *Mean(blockiness);
@@ -66,7 +67,7 @@ Quality Pool(const std::vector<PictureMetrics>& frames, FrameRate rate, FrameSiz
 #define KETTLE_QUALITY_FIELDS                                                                                          \
   viewing_size, frames, psnr_y_db, psnr_u_db, psnr_v_db, ssim_y, ms_ssim_y, blockiness, p5_psnr_y_db, p5_ssim_y,       \
       p5_ms_ssim_y, worst_second_psnr_y_db, worst_second_ssim_y, worst_second_ms_ssim_y, worst_second_blockiness,      \
-      worst_second, worst_frame, worst_frame_psnr_y_db
+      seconds_ms_ssim_y, worst_second, worst_frame, worst_frame_psnr_y_db
 
 void to_json(nlohmann::json& nlohmann_json_j, const Quality& nlohmann_json_t) {
   NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_TO, KETTLE_QUALITY_FIELDS))

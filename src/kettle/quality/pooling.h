@@ -22,6 +22,7 @@ struct Quality {
   // The lowest mean over any whole second, counted from the first frame; for blockiness the highest.
   double worst_second_psnr_y_db = 0, worst_second_ssim_y = 0, worst_second_ms_ssim_y = 0;
   double worst_second_blockiness = 0;
+  std::vector<double> seconds_ms_ssim_y;  // the means of all seconds
   int worst_second = 0;  // the one with the lowest MS-SSIM, counted from 0
   int worst_frame = 0;   // the one with the largest error
   double worst_frame_psnr_y_db = 0;

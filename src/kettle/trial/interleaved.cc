@@ -15,6 +15,12 @@ constexpr double kLeastSeconds = 0.5;      // an encode shorter than this tells 
 
 double ContentSeconds(const Footage& footage) { return footage.frames / footage.rate.fps(); }
 
+RepeatRules RulesFor(const TrialJob& job, RepeatRules rules) {
+  rules.most = std::min(rules.most, job.most_repeats.value_or(rules.most));
+  rules.least = std::min(rules.least, rules.most);
+  return rules;
+}
+
 // One more repeat of a job, by what is known of it.
 double RepeatSeconds(const TrialJob& job) {
   if (!job.trial || job.trial->repeats.empty())
@@ -38,8 +44,9 @@ void Take(TrialJob& job, Trial&& another) {
 
 }  // namespace
 
-bool Finished(const TrialJob& job, const RepeatRules& rules) {
+bool Finished(const TrialJob& job, const RepeatRules& for_all) {
   if (!job.trial) return false;
+  const RepeatRules rules = RulesFor(job, for_all);
   const Trial& trial = *job.trial;
   if (!trial.done() || trial.truncated) return true;
   return static_cast<int>(trial.repeats.size()) >= rules.most ||
@@ -72,7 +79,7 @@ Expectation Expect(const std::vector<TrialJob>& jobs, const RepeatRules& rules, 
   for (const TrialJob& job : jobs) {
     if (!anew && Finished(job, rules)) continue;
     const int done = job.trial && !anew ? static_cast<int>(job.trial->repeats.size()) : 0;
-    const int more = std::max(1, rules.least - done);
+    const int more = std::max(1, RulesFor(job, rules).least - done);
     expectation.repeats += more;
     expectation.unknown += !job.trial;
     const double later = job.trial ? RepeatSeconds(job) : ContentSeconds(job.footage) + kStartSeconds;

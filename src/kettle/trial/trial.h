@@ -12,6 +12,7 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/footage/cache.h"
+#include "kettle/trial/strip.h"
 #include "kettle/trial/tasks.h"
 #include "kettle/trial/worker_process.h"
 
@@ -146,6 +147,11 @@ class ProcessTrialRunner final : public TrialRunner {
 
   // One setting for long. Throws Error(kMachine) if the encode fails.
   SoakOutcome RunSoak(const SoakTask& task);
+
+  // Encodes into a Matroska file. Throws Error(kMachine) if the encode fails.
+  void Encode(const EncodeSettings& settings, const Footage& footage, const std::filesystem::path& output);
+  // Throws Error(kMachine).
+  StripOutcome Strip(const StripTask& task);
 
   // Opens an encoder in a worker and encodes a few frames.
   ProbeOutcome Probe(const EncodeSettings& settings);

@@ -191,6 +191,21 @@ SoakOutcome ProcessTrialRunner::RunSoak(const SoakTask& task) {
   FailMachine("the soak run {}: {}", Name(report.status), Reason(FindFamily(task.settings.encoder), report.detail));
 }
 
+void ProcessTrialRunner::Encode(const EncodeSettings& settings, const Footage& footage,
+                                const std::filesystem::path& output) {
+  const double longest = footage.frames / footage.rate.fps() * kLongestPerFootage;
+  const EncodeTask task{settings, footage.file.string(), longest, output.string()};
+  const WorkerReport report = worker_.Run({"encode", task, longest * 2 + kGraceSeconds, patience_seconds_});
+  if (report.status != WorkerStatus::kDone)
+    FailMachine("encoding with {}: {}", settings.encoder, Reason(FindFamily(settings.encoder), report.detail));
+}
+
+StripOutcome ProcessTrialRunner::Strip(const StripTask& task) {
+  WorkerReport report = worker_.Run({"strip", task, kGraceSeconds * 2, patience_seconds_});
+  if (const auto outcome = AnswerOf<StripOutcome>(report)) return *outcome;
+  FailMachine("drawing the worst second: {}", report.detail);
+}
+
 ProbeOutcome ProcessTrialRunner::Probe(const EncodeSettings& settings) {
   WorkerReport report = worker_.Run({"probe", ProbeTask{settings}, kGraceSeconds});
   if (const auto outcome = AnswerOf<ProbeOutcome>(report)) return *outcome;

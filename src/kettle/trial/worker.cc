@@ -12,6 +12,7 @@
 #include "kettle/trial/paced.h"
 #include "kettle/trial/probe.h"
 #include "kettle/trial/quality_run.h"
+#include "kettle/trial/strip.h"
 #include "kettle/trial/unpaced.h"
 #include "kettle/units/error.h"
 
@@ -27,6 +28,7 @@ json RunTask(const std::string& task, const json& arguments, const std::function
   if (task == "soak") return RunSoak(arguments.get<SoakTask>(), clock, progress);
   if (task == "pace") return RunPaced(arguments.get<PaceTask>(), clock, progress);
   if (task == "quality") return RunQuality(arguments.get<QualityTask>(), progress);
+  if (task == "strip") return RunStrip(arguments.get<StripTask>(), progress);
   if (task == "probe") return RunProbe(arguments.get<ProbeTask>());
   if (task == "limits") return RunLimits(arguments.get<ProbeTask>());
   if (task == "nvidia") return {{"devices", ReadNvidia()}};

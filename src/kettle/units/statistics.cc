@@ -2,6 +2,7 @@
 #include "kettle/units/statistics.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 
@@ -32,6 +33,28 @@ std::optional<double> PeakWindowSum(const std::vector<double>& samples, std::siz
     peak = std::max(peak, sum);
   }
   return peak;
+}
+
+double StudentT(std::size_t degrees) {
+  constexpr std::array kStudent = {12.706, 4.303, 3.182, 2.776, 2.571, 2.447, 2.365, 2.306, 2.262, 2.228,
+                                   2.201,  2.179, 2.160, 2.145, 2.131, 2.120, 2.110, 2.101, 2.093, 2.086,
+                                   2.080,  2.074, 2.069, 2.064, 2.060, 2.056, 2.052, 2.048, 2.045, 2.042};
+  constexpr double kNormal = 1.960;  // near enough from 30 on
+  return degrees <= kStudent.size() ? kStudent[degrees - 1] : kNormal;
+}
+
+std::optional<double> Deviation(const std::vector<double>& samples) {
+  if (samples.size() < 2) return std::nullopt;
+  const double mean = *Mean(samples);
+  double squares = 0;
+  for (const double sample : samples) squares += (sample - mean) * (sample - mean);
+  return std::sqrt(squares / static_cast<double>(samples.size() - 1));
+}
+
+std::optional<double> MeanInterval(const std::vector<double>& samples) {
+  const auto deviation = Deviation(samples);
+  if (!deviation) return std::nullopt;
+  return StudentT(samples.size() - 1) * *deviation / std::sqrt(static_cast<double>(samples.size()));
 }
 
 std::vector<double> WindowMeans(const std::vector<double>& samples, std::size_t window) {

@@ -2,6 +2,7 @@
 // Estimators: pure functions with fixed definitions. All are empty for no samples, never 0.
 #pragma once
 
+#include <cstddef>
 #include <optional>
 #include <vector>
 
@@ -18,6 +19,15 @@ inline std::optional<double> Median(std::vector<double> samples) { return Quanti
 // The largest sum over any `window` neighbouring samples; over all of them if there are fewer.
 // `window` must be at least 1.
 std::optional<double> PeakWindowSum(const std::vector<double>& samples, std::size_t window);
+
+// Of the population that the samples are from (n - 1); nothing for fewer than two.
+std::optional<double> Deviation(const std::vector<double>& samples);
+
+// Student's t, two-sided 95 %, for `degrees` of freedom, at least 1.
+double StudentT(std::size_t degrees);
+
+// Half the width of the 95 % interval of the samples' mean; nothing for fewer than two.
+std::optional<double> MeanInterval(const std::vector<double>& samples);
 
 // The means of consecutive, non-overlapping windows; a last window of less than half is left out
 // unless it is the only one. `window` must be at least 1.
