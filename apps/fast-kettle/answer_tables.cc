@@ -48,8 +48,17 @@ void PrintVariants(const Answer& answer) {
   for (const VariantAnswer& v : answer.variants) {
     const std::string label = v.variant.label + (v.simulated ? " (simulated)" : "");
     if (v.verdict == Verdict::kFailed) {
-      table.Row({{label}, Number("-"), Number("-"), Number("-"), Number("-"), Number("-"), Number("-"), Number("-"),
-                 Number("-"), Number("-"), {v.words, Tone::kBad}});
+      table.Row({{label},
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 {v.words, Tone::kBad}});
       continue;
     }
     const double cores = v.cpu_cores + v.feeding_cores;
@@ -84,8 +93,8 @@ void PrintCurves(const Answer& answer) {
         return quality(other, rate) <= quality(v, rate);
       });
       const double db = quality(v, rate);
-      cells.push_back(Number(db < 0 ? "-" : fmt::format("{:.2f}{}", db, best ? " *" : "  "),
-                             best ? Tone::kGood : Tone::kPlain));
+      cells.push_back(
+          Number(db < 0 ? "-" : fmt::format("{:.2f}{}", db, best ? " *" : "  "), best ? Tone::kGood : Tone::kPlain));
     }
     table.Row(std::move(cells));
   }

@@ -130,7 +130,8 @@ void AddBench(po::options_description& options, BenchOptions& bench) {
   }),
       "end within this time: 90s, 5min");
   add("question", po::value(&bench.question)->value_name("NAME"),
-      "compare the ways to set one thing at the same bit rate: size, frame-rate, encoder, scaler, b-frames, look-ahead, "
+      "compare the ways to set one thing at the same bit rate: size, frame-rate, encoder, scaler, b-frames, "
+      "look-ahead, "
       "adaptive-quantisation, psycho-visual, multi-pass, keyframe-interval, buffer, profile");
   add("repeats", po::value(&bench.repeats)->value_name("N"), "of each trial, at most (default: 5)");
   add("soak", Optional(bench.soak_minutes, "MINUTES"), "run one setting for so long and look for drift");

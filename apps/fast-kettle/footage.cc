@@ -39,8 +39,11 @@ int List(const Request& request, Progress& progress) {
   json scenes = json::array();
   for (const SceneInfo& info : Scenes()) {
     const Content content = ContentOf(info);
-    table.Row({{info.name}, {info.title}, Number(fmt::format("{:.0f}", content.si)),
-               Number(fmt::format("{:.0f}", content.ti)), {content.word()}});
+    table.Row({{info.name},
+               {info.title},
+               Number(fmt::format("{:.0f}", content.si)),
+               Number(fmt::format("{:.0f}", content.ti)),
+               {content.word()}});
     scenes.push_back({{"name", info.name}, {"title", info.title}, {"content", content}});
     progress.StepDone();
   }
@@ -48,9 +51,10 @@ int List(const Request& request, Progress& progress) {
   if (request.json)
     fmt::print("{}\n", json{{"scenes", scenes}}.dump(2));
   else
-    fmt::print("{}\nSI and TI: spatial and temporal information of ITU-T P.910, two seconds of 640x360 at 60 frames a "
-               "second.\nYour own game says more: fast-kettle footage inspect my-clip.mkv\n",
-               table.str());
+    fmt::print(
+        "{}\nSI and TI: spatial and temporal information of ITU-T P.910, two seconds of 640x360 at 60 frames a "
+        "second.\nYour own game says more: fast-kettle footage inspect my-clip.mkv\n",
+        table.str());
   return 0;
 }
 
@@ -74,15 +78,15 @@ int Inspect(const Request& request, Progress& progress) {
   line("size", report.size.str());
   line("frame rate", fmt::format("{}{}", report.rate.str(), report.variable_rate ? ", variable" : ""));
   line("length", fmt::format("{} frames, {:.1f} s", report.frames, report.seconds));
-  line("samples", fmt::format("{} bit{}{}; interlaced: {}", report.facts.bit_depth,
-                              report.facts.chroma.empty() ? "" : ", " + report.facts.chroma,
-                              report.facts.hdr.empty() ? "" : ", HDR " + report.facts.hdr,
-                              YesNo(report.facts.interlaced)));
+  line("samples",
+       fmt::format("{} bit{}{}; interlaced: {}", report.facts.bit_depth,
+                   report.facts.chroma.empty() ? "" : ", " + report.facts.chroma,
+                   report.facts.hdr.empty() ? "" : ", HDR " + report.facts.hdr, YesNo(report.facts.interlaced)));
   line("detail", fmt::format("SI {:.0f} at most, {:.0f} on average (ITU-T P.910)", content.si, content.mean_si));
   line("motion", fmt::format("{}: TI {:.0f} at most, {:.0f} on average", content.word(), content.ti, content.mean_ti));
   if (report.seconds >= 2)
-    line("seconds", fmt::format("the busiest from {} s, the calmest from {} s", content.busiest_second,
-                                content.calmest_second));
+    line("seconds",
+         fmt::format("the busiest from {} s, the calmest from {} s", content.busiest_second, content.calmest_second));
   if (report.notes.empty()) line("used as", "it is");
   for (const std::string& note : report.notes) fmt::print("  - {}\n", note);
   fmt::print("\nNext: put it under footage in your show: footage = [\"{}\"]\n", request.footage.subject);
@@ -112,8 +116,12 @@ int Render(const Request& request, Progress& progress) {
   const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   const double frames = options.seconds * rate.fps();
   if (request.json)
-    fmt::print("{}\n", json{{"file", file.string()}, {"frames", std::lround(frames)}, {"size", size},
-                            {"frame_rate", rate}, {"took_seconds", took}}.dump(2));
+    fmt::print("{}\n", json{{"file", file.string()},
+                            {"frames", std::lround(frames)},
+                            {"size", size},
+                            {"frame_rate", rate},
+                            {"took_seconds", took}}
+                           .dump(2));
   else
     fmt::print("{}: {:.0f} frames of {} at {} frames a second, drawn in {:.1f} s ({:.0f} a second)\n", file.string(),
                frames, size.str(), rate.str(), took, frames / took);

@@ -57,8 +57,8 @@ void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Foota
   const auto worst = std::min_element(chosen.clips.begin(), chosen.clips.end(), [](const auto& a, const auto& b) {
     return a.worst_second_score < b.worst_second_score;
   });
-  const auto pictures = std::find_if(footage.begin(), footage.end(),
-                                     [&](const Footage& f) { return f.label == worst->footage; });
+  const auto pictures =
+      std::find_if(footage.begin(), footage.end(), [&](const Footage& f) { return f.label == worst->footage; });
   if (pictures == footage.end()) return;
   const std::filesystem::path folder = session.scratch();
   StripTask task{pictures->file.string(), {}, {}, chosen.quality.viewing_size, 0, 0, folder.string()};
@@ -72,14 +72,15 @@ void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Foota
   task.first_frame = worst->worst_second * task.frames;
   const StripOutcome strip = session.runner().Strip(task);
   session.progress().Clear();
-  DrawStrip(session.out(), strip,
-            {fmt::format("The worst second of {}, as the stream shows it", worst->footage),
-             fmt::format("at {}; whole, and enlarged where chosen and runner-up differ most", chosen.settings.bit_rate.str()),
-             {{"source", fmt::format("{}, {} frames a second", pictures->size.str(), pictures->rate.str())},
-              {"chosen", Short(chosen)},
-              {"runner-up", Short(*plan.runner_up)}},
-             pictures->rate,
-             task.viewing_size});
+  DrawStrip(
+      session.out(), strip,
+      {fmt::format("The worst second of {}, as the stream shows it", worst->footage),
+       fmt::format("at {}; whole, and enlarged where chosen and runner-up differ most", chosen.settings.bit_rate.str()),
+       {{"source", fmt::format("{}, {} frames a second", pictures->size.str(), pictures->rate.str())},
+        {"chosen", Short(chosen)},
+        {"runner-up", Short(*plan.runner_up)}},
+       pictures->rate,
+       task.viewing_size});
 }
 
 void PrintAttempts(const Plan& plan) {
@@ -144,11 +145,12 @@ std::string Described(const std::optional<Option>& option) {
 }
 
 void PrintGridCheck(const GridCheck& check) {
-  fmt::print("{}\n  grid    {} trials, {:.0f} s of encoding: {}\n  search  {} trials, {:.0f} s of encoding ({:.1f} %): {}\n"
-             "  The search's choice looks {:.2f} dB worse.\n\n",
-             Paint("The whole grid, and the search among the same trials", Tone::kStrong), check.grid_trials,
-             check.grid_encode_seconds, Described(check.grid_best), check.search_trials, check.search_encode_seconds,
-             check.encode_share() * 100, Described(check.search_best), check.loss_db());
+  fmt::print(
+      "{}\n  grid    {} trials, {:.0f} s of encoding: {}\n  search  {} trials, {:.0f} s of encoding ({:.1f} %): {}\n"
+      "  The search's choice looks {:.2f} dB worse.\n\n",
+      Paint("The whole grid, and the search among the same trials", Tone::kStrong), check.grid_trials,
+      check.grid_encode_seconds, Described(check.grid_best), check.search_trials, check.search_encode_seconds,
+      check.encode_share() * 100, Described(check.search_best), check.loss_db());
 }
 
 // The chosen stream on each clip: the plan goes by the one where it looks worst.
@@ -174,8 +176,13 @@ void PrintPictures(const Plan& plan) {
     const bool taken = tried.size == plan.targets.stream.size && tried.rate == plan.targets.stream.frame_rate;
     const Tone tone = taken ? Tone::kGood : tried.best ? Tone::kPlain : Tone::kDim;
     if (!tried.best) {
-      table.Row({{tried.size.str(), tone}, Number(tried.rate.str(), tone), {"-", tone}, {"-", tone}, Number("-", tone),
-                 Number("-", tone), {"nothing keeps pace", Tone::kBad}});
+      table.Row({{tried.size.str(), tone},
+                 Number(tried.rate.str(), tone),
+                 {"-", tone},
+                 {"-", tone},
+                 Number("-", tone),
+                 Number("-", tone),
+                 {"nothing keeps pace", Tone::kBad}});
       continue;
     }
     const Option& best = *tried.best;
@@ -284,8 +291,7 @@ int RunPlan(Session& session) {
   std::optional<GridCheck> check;
   Plan plan;
   try {
-    if (session.request().exhaustive)
-      check = CheckAgainstGrid(space, footage, show.required_headroom, book);
+    if (session.request().exhaustive) check = CheckAgainstGrid(space, footage, show.required_headroom, book);
     plan = MakePlan(request, book, [&](const Pair& pair) { return Prove(session, pair, footage); });
   } catch (...) {
     keep.Keep(book.trials());

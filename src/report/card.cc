@@ -68,9 +68,11 @@ std::string Encode(const Plan& plan, const Option& option, const std::string& ro
            fmt::format("{:g} s ({} frames)", s.keyframe_seconds, std::lround(s.keyframe_seconds * s.frame_rate.fps())),
            role == "stream" ? Why(plan, "stream.keyframe_seconds") : "for seeking and cutting");
   text += Line("B-frames", fmt::format("{}", option.b_frames),
-               s.b_frames ? "measured: better than the preset's own" : "as this preset made them; leave the preset's own setting");
+               s.b_frames ? "measured: better than the preset's own"
+                          : "as this preset made them; leave the preset's own setting");
   if (s.look_ahead_frames)
-    text += Line("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "measured: better than the preset's own");
+    text +=
+        Line("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "measured: better than the preset's own");
   if (s.multi_pass) text += Line("multi-pass", *s.multi_pass ? "on" : "off", "measured: better than the preset's own");
   text += Line("profile", "high", "H.264 High, 8-bit 4:2:0");
   return text;

@@ -127,14 +127,14 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
            << "\nset key at screen 0.5, screen 0.012 center bottom Left reverse samplen 2 maxrows " << rows << '\n';
   }
   script << FigureTitle(SpeedQualityTitle(options, chosen, required_headroom),
-        Named(settings, options, false) + "; the footage on which each is slowest and looks worst");
+                        Named(settings, options, false) + "; the footage on which each is slowest and looks worst");
   script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM, "
             "dB\"\n"
          << "set xrange [*:" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"
          << data.str() << labels;
   script << VerticalLine(200, rate, kGrey, fmt::format("frame rate, {:g}", rate), 0.97);
   script << VerticalLine(201, needed, kGreen,
-               fmt::format("with {:.0f} % headroom, {:.0f}", required_headroom * 100, needed), 0.92);
+                         fmt::format("with {:.0f} % headroom, {:.0f}", required_headroom * 100, needed), 0.92);
   script << plot.str() << '\n';
   DrawFigure(folder, "speed-quality", script.str());
 }
@@ -173,13 +173,13 @@ void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt)
   const double slowest = std::max(Worst(proof.stream).value_or(0), Worst(proof.recording).value_or(0));
   std::ostringstream script;
   script << FigureTitle(
-        proof.holds() ? fmt::format("Both encodes keep pace: no frame of {} was skipped in {:g} s",
-                                    proof.stream.frames + proof.recording.frames, proof.seconds)
-                      : fmt::format("The encodes do not keep pace: {} of {} frames were skipped in {:g} s", skipped,
-                                    proof.stream.frames + proof.recording.frames, proof.seconds),
-        fmt::format("stream: {}{}; recording: {}{}; both at once in real time", attempt.pair.stream.title(),
-                    attempt.pair.stream.simulated ? " (simulated GPU)" : "", attempt.pair.recording.title(),
-                    attempt.pair.recording.simulated ? " (simulated GPU)" : ""));
+      proof.holds() ? fmt::format("Both encodes keep pace: no frame of {} was skipped in {:g} s",
+                                  proof.stream.frames + proof.recording.frames, proof.seconds)
+                    : fmt::format("The encodes do not keep pace: {} of {} frames were skipped in {:g} s", skipped,
+                                  proof.stream.frames + proof.recording.frames, proof.seconds),
+      fmt::format("stream: {}{}; recording: {}{}; both at once in real time", attempt.pair.stream.title(),
+                  attempt.pair.stream.simulated ? " (simulated GPU)" : "", attempt.pair.recording.title(),
+                  attempt.pair.recording.simulated ? " (simulated GPU)" : ""));
   script << "set logscale y 10\nset yrange [0.05:" << std::max(full_ms, slowest) * 2
          << "]\nset xrange [0:" << proof.seconds * 1.001 << "]\n"
          << "set xlabel \"seconds of the proof run\"\nset ylabel \"from due to taken by the encoder, ms\"\n"
@@ -227,14 +227,14 @@ void DrawSoak(const std::filesystem::path& folder, const EncodeSettings& setting
   }
   std::ostringstream script;
   script << FigureTitle(
-        fmt::format("{} {} {} under lasting load: {:+.1f} %", settings.encoder, settings.preset,
-                    drift.verdict == Drift::Verdict::kSteady    ? "does not slow down"
-                    : drift.verdict == Drift::Verdict::kUnclear ? "gives no clear answer"
-                                                                : Name(drift.verdict),
-                    drift.change * 100),
-        fmt::format("{}{} at {} frames a second, as fast as it goes; ±{:.1f} % by the windows' own spread",
-                    settings.size.str(), simulated ? " (simulated GPU)" : "", settings.frame_rate.str(),
-                    drift.noise * 100));
+      fmt::format("{} {} {} under lasting load: {:+.1f} %", settings.encoder, settings.preset,
+                  drift.verdict == Drift::Verdict::kSteady    ? "does not slow down"
+                  : drift.verdict == Drift::Verdict::kUnclear ? "gives no clear answer"
+                                                              : Name(drift.verdict),
+                  drift.change * 100),
+      fmt::format("{}{} at {} frames a second, as fast as it goes; ±{:.1f} % by the windows' own spread",
+                  settings.size.str(), simulated ? " (simulated GPU)" : "", settings.frame_rate.str(),
+                  drift.noise * 100));
   script << "set xlabel \"minutes\"\nset ylabel \"frames a second, in each window\"\nset xrange [0:" << end / 60
          << "]\nset yrange [0:" << highest * 1.15 << "]\n$soak << EOD\n"
          << data.str() << "EOD\n";

@@ -44,15 +44,18 @@ Look LookOf(std::size_t index) {
 }
 
 std::string FigureTitle(const std::string& title, const std::string& subtitle) {
-  return fmt::format("set label 100 {} at graph 0, graph 1 offset 0,2.9 left font ',18' textcolor rgb \"{}\"\n", Quoted(title),
-                     kText) +
-         fmt::format("set label 101 {} at graph 0, graph 1 offset 0,1.2 left textcolor rgb \"{}\"\n", Quoted(subtitle), kGrey);
+  return fmt::format("set label 100 {} at graph 0, graph 1 offset 0,2.9 left font ',18' textcolor rgb \"{}\"\n",
+                     Quoted(title), kText) +
+         fmt::format("set label 101 {} at graph 0, graph 1 offset 0,1.2 left textcolor rgb \"{}\"\n", Quoted(subtitle),
+                     kGrey);
 }
 
 std::string VerticalLine(int id, double x, const char* colour, const std::string& text, double height) {
-  return fmt::format("set arrow {} from {}, graph 0 to {}, graph 1 nohead back linecolor rgb \"{}\" linewidth 2 dashtype 2\n", id, x,
-                     x, colour) +
-         fmt::format("set label {} {} at {}, graph {} offset 0.6,0 left textcolor rgb \"{}\"\n", id, Quoted(text), x, height, colour);
+  return fmt::format(
+             "set arrow {} from {}, graph 0 to {}, graph 1 nohead back linecolor rgb \"{}\" linewidth 2 dashtype 2\n",
+             id, x, x, colour) +
+         fmt::format("set label {} {} at {}, graph {} offset 0.6,0 left textcolor rgb \"{}\"\n", id, Quoted(text), x,
+                     height, colour);
 }
 
 namespace {
@@ -71,7 +74,8 @@ void RunGnuplot(const std::filesystem::path& scratch, const std::string& name, c
 }
 
 std::string PngTerminal(int width, int height) {
-  return fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,12' background '#ffffff'\n", width, height);
+  return fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,12' background '#ffffff'\n", width,
+                     height);
 }
 
 }  // namespace
@@ -93,8 +97,9 @@ void DrawPicture(const std::filesystem::path& folder, const std::string& name, i
                  const std::string& script) {
   const TemporaryFolder scratch(folder);
   const std::string png = (scratch.path() / "figure.png").string();
-  RunGnuplot(scratch.path(), name,
-             PngTerminal(width, height) + "set encoding utf8\nset output " + Quoted(png) + "\n" + script + "unset output\n");
+  RunGnuplot(
+      scratch.path(), name,
+      PngTerminal(width, height) + "set encoding utf8\nset output " + Quoted(png) + "\n" + script + "unset output\n");
   Publish(png, folder / (name + ".png"));
 }
 

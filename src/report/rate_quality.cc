@@ -60,13 +60,16 @@ void DrawRateQuality(const std::filesystem::path& folder, const Answer& answer) 
          << HullData(answer.hull) << "set logscale x 2\nset xlabel \"bit rate, kbit/s\"\nset ylabel \"MS-SSIM, dB\"\n"
          << "set xtics (";
   for (const BitRate rate : answer.question.rates)
-    script << (rate == answer.question.rates.front() ? "" : ", ") << fmt::format("\"{:.0f}\" {:.0f}", rate.kbps(), rate.kbps());
-  script << ")\nset xrange [" << answer.question.rates.front().kbps() * 0.85 << ':'
-         << answer.question.rates.back().kbps() * 1.15 << "]\nset offsets 0, 0, graph 0.08, graph 0.05\nset key bottom right Left reverse samplen 2 spacing 1.15\n"
-         << VerticalLine(200, answer.question.asked_rate.kbps(), kGrey,
-                         fmt::format("asked for, {}", answer.question.asked_rate.str()), 0.96)
-         << "plot $hull using 1:2 with lines linecolor rgb \"#c9ced2\" linewidth 9 title \"the best of all (convex hull)\""
-         << plot.str() << '\n';
+    script << (rate == answer.question.rates.front() ? "" : ", ")
+           << fmt::format("\"{:.0f}\" {:.0f}", rate.kbps(), rate.kbps());
+  script
+      << ")\nset xrange [" << answer.question.rates.front().kbps() * 0.85 << ':'
+      << answer.question.rates.back().kbps() * 1.15
+      << "]\nset offsets 0, 0, graph 0.08, graph 0.05\nset key bottom right Left reverse samplen 2 spacing 1.15\n"
+      << VerticalLine(200, answer.question.asked_rate.kbps(), kGrey,
+                      fmt::format("asked for, {}", answer.question.asked_rate.str()), 0.96)
+      << "plot $hull using 1:2 with lines linecolor rgb \"#c9ced2\" linewidth 9 title \"the best of all (convex hull)\""
+      << plot.str() << '\n';
   DrawFigure(folder, "rate-quality", script.str());
 }
 
@@ -90,24 +93,28 @@ void DrawPictures(const std::filesystem::path& folder, const std::vector<TriedPi
               [](const TriedPicture& a, const TriedPicture& b) { return a.size.height < b.size.height; });
     const Look look = LookOf(index++);
     data << "$rate_" << index << " << EOD\n";
-    for (const TriedPicture& picture : pictures) {
+    bool below = false;
+    for (std::size_t i = 0; i < pictures.size(); ++i) {
+      const TriedPicture& picture = pictures[i];
+      // Names of sizes that are close together would lie on each other.
+      below = i > 0 && !below && (picture.size.height - pictures[i - 1].size.height) * 5 < picture.size.height;
       data << picture.size.height << ' ' << picture.best->score << '\n';
       const bool taken = picture.size == chosen.size && picture.rate == chosen.frame_rate;
-      labels << fmt::format("set label {} {} at {}, {} offset 0,0.9 center textcolor rgb \"{}\"\n", label++,
+      labels << fmt::format("set label {} {} at {}, {} offset 0,{} center textcolor rgb \"{}\"\n", label++,
                             Quoted(picture.best->title() + (taken ? "  (taken)" : "")), picture.size.height,
-                            picture.best->score, look.colour);
+                            picture.best->score, below ? -0.9 : 0.9, look.colour);
     }
     data << "EOD\n";
     plot << (index == 1 ? "plot " : ", ") << "$rate_" << index << " using 1:2 with linespoints linecolor rgb \""
          << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3 title "
          << Quoted(fmt::format("{} frames a second", pictures.front().rate.str()));
   }
-  script << FigureTitle(fmt::format("{} at {} frames a second looks best of what keeps pace", chosen.size.str(),
-                                    chosen.frame_rate.str()),
-                        fmt::format("{}; each with its best preset that keeps pace; the footage on which it looks worst{}",
-                                    chosen.bit_rate.str(), simulated ? "; some on a simulated GPU" : ""))
-         << data.str() << labels.str()
-         << "set xlabel \"lines of the encode\"\nset ylabel \"MS-SSIM, dB\"\n"
+  script << FigureTitle(
+                fmt::format("{} at {} frames a second looks best of what keeps pace", chosen.size.str(),
+                            chosen.frame_rate.str()),
+                fmt::format("{}; each with its best preset that keeps pace; the footage on which it looks worst{}",
+                            chosen.bit_rate.str(), simulated ? "; some on a simulated GPU" : ""))
+         << data.str() << labels.str() << "set xlabel \"lines of the encode\"\nset ylabel \"MS-SSIM, dB\"\n"
          << "set offsets graph 0.1, graph 0.1, graph 0.12, graph 0.1\nset key bottom right Left reverse samplen 2\n"
          << plot.str() << '\n';
   DrawFigure(folder, "pictures", script.str());

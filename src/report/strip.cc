@@ -46,11 +46,11 @@ void DrawStrip(const std::filesystem::path& folder, const StripOutcome& strip, c
         script << "unset object\n";
       } else {  // where the crop below comes from
         const double scale = static_cast<double>(cell.size.width) / words.viewing_size.width;
-        script << fmt::format("set object 1 rectangle from {}, {} to {}, {} front fillstyle empty border "
-                              "linecolor rgb '#e69f00' linewidth 2\n",
-                              strip.crop_left * scale, strip.crop_top * scale,
-                              (strip.crop_left + strip.crop.width) * scale,
-                              (strip.crop_top + strip.crop.height) * scale);
+        script << fmt::format(
+            "set object 1 rectangle from {}, {} to {}, {} front fillstyle empty border "
+            "linecolor rgb '#e69f00' linewidth 2\n",
+            strip.crop_left * scale, strip.crop_top * scale, (strip.crop_left + strip.crop.width) * scale,
+            (strip.crop_top + strip.crop.height) * scale);
       }
       std::string note = c == 0 ? fmt::format("frame {}, {:.2f} s{}", row.frame, row.frame / words.rate.fps(),
                                               row.enlarged ? fmt::format("; {} enlarged", strip.crop.str()) : "")

@@ -12,7 +12,7 @@ namespace kettle {
 struct StripWords {
   std::string title, subtitle;
   std::vector<std::vector<std::string>> columns;  // lines above the source and each encode
-  FrameRate rate;                    // of the source
+  FrameRate rate;                                 // of the source
   FrameSize viewing_size;
 };
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/footage/cache.h"
 
+#include <cstring>
+
 #include "kettle/encoders/catalogue.h"
 #include "kettle/media/writer.h"
 #include "support.h"
@@ -55,8 +57,17 @@ TEST_F(CacheTest, AClipTakesTheShowsSizeAndRate) {
   EXPECT_EQ(footage.label, "clip.mkv");
 }
 
-TEST_F(CacheTest, AShortClipGivesWhatItHas) {
-  EXPECT_EQ(Prepare(MakeClip("clip.mkv", 0, 25), {192, 128}, {25, 1}, 8).frames, 25);
+TEST_F(CacheTest, AShortClipIsPlayedForthAndBackAndSaysSo) {
+  const Footage footage = Prepare(MakeClip("clip.mkv", 0, 25), {192, 128}, {25, 1}, 4);
+  EXPECT_EQ(footage.frames, 100);
+  EXPECT_THAT(footage.notes, testing::ElementsAre(testing::HasSubstr("forth and back")));
+  const Y4mFile file(footage.file);
+  const auto same = [&](int a, int b) {
+    return std::memcmp(file.Frame(a)->data[0], file.Frame(b)->data[0], 192 * 128) == 0;
+  };
+  EXPECT_TRUE(same(23, 25)) << "turns at its last picture";
+  EXPECT_TRUE(same(0, 48)) << "and at its first";
+  EXPECT_FALSE(same(0, 24));
   const std::string tiny = MakeClip("tiny.mkv", 0, 5);
   EXPECT_THAT(Complaint(Fault::kInput, [&] { Prepare(tiny, {192, 128}, {25, 1}, 1); }), testing::HasSubstr("at least"));
 }

@@ -91,6 +91,36 @@ TEST_F(MediaTest, ConvertingToTenBitsKeepsTheValues) {
   EXPECT_EQ(back->data[0][5], 100);
 }
 
+TEST_F(MediaTest, EveryScalerHasANameAndADifferentPicture) {
+  const FramePtr picture = NewPicture({128, 64});
+  for (int y = 0; y < 64; ++y)
+    for (int x = 0; x < 128; ++x) picture->data[0][y * picture->linesize[0] + x] = static_cast<std::uint8_t>(x * y * 7);
+  std::vector<std::string> lines;
+  for (const ScaleFilter filter : {ScaleFilter::kBilinear, ScaleFilter::kBicubic, ScaleFilter::kLanczos}) {
+    EXPECT_EQ(ParseScaleFilter(Name(filter)), filter);
+    const FramePtr scaled = Scaler({96, 48}, AV_PIX_FMT_YUV420P, filter).Scale(*picture);
+    lines.emplace_back(reinterpret_cast<const char*>(scaled->data[0] + 9 * scaled->linesize[0]), 96);
+  }
+  EXPECT_TRUE(lines[0] != lines[1] && lines[1] != lines[2]);
+  EXPECT_THAT(Complaint(Fault::kInput, [] { ParseScaleFilter("nearest"); }), testing::HasSubstr("bicubic"));
+}
+
+TEST_F(MediaTest, OfAnInterlacedPictureOnlyTheFirstFieldIsUsed) {
+  const FramePtr picture = NewPicture({64, 64});
+  for (int plane = 0; plane < 3; ++plane)
+    for (int y = 0; y < (plane ? 32 : 64); ++y)
+      memset(picture->data[plane] + y * picture->linesize[plane], plane ? 128 : y % 2 ? 60 : 200, plane ? 32 : 64);
+  picture->color_range = AVCOL_RANGE_MPEG;
+  picture->colorspace = AVCOL_SPC_BT709;
+  picture->interlaced_frame = 1;
+  for (const int top_first : {1, 0}) {
+    picture->top_field_first = top_first;
+    const FramePtr fitted = FitPicture(*picture, {64, 64});
+    for (int y = 0; y < 64; ++y)
+      EXPECT_NEAR(fitted->data[0][y * fitted->linesize[0] + 5], top_first ? 200 : 60, 1) << y;
+  }
+}
+
 TEST(Hardware, ANodeThatIsNotThereIsNamed) {
   EXPECT_THAT(Complaint(Fault::kMachine, [] { OpenHardware("vaapi", "/dev/dri/renderD999"); }),
               testing::HasSubstr("no render node /dev/dri/renderD999"));

@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/quality/bd_rate.h"
 
-#include <nlohmann/json.hpp>
-
 #include <cmath>
+#include <nlohmann/json.hpp>
 
 #include "quality/python.h"
 #include "support.h"

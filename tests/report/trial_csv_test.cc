@@ -30,7 +30,8 @@ TEST(TrialCsv, OneRowATrialUnderTheHeader) {
   const auto lines = Lines(TrialCsv({DoneTrial(), DoneTrial()}));
   ASSERT_EQ(lines.size(), 3u);
   EXPECT_THAT(lines[0], testing::StartsWith("trial,encoder,preset,device,device_index,simulated,footage,"));
-  EXPECT_THAT(lines[1], testing::StartsWith(DoneTrial().id() + ",x264,ultrafast,gpu,0,true,\"a \"\"quick\"\" turn, twice\",192x128,25,"));
+  EXPECT_THAT(lines[1], testing::StartsWith(DoneTrial().id() +
+                                            ",x264,ultrafast,gpu,0,true,\"a \"\"quick\"\" turn, twice\",192x128,25,"));
   EXPECT_THAT(lines[1], testing::HasSubstr(",120.26,"));
   EXPECT_THAT(lines[1], testing::HasSubstr(",0.98765,"));
   EXPECT_THAT(lines[1], testing::HasSubstr(",40.123,"));

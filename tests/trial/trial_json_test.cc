@@ -20,7 +20,8 @@ TEST(TrialJson, SurvivesTheRoundTrip) {
   trial.throughput_fps = 123.5;
   trial.headroom = 0.5;
   trial.latency = {1, 2, 3};
-  trial.quality = Quality{.viewing_size = {640, 360}, .frames = 120, .psnr_y_db = 40, .ssim_y = 0.98, .ms_ssim_y = 0.97};
+  trial.quality =
+      Quality{.viewing_size = {640, 360}, .frames = 120, .psnr_y_db = 40, .ssim_y = 0.98, .ms_ssim_y = 0.97};
   trial.repeats = {{123.5, 1.5, 0.1, 0.2, 0, "wake"}};
   trial.interval = 0.02;
   trial.slow_down = SlowDown{40, 9.5};

@@ -36,34 +36,34 @@ EncoderFamily X264() {
 }
 
 EncoderFamily X265() {
-  return {.name = "x265",
-          .title = "x265, HEVC on the CPU",
-          .library_name = "libx265",
-          .codec = "hevc",
-          .presets = {"ultrafast", "superfast", "veryfast", "faster", "fast", "medium", "slow", "slower", "veryslow"},
-          .options = {{"x265-params:scenecut", "0"},
-                      {"x265-params:open-gop", "0"},
-                      {"x265-params:log-level", "error"},
-                      {"forced-idr", "1"}},
-          .rates = {{RateControl::kConstantBitRate, {.options = {{"x265-params:hrd", "1"}}}},
-                    {RateControl::kCappedVariable, {.options = {{"x265-params:hrd", "1"}}}},
-                    {RateControl::kConstantQuality,
-                     {.average = false, .maximum = false, .buffer = false, .options = {{"crf", "{}"}}}},
-                    {RateControl::kCappedQuality,
-                     {.average = false, .options = {{"crf", "{}"}, {"x265-params:hrd", "1"}}}}},
-          .features = {{Feature::kBFrames, {.most = 16, .options = {{"x265-params:bframes", "{}"}}}},
-                       // It looks at least one group of B-frames ahead whatever is asked.
-                       {Feature::kLookAhead,
-                        {.most = 250,
-                         .options = {{"x265-params:rc-lookahead", "{}"}},
-                         .of_values = {{0, {{"x265-params:cutree", "0"}, {"x265-params:b-adapt", "0"}}}}}},
-                       {Feature::kAdaptiveQuantisation, {.options = {{"x265-params:aq-mode", "{}"}}}},
-                       // On is what the preset brings.
-                       {Feature::kPsychoVisual,
-                        {.options = {},
-                         .of_values = {{0, {{"x265-params:psy-rd", "0"}, {"x265-params:psy-rdoq", "0"}}}}}}},
-          .profiles = {{"main"}, {"main10", 10}, {"main444-8", 8, Chroma::k444}, {"main444-10", 10, Chroma::k444}},
-          .quality = {.usual = 26}};
+  return {
+      .name = "x265",
+      .title = "x265, HEVC on the CPU",
+      .library_name = "libx265",
+      .codec = "hevc",
+      .presets = {"ultrafast", "superfast", "veryfast", "faster", "fast", "medium", "slow", "slower", "veryslow"},
+      .options = {{"x265-params:scenecut", "0"},
+                  {"x265-params:open-gop", "0"},
+                  {"x265-params:log-level", "error"},
+                  {"forced-idr", "1"}},
+      .rates = {{RateControl::kConstantBitRate, {.options = {{"x265-params:hrd", "1"}}}},
+                {RateControl::kCappedVariable, {.options = {{"x265-params:hrd", "1"}}}},
+                {RateControl::kConstantQuality,
+                 {.average = false, .maximum = false, .buffer = false, .options = {{"crf", "{}"}}}},
+                {RateControl::kCappedQuality,
+                 {.average = false, .options = {{"crf", "{}"}, {"x265-params:hrd", "1"}}}}},
+      .features = {{Feature::kBFrames, {.most = 16, .options = {{"x265-params:bframes", "{}"}}}},
+                   // It looks at least one group of B-frames ahead whatever is asked.
+                   {Feature::kLookAhead,
+                    {.most = 250,
+                     .options = {{"x265-params:rc-lookahead", "{}"}},
+                     .of_values = {{0, {{"x265-params:cutree", "0"}, {"x265-params:b-adapt", "0"}}}}}},
+                   {Feature::kAdaptiveQuantisation, {.options = {{"x265-params:aq-mode", "{}"}}}},
+                   // On is what the preset brings.
+                   {Feature::kPsychoVisual,
+                    {.options = {}, .of_values = {{0, {{"x265-params:psy-rd", "0"}, {"x265-params:psy-rdoq", "0"}}}}}}},
+      .profiles = {{"main"}, {"main10", 10}, {"main444-8", 8, Chroma::k444}, {"main444-10", 10, Chroma::k444}},
+      .quality = {.usual = 26}};
 }
 
 EncoderFamily SvtAv1() {

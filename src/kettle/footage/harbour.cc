@@ -16,8 +16,8 @@ namespace {
 
 constexpr Colour kPaper{214, 124, 132}, kPanel{58, 136, 122}, kInk{30, 128, 128}, kBright{226, 128, 128};
 constexpr Colour kMarked{150, 104, 150}, kLine{92, 134, 124};
-constexpr std::array kBoats = {"TERN", "OYSTER", "MARSH HARRIER", "LOW TIDE", "SALT LARK", "REED BUNTING",
-                               "GREY SEAL", "EBB", "SAND MARTIN", "HALF MOON", "OLD CHANNEL", "CURLEW"};
+constexpr std::array kBoats = {"TERN",      "OYSTER", "MARSH HARRIER", "LOW TIDE",  "SALT LARK",   "REED BUNTING",
+                               "GREY SEAL", "EBB",    "SAND MARTIN",   "HALF MOON", "OLD CHANNEL", "CURLEW"};
 
 // All lengths in 1/360 of the height.
 class HarbourScreen final : public Scene {
@@ -89,7 +89,8 @@ class HarbourScreen final : public Scene {
     for (int i = 0; i < 90; ++i) canvas.Dot(at(static_cast<float>(i) * 0.14f), 1.1f * u, kLine, 1);
     for (int i = 0; i < 12; ++i) {
       const auto id = static_cast<std::uint64_t>(i);
-      canvas.Dot(at(0.5f * static_cast<float>(i) + t * (0.05f + 0.04f * Uniform(seed_ + 21, id))), 3.4f * u, kBright, 1);
+      canvas.Dot(at(0.5f * static_cast<float>(i) + t * (0.05f + 0.04f * Uniform(seed_ + 21, id))), 3.4f * u, kBright,
+                 1);
     }
     Write(canvas, 424, 250, 1.6f, "NEXT START", kInk);
     Write(canvas, 424, 276, 3.2f, fmt::format("{:02}:{:04.1f}", 2, std::fmod(59.9f - t, 60.0f)), kInk);
@@ -100,7 +101,9 @@ class HarbourScreen final : public Scene {
   static void DrawPointer(Canvas& canvas, float t) {
     const float u = Unit(canvas), step = std::floor(t), rest = t - step;
     const float move = std::min(1.0f, rest / 0.35f);
-    const auto line = [](float s) { return 62 + 23.5f * static_cast<float>(static_cast<int>(s) % static_cast<int>(kBoats.size())); };
+    const auto line = [](float s) {
+      return 62 + 23.5f * static_cast<float>(static_cast<int>(s) % static_cast<int>(kBoats.size()));
+    };
     const float y = (line(step) + (move - 1) * (line(step) - line(std::max(0.0f, step - 1)))) * u;
     const float x = (280 + 30 * std::sin(t * 0.8f)) * u;
     canvas.Fill({{x, y}, {x + 11 * u, y + 11 * u}, {x + 4.5f * u, y + 11.5f * u}, {x, y + 15 * u}}, kInk);

@@ -23,14 +23,16 @@ bool HasVariableRate(std::vector<MediaReader::PacketTime> packets) {
 std::vector<std::string> PictureNotes(const StreamFacts& facts, FrameSize size, bool variable_rate) {
   std::vector<std::string> notes;
   if (size.width % 2 || size.height % 2)
-    notes.push_back(fmt::format("{}: sides must be even; scaled to {}x{}", size.str(), size.width / 2 * 2,
-                                size.height / 2 * 2));
+    notes.push_back(
+        fmt::format("{}: sides must be even; scaled to {}x{}", size.str(), size.width / 2 * 2, size.height / 2 * 2));
   if (variable_rate) notes.emplace_back("its frame rate varies: each picture is shown until the next one's time");
   if (facts.interlaced)
     notes.emplace_back("interlaced: only the first field of each picture is used, at half the lines");
   if (!facts.hdr.empty())
-    notes.push_back(fmt::format("HDR ({}): shown without tone mapping, so colours look flat; plan with a clip "
-                                "of what you will stream", facts.hdr));
+    notes.push_back(
+        fmt::format("HDR ({}): shown without tone mapping, so colours look flat; plan with a clip "
+                    "of what you will stream",
+                    facts.hdr));
   if (facts.bit_depth > 8) notes.push_back(fmt::format("{} bit: reduced to 8 bit", facts.bit_depth));
   if (!facts.chroma.empty() && facts.chroma != "4:2:0")
     notes.push_back(fmt::format("chroma {}: reduced to 4:2:0", facts.chroma));
@@ -71,9 +73,14 @@ ClipReport InspectWholeClip(const std::filesystem::path& path, const std::functi
 }
 
 void to_json(nlohmann::json& json, const Content& c) {
-  json = {{"si", c.si},           {"ti", c.ti},     {"mean_si", c.mean_si},
-          {"mean_ti", c.mean_ti}, {"motion", c.motion}, {"word", c.word()},
-          {"busiest_second", c.busiest_second}, {"calmest_second", c.calmest_second}};
+  json = {{"si", c.si},
+          {"ti", c.ti},
+          {"mean_si", c.mean_si},
+          {"mean_ti", c.mean_ti},
+          {"motion", c.motion},
+          {"word", c.word()},
+          {"busiest_second", c.busiest_second},
+          {"calmest_second", c.calmest_second}};
 }
 
 void to_json(nlohmann::json& json, const ClipReport& r) {

@@ -6,7 +6,7 @@
 namespace kettle {
 
 enum class ScaleFilter { kBilinear, kBicubic, kLanczos };
-const char* Name(ScaleFilter filter);                    // "bilinear", "bicubic", "lanczos"
+const char* Name(ScaleFilter filter);                   // "bilinear", "bicubic", "lanczos"
 ScaleFilter ParseScaleFilter(const std::string& text);  // throws Error(kInput)
 
 // Scales and converts pictures with libswscale; colours keep their meaning. Not thread-safe: one a thread.

@@ -201,7 +201,9 @@ void Judge(VariantAnswer& answer) {
   }
 }
 
-std::string Named(double kbps) { return fmt::format("{:.0f} kbit/s", kbps >= 1000 ? std::round(kbps / 50) * 50 : kbps); }
+std::string Named(double kbps) {
+  return fmt::format("{:.0f} kbit/s", kbps >= 1000 ? std::round(kbps / 50) * 50 : kbps);
+}
 
 std::string PictureWords(const Answer& answer) {
   std::string words;
@@ -218,7 +220,8 @@ std::string PictureWords(const Answer& answer) {
 std::string SettingWords(const Answer& answer) {
   const VariantAnswer* best = nullptr;
   for (const VariantAnswer& variant : answer.variants)
-    if (variant.verdict == Verdict::kBetter && (!best || variant.gain_db->value > best->gain_db->value)) best = &variant;
+    if (variant.verdict == Verdict::kBetter && (!best || variant.gain_db->value > best->gain_db->value))
+      best = &variant;
   if (best) return fmt::format("{}: {}", best->variant.label, best->words);
   const bool unclear = std::any_of(answer.variants.begin(), answer.variants.end(),
                                    [](const VariantAnswer& v) { return v.verdict == Verdict::kUnclear; });
@@ -240,8 +243,7 @@ const char* Name(Verdict verdict) {
   return "";
 }
 
-Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage,
-                  const std::vector<Trial>& trials) {
+Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials) {
   Answer answer{question, footage, {}, {}, {}, ""};
   std::vector<Shelf> shelves;
   for (const Variant& variant : question.variants) shelves.emplace_back(question, variant, footage, trials);

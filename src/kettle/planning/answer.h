@@ -53,8 +53,8 @@ struct Answer {
 // `trials` are those of every variant at every rate on every footage, in any order; what is missing is left out.
 // A gain is the mean over the seconds of all footage of the difference of MS-SSIM in dB, each at the asked bit rate by
 // interpolation between the encodes' own (or as near to it as both curves reach), so that an encode that
-// overshoots gains nothing by that. *Better* and *worse*: the interval excludes no difference, and the difference is at least
-// 0.1 dB. *The same*: the interval lies within 0.1 dB. *Unclear*: anything else.
+// overshoots gains nothing by that. *Better* and *worse*: the interval excludes no difference, and the difference is at
+// least 0.1 dB. *The same*: the interval lies within 0.1 dB. *Unclear*: anything else.
 Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials);
 
 void to_json(nlohmann::json& json, const Answer& answer);

@@ -11,8 +11,7 @@ namespace {
 
 json DifferenceJson(const std::optional<Difference>& difference) {
   if (!difference) return nullptr;
-  return {{"value", difference->value},
-          {"interval", difference->interval ? json(*difference->interval) : json()}};
+  return {{"value", difference->value}, {"interval", difference->interval ? json(*difference->interval) : json()}};
 }
 
 json CurveJson(const RateCurve& curve) {
@@ -28,7 +27,8 @@ json VariantJson(const VariantAnswer& answer, const std::vector<std::string>& fo
                 {"words", answer.words}};
   if (!answer.trouble.empty()) return entry;
   json by_footage = json::object();
-  for (std::size_t i = 0; i < answer.footage_curves.size(); ++i) by_footage[footage[i]] = CurveJson(answer.footage_curves[i]);
+  for (std::size_t i = 0; i < answer.footage_curves.size(); ++i)
+    by_footage[footage[i]] = CurveJson(answer.footage_curves[i]);
   entry.update({{"curve", CurveJson(answer.curve)},
                 {"curves_by_footage", by_footage},
                 {"score_db", answer.score},
@@ -58,9 +58,15 @@ void to_json(json& j, const Answer& answer) {
     hull.push_back({{"kbps", point.kbps}, {"score_db", point.quality_db}, {"variant", label(point.curve)}});
   for (const BestStretch& stretch : answer.best)
     best.push_back({{"from_kbps", stretch.from_kbps}, {"to_kbps", stretch.to_kbps}, {"variant", label(stretch.curve)}});
-  j = {{"name", answer.question.name}, {"title", answer.question.title}, {"answer", answer.words},
-       {"mind", answer.question.mind}, {"asked_kbps", answer.question.asked_rate.kbps()}, {"footage", answer.footage},
-       {"variants", variants},         {"hull", hull},                   {"best", best}};
+  j = {{"name", answer.question.name},
+       {"title", answer.question.title},
+       {"answer", answer.words},
+       {"mind", answer.question.mind},
+       {"asked_kbps", answer.question.asked_rate.kbps()},
+       {"footage", answer.footage},
+       {"variants", variants},
+       {"hull", hull},
+       {"best", best}};
 }
 
 }  // namespace kettle

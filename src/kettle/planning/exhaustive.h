@@ -15,9 +15,7 @@ struct GridCheck {
 
   double encode_share() const { return grid_encode_seconds > 0 ? search_encode_seconds / grid_encode_seconds : 0; }
   // How much worse the search's choice looks, dB; 0 if neither found any.
-  double loss_db() const {
-    return (grid_best ? grid_best->score : 0) - (search_best ? search_best->score : 0);
-  }
+  double loss_db() const { return (grid_best ? grid_best->score : 0) - (search_best ? search_best->score : 0); }
 };
 
 // How many trials the whole grid is.

@@ -7,7 +7,6 @@
 #include <limits>
 #include <nlohmann/json.hpp>
 
-
 namespace kettle {
 
 const char* Name(Role role) { return role == Role::kStream ? "stream" : "recording"; }
@@ -27,10 +26,9 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
       continue;
     }
     option.device_name = trial.device_name;
-    option.clips.push_back({trial.footage, trial.throughput_fps, trial.headroom,
-                            trial.quality ? trial.quality->score() : 0,
-                            trial.quality ? trial.quality->worst_second_score() : 0,
-                            trial.quality ? trial.quality->worst_second : 0});
+    option.clips.push_back(
+        {trial.footage, trial.throughput_fps, trial.headroom, trial.quality ? trial.quality->score() : 0,
+         trial.quality ? trial.quality->worst_second_score() : 0, trial.quality ? trial.quality->worst_second : 0});
     option.throughput_fps = std::min(option.throughput_fps, trial.throughput_fps);
     option.cpu_cores = std::max(option.cpu_cores, trial.cpu_cores);
     option.feeding_cores = std::max(option.feeding_cores, trial.feeding_cores);
@@ -70,7 +68,8 @@ void to_json(nlohmann::json& json, const Option& option) {
           {"blockiness", option.quality.blockiness}};
   json["clips"] = nlohmann::json::array();
   for (const ClipResult& clip : option.clips) {
-    nlohmann::json entry = {{"footage", clip.footage}, {"throughput_fps", clip.throughput_fps}, {"headroom", clip.headroom}};
+    nlohmann::json entry = {
+        {"footage", clip.footage}, {"throughput_fps", clip.throughput_fps}, {"headroom", clip.headroom}};
     if (clip.score > 0) entry.update({{"score_db", clip.score}, {"worst_second_score_db", clip.worst_second_score}});
     json["clips"].push_back(std::move(entry));
   }

@@ -24,9 +24,9 @@ class OptionBook {
   // True if Measure was asked for it: asking again costs nothing, or little if now more is to be beaten.
   bool Known(const EncodeSettings& settings) const;
 
-  const std::vector<Option>& options() const { return options_; }    // each once, in the order first asked
-  int trials() const { return trials_; }                             // asked for, each once
-  double encode_seconds() const { return encode_seconds_; }          // that those took
+  const std::vector<Option>& options() const { return options_; }  // each once, in the order first asked
+  int trials() const { return trials_; }                           // asked for, each once
+  double encode_seconds() const { return encode_seconds_; }        // that those took
   double required_headroom() const { return required_headroom_; }
 
  private:

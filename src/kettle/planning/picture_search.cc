@@ -21,10 +21,25 @@ class Searcher {
   Searcher(const SearchSpace& space, OptionBook& book) : space_(space), book_(book) {}
 
   std::vector<TriedPicture> Run() {
+    constexpr int kPatience = 2;
+    constexpr double kNearDb = 1;
+    const int sizes = static_cast<int>(space_.sizes.size()), rates = static_cast<int>(space_.rates.size());
     Try(here_);
-    Descend(&Place::size, static_cast<int>(space_.sizes.size()));
-    Descend(&Place::rate, static_cast<int>(space_.rates.size()));
-    while (Neighbours()) {
+    Go(here_, 1, kPatience);
+    // Where no size keeps pace at the highest rate, from the smallest picture of all.
+    for (int rate = 1; rate < rates && !found(); ++rate) Try({sizes - 1, rate});
+    for (Place before{-1, -1}; found() && before != here_;) {
+      before = here_;
+      // There are few frame rates, and they hold jumps: all of them.
+      for (int rate = 0; rate < rates; ++rate) Try({here_.size, rate});
+      for (const int step : {-1, 1}) Go(here_, step, kPatience);
+      // A frame rate that is not far behind may be ahead at another size.
+      for (int rate = 0; rate < rates && before == here_; ++rate) {
+        const Place there{here_.size, rate};
+        const Tried* rival = Find(there);
+        if (rate == here_.rate || !rival || Score(rival->picture) < best_score_ - kNearDb) continue;
+        for (const int step : {-1, 1}) Go(there, step, 1);
+      }
     }
     std::stable_sort(tried_.begin(), tried_.end(),
                      [](const Tried& a, const Tried& b) { return Score(a.picture) > Score(b.picture); });
@@ -34,10 +49,14 @@ class Searcher {
   }
 
  private:
+  // The slowest preset of a family that keeps pace lies in low..high - 1; -1 stands for none.
+  struct Range {
+    int low = -1, high = 0;
+  };
   struct Tried {
     Place place;
     TriedPicture picture;
-    std::map<std::string, int> last;  // by family: its slowest preset that keeps pace; -1 if none does
+    std::map<std::string, Range> last;  // by family
   };
 
   // Below zero if nothing keeps pace.
@@ -51,8 +70,10 @@ class Searcher {
   // Tries a picture, unless it was; true if it is now the best.
   bool Try(Place place) {
     if (Find(place)) return false;
-    Tried tried{place, {space_.sizes[static_cast<std::size_t>(place.size)],
-                        space_.rates[static_cast<std::size_t>(place.rate)], std::nullopt}, {}};
+    Tried tried{place,
+                {space_.sizes[static_cast<std::size_t>(place.size)], space_.rates[static_cast<std::size_t>(place.rate)],
+                 std::nullopt},
+                {}};
     for (const std::string& family : space_.families) Walk(family, tried);
     const bool better = Score(tried.picture) > best_score_;
     tried_.push_back(std::move(tried));
@@ -63,62 +84,82 @@ class Searcher {
     return better;
   }
 
-  // The slowest preset of a family that keeps pace at a picture, within what other pictures have shown.
-  void Walk(const std::string& family, Tried& tried) {
-    const int presets = static_cast<int>(FindFamily(family).presets.size());
-    int low = -1, high = presets;
+  EncodeSettings SettingsOf(const std::string& family, int preset, const TriedPicture& picture) const {
+    EncodeSettings settings = space_.target;
+    settings.encoder = family;
+    settings.preset = FindFamily(family).presets[static_cast<std::size_t>(preset)];
+    settings.size = picture.size;
+    settings.frame_rate = picture.rate;
+    return settings;
+  }
+
+  Option Measure(const std::string& family, int preset, const TriedPicture& picture) {
+    return book_.Measure(SettingsOf(family, preset, picture), std::max(best_score_, Score(picture)));
+  }
+
+  bool Holds(const Option& option) const { return option.keeps_pace(book_.required_headroom()); }
+
+  // What larger and smaller pictures have shown of a family's presets.
+  Range KnownRange(const std::string& family, Place place) const {
+    Range range{-1, static_cast<int>(FindFamily(family).presets.size())};
     for (const Tried& other : tried_) {
-      const int last = other.last.at(family);
-      if (other.place.size <= tried.place.size && other.place.rate <= tried.place.rate) low = std::max(low, last);
-      if (other.place.size >= tried.place.size && other.place.rate >= tried.place.rate) high = std::min(high, last + 1);
+      const Range& known = other.last.at(family);
+      if (other.place.size <= place.size && other.place.rate <= place.rate) range.low = std::max(range.low, known.low);
+      if (other.place.size >= place.size && other.place.rate >= place.rate)
+        range.high = std::min(range.high, known.high);
     }
-    low = std::min(low, high - 1);
-    const auto option = [&](int preset) {
-      EncodeSettings settings = space_.target;
-      settings.encoder = family;
-      settings.preset = FindFamily(family).presets[static_cast<std::size_t>(preset)];
-      settings.size = tried.picture.size;
-      settings.frame_rate = tried.picture.rate;
-      return settings;
-    };
-    const auto measure = [&](int preset) {
-      return book_.Measure(option(preset), std::max(best_score_, Score(tried.picture)));
-    };
+    range.low = std::min(range.low, range.high - 1);
+    return range;
+  }
+
+  // Finds the slowest preset of a family that keeps pace at a picture, and the best looking of those measured.
+  void Walk(const std::string& family, Tried& tried) {
+    TriedPicture& picture = tried.picture;
+    const Range range = KnownRange(family, tried.place);
+    if (range.low >= 0 && IsHopeless(family, Measure(family, range.low, picture), range, picture)) {
+      tried.last[family] = range;
+      return;
+    }
     const int beyond = LastHolding(
-        high - low - 1, [&](int i) { return measure(low + 1 + i).keeps_pace(book_.required_headroom()); },
-        low < 0 ? -1 : 0);
-    int last = low + 1 + beyond;
+        range.high - range.low - 1, [&](int i) { return Holds(Measure(family, range.low + 1 + i, picture)); },
+        range.low < 0 ? -1 : 0);
+    int last = range.low + 1 + beyond;
     // What held with more pixels may fail here for noise: then the next faster one is looked at.
-    while (last >= 0 && !measure(last).keeps_pace(book_.required_headroom())) --last;
-    tried.last[family] = last;
+    while (last >= 0 && !Holds(Measure(family, last, picture))) --last;
+    tried.last[family] = {last, last + 1};
+    int first = -1;  // the fastest measured one
+    double first_score = 0;
     for (int preset = 0; preset <= last; ++preset) {
-      if (preset < last && !book_.Known(option(preset))) continue;
-      Option candidate = measure(preset);
-      if (candidate.keeps_pace(book_.required_headroom()) && candidate.score > Score(tried.picture))
-        tried.picture.best = std::move(candidate);
+      if (preset < last && !book_.Known(SettingsOf(family, preset, picture))) continue;
+      Option candidate = Measure(family, preset, picture);
+      if (first < 0) {
+        first = preset;
+        first_score = candidate.score;
+      } else if (candidate.score > first_score) {
+        double& slope = slope_[family];
+        slope = std::max(slope, (candidate.score - first_score) / (preset - first));
+      }
+      if (Holds(candidate) && candidate.score > Score(picture)) picture.best = std::move(candidate);
     }
   }
 
-  void Descend(int Place::*axis, int count) {
-    constexpr int kPatience = 2;
-    Place place = here_;
+  // Even if each slower preset added as much as presets were seen to add, none would look better than the best.
+  bool IsHopeless(const std::string& family, const Option& option, const Range& range,
+                  const TriedPicture& picture) const {
+    const auto slope = slope_.find(family);
+    return slope != slope_.end() && Holds(option) &&
+           option.score + slope->second * (range.high - 1 - range.low) <= std::max(best_score_, Score(picture));
+  }
+
+  bool found() const { return best_score_ >= 0; }
+
+  // Goes along the sizes, up or down from a place, until `patience` in a row are no better; to the end while nothing
+  // keeps pace at all.
+  void Go(Place place, int step, int patience) {
     int worse = 0;
-    for (++(place.*axis); place.*axis < count && worse < kPatience; ++(place.*axis))
-      // Until something keeps pace at all, nothing is worse.
-      worse = Try(place) || best_score_ < 0 ? 0 : worse + 1;
-  }
-
-  // Tries what lies around the best; true if one of them is better.
-  bool Neighbours() {
-    const Place centre = here_;
-    for (const auto& [size, rate] : {std::pair{-1, 0}, {1, 0}, {0, -1}, {0, 1}}) {
-      const Place place{centre.size + size, centre.rate + rate};
-      if (place.size < 0 || place.size >= static_cast<int>(space_.sizes.size()) || place.rate < 0 ||
-          place.rate >= static_cast<int>(space_.rates.size()))
-        continue;
-      if (Try(place)) return true;
-    }
-    return false;
+    for (place.size += step; place.size >= 0 && place.size < static_cast<int>(space_.sizes.size()) && worse < patience;
+         place.size += step)
+      worse = Try(place) || !found() ? 0 : worse + 1;
   }
 
   const SearchSpace& space_;
@@ -126,6 +167,7 @@ class Searcher {
   std::vector<Tried> tried_;
   Place here_;  // the best so far
   double best_score_ = -1;
+  std::map<std::string, double> slope_;  // by family: dB that a preset added over the next faster one measured, at most
 };
 
 }  // namespace

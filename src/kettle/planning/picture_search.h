@@ -11,9 +11,9 @@
 namespace kettle {
 
 struct SearchSpace {
-  EncodeSettings target;           // what is the same for all: rates, buffer, keyframe interval
-  std::vector<FrameSize> sizes;    // largest first
-  std::vector<FrameRate> rates;    // highest first
+  EncodeSettings target;         // what is the same for all: rates, buffer, keyframe interval
+  std::vector<FrameSize> sizes;  // largest first
+  std::vector<FrameRate> rates;  // highest first
   std::vector<std::string> families;
 };
 
@@ -26,12 +26,13 @@ struct TriedPicture {
   std::optional<Option> best;
 };
 
-// From the source's own picture down: sizes, then frame rates, then the neighbours of the best, as long as it gets
-// better. Two that look worse end a descent: quality over size and over frame rate has one peak. At each picture
+// From the source's own picture down the sizes, then all frame rates at the best size, then sizes around it, and again
+// until the best stays. Two sizes that look worse end a way: quality over size has one peak. At each picture
 // every encoder's presets are walked by halving, between what larger and smaller pictures have shown already:
-// what does not keep pace with fewer pixels a second does not with more. An option is measured on the
-// footage on which the last one failed first, and no further than to look worse there than the best so far.
-// Gives all that were tried, the best first; empty `best` last.
+// what does not keep pace with fewer pixels a second does not with more. An encoder is walked no further at a picture
+// if all its slower presets together would not reach the best there, each adding as much as was seen. An option is
+// measured on the footage on which the last one failed first, and no further than to look worse there than the best so
+// far. Gives all that were tried, the best first; empty `best` last.
 std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book);
 
 }  // namespace kettle

@@ -137,9 +137,10 @@ void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& c
     std::string others;
     for (const TriedPicture& other : tried)
       if (same(other) && &other != &chosen)
-        others += fmt::format("{}{} {}", others.empty() ? "" : ", ", name(other),
-                              other.best ? fmt::format("{}{:.1f}", other.best->measured ? "" : "at most ", other.best->score)
-                                         : "does not keep pace");
+        others +=
+            fmt::format("{}{} {}", others.empty() ? "" : ", ", name(other),
+                        other.best ? fmt::format("{}{:.1f}", other.best->measured ? "" : "at most ", other.best->score)
+                                   : "does not keep pace");
     return fmt::format("the best looking of those tried, {:.1f} dB MS-SSIM{}", chosen.best->score,
                        others.empty() ? "" : "; " + others);
   };
@@ -171,10 +172,9 @@ std::vector<FamilyOptions> Families(const PlanRequest& request, const Targets& t
       return WithEncoder(role == Role::kStream ? targets.stream : targets.recording, name,
                          FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
     };
-    families.push_back(
-        {name, static_cast<int>(FindFamily(name).presets.size()),
-         [&options, settings](Role role, int preset) { return options.Measure(settings(role, preset)); },
-         [&options, settings](Role role, int preset) { return options.Known(settings(role, preset)); }});
+    families.push_back({name, static_cast<int>(FindFamily(name).presets.size()),
+                        [&options, settings](Role role, int preset) { return options.Measure(settings(role, preset)); },
+                        [&options, settings](Role role, int preset) { return options.Known(settings(role, preset)); }});
   }
   return families;
 }
@@ -201,7 +201,8 @@ bool SameButExtras(const EncodeSettings& a, const EncodeSettings& b) {
 std::optional<Option> RunnerUp(const std::vector<Option>& options, const Option& chosen, double headroom) {
   std::optional<Option> best;
   for (const Option& option : options)
-    if (!SameButExtras(option.settings, chosen.settings) && option.settings.rate_control == chosen.settings.rate_control &&
+    if (!SameButExtras(option.settings, chosen.settings) &&
+        option.settings.rate_control == chosen.settings.rate_control &&
         option.settings.bit_rate == chosen.settings.bit_rate && option.keeps_pace(headroom) &&
         (!best || option.score > best->score))
       best = option;

@@ -28,10 +28,10 @@ struct Plan {
   Proving proving;
   std::vector<TriedPicture> pictures;  // sizes and frame rates tried for the stream, best first; empty if given
   std::vector<Option> options[2];      // by Role, at its size and rate: all that were measured, fastest preset first
-  std::string nearest;             // if nothing holds: what would, as a prediction
-  int trials = 0;                  // that the search needed, those used again included
-  int grid = 0;                    // that trying every preset on every footage would need
-  bool simulated = false;          // something of it was measured on a simulated device
+  std::string nearest;                 // if nothing holds: what would, as a prediction
+  int trials = 0;                      // that the search needed, those used again included
+  int grid = 0;                        // that trying every preset on every footage would need
+  bool simulated = false;              // something of it was measured on a simulated device
 };
 
 struct PlanRequest {

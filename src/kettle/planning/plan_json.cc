@@ -65,8 +65,8 @@ std::string WhyNotPair(const Plan& plan, const Pair& pair, const Pair& chosen) {
   for (const Attempt& attempt : plan.proving.attempts)
     if (!attempt.proof.holds() && SameSettings(attempt.pair, pair)) return "its proof run failed";
   if (pair.stream.score < chosen.stream.score)
-    return fmt::format("fits, but its stream looks worse: {:.2f} dB MS-SSIM, the chosen one {:.2f} dB", pair.stream.score,
-                       chosen.stream.score);
+    return fmt::format("fits, but its stream looks worse: {:.2f} dB MS-SSIM, the chosen one {:.2f} dB",
+                       pair.stream.score, chosen.stream.score);
   return fmt::format("fits, but leaves the game less: it takes {:.2f} cores, the chosen one {:.2f}",
                      pair.demand.cpu_cores, chosen.demand.cpu_cores);
 }

@@ -94,7 +94,8 @@ std::vector<Variant> FrameRates(const Encodes& encodes, const SearchSpace& space
 
 std::vector<Variant> Encoders(const Encodes& encodes, const SearchSpace&) {
   std::vector<Variant> variants;
-  for (const EncodeSettings& settings : encodes) variants.push_back({settings.encoder + " " + settings.preset, settings});
+  for (const EncodeSettings& settings : encodes)
+    variants.push_back({settings.encoder + " " + settings.preset, settings});
   return variants;
 }
 
@@ -112,7 +113,8 @@ const std::vector<Kind>& Kinds() {
        "MS-SSIM forgives the loss of the finest detail; between two that are close, look at the pictures", Sizes, true,
        true},
       {"frame-rate", "How many frames a second?",
-       "a frame that was not sent counts as the one still shown, which is what the eye gets too", FrameRates, true, true},
+       "a frame that was not sent counts as the one still shown, which is what the eye gets too", FrameRates, true,
+       true},
       {"encoder", "Which encoder and preset?", "", Encoders, true},
       {"scaler", "Which scaler?", "", Scalers},
       {"b-frames", "How many B-frames?", "",
@@ -125,8 +127,7 @@ const std::vector<Kind>& Kinds() {
        Setting(&EncodeSettings::adaptive_quantisation, "as the preset brings", on_off)},
       {"psycho-visual", "Psycho-visual tuning?", kNotSeen,
        Setting(&EncodeSettings::psycho_visual, "as the preset brings", on_off)},
-      {"multi-pass", "More than one pass?", "",
-       Setting(&EncodeSettings::multi_pass, "as the preset brings", on_off)},
+      {"multi-pass", "More than one pass?", "", Setting(&EncodeSettings::multi_pass, "as the preset brings", on_off)},
       {"keyframe-interval", "How far apart may keyframes be?",
        "a destination may demand an interval; a new viewer waits for the next keyframe",
        Setting(&EncodeSettings::keyframe_seconds, "as it is", Seconds{{"1 s", 1}, {"2 s", 2}, {"4 s", 4}})},
@@ -152,7 +153,8 @@ std::vector<std::string> QuestionNames() {
 }
 
 EncodeSettings AtRate(EncodeSettings settings, BitRate rate) {
-  const double peak = settings.bit_rate.bits_per_second > 0 ? settings.maximum_bit_rate.kbps() / settings.bit_rate.kbps() : 1;
+  const double peak =
+      settings.bit_rate.bits_per_second > 0 ? settings.maximum_bit_rate.kbps() / settings.bit_rate.kbps() : 1;
   settings.bit_rate = rate;
   settings.maximum_bit_rate = BitRate::FromKbps(std::round(rate.kbps() * peak));
   return settings;
@@ -176,8 +178,8 @@ Question MakeQuestion(const std::string& name, const Encodes& encodes, const Sea
   const EncodeSettings& base = encodes.front();
   if (IsQuality(base.rate_control))
     FailInput("--question compares at the same bit rate: {} has none of its own", Name(base.rate_control));
-  Question question{kind->name, kind->title, kind->mind, kind->variants(encodes, space), {}, base.bit_rate,
-                    kind->of_picture};
+  Question question{kind->name, kind->title,   kind->mind,      kind->variants(encodes, space),
+                    {},         base.bit_rate, kind->of_picture};
   if (question.variants.size() < 2)
     FailInput("--question {}: there is nothing to compare {} with; give more than one", name,
               question.variants.empty() ? base.encoder : question.variants.front().label);

@@ -16,9 +16,9 @@ struct Variant {
 };
 
 struct Question {
-  std::string name;   // "b-frames"
-  std::string title;  // "How many B-frames?"
-  std::string mind;   // what the answer cannot say, for the user; may be empty
+  std::string name;               // "b-frames"
+  std::string title;              // "How many B-frames?"
+  std::string mind;               // what the answer cannot say, for the user; may be empty
   std::vector<Variant> variants;  // the first is what the others are compared with
   std::vector<BitRate> rates;     // rising
   BitRate asked_rate;             // one of them
@@ -28,8 +28,8 @@ struct Question {
 std::vector<std::string> QuestionNames();
 
 // `encodes` are those that the user asked for, all at one size, frame rate and bit rate; a question about one
-// setting is put to the first of them, "encoder" to all. `space` tells the sizes and frame rates that the source allows.
-// Without `rates` some around the encode's own are taken. Throws Error(kInput): no such question, or one that
+// setting is put to the first of them, "encoder" to all. `space` tells the sizes and frame rates that the source
+// allows. Without `rates` some around the encode's own are taken. Throws Error(kInput): no such question, or one that
 // makes no sense for that encoder.
 Question MakeQuestion(const std::string& name, const std::vector<EncodeSettings>& encodes, const SearchSpace& space,
                       std::vector<BitRate> rates);

@@ -7,8 +7,8 @@
 
 namespace kettle {
 
-// `pair` with its stream's settings changed where that looks better by at least 0.05 dB, keeps pace and still fits beside
-// the recording; the same pair if nothing does. Only settings that the metric judges as eyes do: adaptive
+// `pair` with its stream's settings changed where that looks better by at least 0.05 dB, keeps pace and still fits
+// beside the recording; the same pair if nothing does. Only settings that the metric judges as eyes do: adaptive
 // quantisation and psycho-visual tuning trade what it measures for what it does not.
 Pair RefineStream(const Pair& pair, const Capacity& capacity, OptionBook& book);
 

@@ -35,8 +35,7 @@ void Comparison::Work() {
     changed_.notify_all();
     lock.unlock();
     PictureMetrics metrics = Compare(ViewOf(*pair.viewed.source), ViewOf(*pair.viewed.encode));
-    metrics.blockiness =
-        std::max(0.0, Blockiness(LumaOf(*pair.coded.encode)) - Blockiness(LumaOf(*pair.coded.source)));
+    metrics.blockiness = std::max(0.0, Blockiness(LumaOf(*pair.coded.encode)) - Blockiness(LumaOf(*pair.coded.source)));
     lock.lock();
     metrics_[pair.index] = metrics;
   }

@@ -61,9 +61,7 @@ HWY_INLINE hn::Vec<D> Odds([[maybe_unused]] D d, [[maybe_unused]] hn::Vec<D> low
 
 // Each four neighbours of four vectors added up, in order.
 HWY_INLINE V SumFours(F d, V v0, V v1, V v2, V v3) {
-  const auto pairs = [&](V lower, V upper) {
-    return hn::Add(Evens(d, lower, upper), Odds(d, lower, upper));
-  };
+  const auto pairs = [&](V lower, V upper) { return hn::Add(Evens(d, lower, upper), Odds(d, lower, upper)); };
   return pairs(pairs(v0, v1), pairs(v2, v3));
 }
 
@@ -121,8 +119,7 @@ HWY_INLINE hn::Vec<D> WindowSsim(D d, const BlockSums& above, const BlockSums& b
   const auto covariance = hn::Mul(hn::NegMulAdd(sum_a, mean_b, products), unbiased);
   const auto c1 = hn::Set(d, kC1), c2 = hn::Set(d, kC2), two = hn::Set(d, 2.0f);
   const auto above_line = hn::Mul(hn::MulAdd(hn::Mul(two, mean_a), mean_b, c1), hn::MulAdd(two, covariance, c2));
-  const auto below_line =
-      hn::Mul(hn::MulAdd(mean_a, mean_a, hn::MulAdd(mean_b, mean_b, c1)), hn::Add(variances, c2));
+  const auto below_line = hn::Mul(hn::MulAdd(mean_a, mean_a, hn::MulAdd(mean_b, mean_b, c1)), hn::Add(variances, c2));
   return hn::Div(above_line, below_line);
 }
 
@@ -146,8 +143,7 @@ std::int64_t SquaredErrorT(const std::uint8_t* a, const std::uint8_t* b, int cou
   auto sum0 = hn::Zero(d32), sum1 = hn::Zero(d32);
   int i = 0;
   for (; i + lanes <= count; i += lanes) {
-    const auto difference =
-        hn::Sub(hn::PromoteTo(d16, hn::LoadU(d8, a + i)), hn::PromoteTo(d16, hn::LoadU(d8, b + i)));
+    const auto difference = hn::Sub(hn::PromoteTo(d16, hn::LoadU(d8, a + i)), hn::PromoteTo(d16, hn::LoadU(d8, b + i)));
     sum0 = hn::ReorderWidenMulAccumulate(d32, difference, difference, sum0, sum1);
   }
   std::int64_t total = hn::GetLane(hn::SumOfLanes(d32, hn::Add(sum0, sum1)));
@@ -246,13 +242,11 @@ template <int kStep>
 void FilterDown(const MapRing& ring, int y, FilteredRow& filtered) {
   const F d;
   const int lanes = static_cast<int>(hn::Lanes(d));
-  constexpr float (MapRow::*kMaps[4])[kSpan] = {&MapRow::a, &MapRow::b, &MapRow::squares, &MapRow::products};
+  constexpr float(MapRow::*kMaps[4])[kSpan] = {&MapRow::a, &MapRow::b, &MapRow::squares, &MapRow::products};
   const float* rows[kGaussianTaps];
   for (int map = 0; map < 4; ++map) {
     for (int tap = 0; tap < kGaussianTaps; ++tap) rows[tap] = ring.row(y + tap).*kMaps[map];
-    const auto column = [&](int x) {
-      return Gaussian([&](int tap) HWY_ATTR { return hn::Load(F(), rows[tap] + x); });
-    };
+    const auto column = [&](int x) { return Gaussian([&](int tap) HWY_ATTR { return hn::Load(F(), rows[tap] + x); }); };
     if constexpr (kStep == 1) {
       for (int x = 0; x < kSpan; x += lanes) hn::Store(column(x), d, filtered.maps[map][0] + x);
     } else {

@@ -15,8 +15,7 @@ namespace kettle::kernels {
 // The sums of the 4x4 blocks of four rows, one entry a block: of one picture, of the other, of both
 // pictures' squares together, of the products. Exact: 64 of them stay below 2^24.
 struct BlockSums {
-  explicit BlockSums(int blocks)
-      : a(static_cast<std::size_t>(blocks)), b(a), squares(a), products(a) {}
+  explicit BlockSums(int blocks) : a(static_cast<std::size_t>(blocks)), b(a), squares(a), products(a) {}
   std::vector<float> a, b, squares, products;
 };
 

@@ -60,8 +60,8 @@ double MsSsim(const PlaneView& a, const PlaneView& b) {
       }
     }
     const int step = std::min(a.width, a.height) >= kEnoughLines ? 2 : 1;
-    const kernels::GaussianSsim similarity = scale == 0 ? kernels::MeasureGaussianSsim(a, b, step)
-                                                        : kernels::MeasureGaussianSsim(half_a, half_b, 1);
+    const kernels::GaussianSsim similarity =
+        scale == 0 ? kernels::MeasureGaussianSsim(a, b, step) : kernels::MeasureGaussianSsim(half_a, half_b, 1);
     const double mean = scale + 1 < scales ? similarity.contrast_structure : similarity.ssim;
     product *= std::pow(std::max(0.0, mean), kWeights[scale] / weights);
   }

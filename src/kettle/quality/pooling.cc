@@ -64,9 +64,9 @@ Quality Pool(const std::vector<PictureMetrics>& frames, FrameRate rate, FrameSiz
   return quality;
 }
 
-#define KETTLE_QUALITY_FIELDS                                                                                          \
-  viewing_size, frames, psnr_y_db, psnr_u_db, psnr_v_db, ssim_y, ms_ssim_y, blockiness, p5_psnr_y_db, p5_ssim_y,       \
-      p5_ms_ssim_y, worst_second_psnr_y_db, worst_second_ssim_y, worst_second_ms_ssim_y, worst_second_blockiness,      \
+#define KETTLE_QUALITY_FIELDS                                                                                     \
+  viewing_size, frames, psnr_y_db, psnr_u_db, psnr_v_db, ssim_y, ms_ssim_y, blockiness, p5_psnr_y_db, p5_ssim_y,  \
+      p5_ms_ssim_y, worst_second_psnr_y_db, worst_second_ssim_y, worst_second_ms_ssim_y, worst_second_blockiness, \
       seconds_ms_ssim_y, worst_second, worst_frame, worst_frame_psnr_y_db
 
 void to_json(nlohmann::json& nlohmann_json_j, const Quality& nlohmann_json_t) {

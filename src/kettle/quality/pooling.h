@@ -23,8 +23,8 @@ struct Quality {
   double worst_second_psnr_y_db = 0, worst_second_ssim_y = 0, worst_second_ms_ssim_y = 0;
   double worst_second_blockiness = 0;
   std::vector<double> seconds_ms_ssim_y;  // the means of all seconds
-  int worst_second = 0;  // the one with the lowest MS-SSIM, counted from 0
-  int worst_frame = 0;   // the one with the largest error
+  int worst_second = 0;                   // the one with the lowest MS-SSIM, counted from 0
+  int worst_frame = 0;                    // the one with the largest error
   double worst_frame_psnr_y_db = 0;
 
   double score() const { return SimilarityDb(ms_ssim_y); }  // what encodes are ranked by: MS-SSIM, dB

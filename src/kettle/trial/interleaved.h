@@ -15,7 +15,7 @@ namespace kettle {
 struct TrialJob {
   EncodeSettings settings;
   Footage footage;
-  std::optional<Trial> trial;        // what is known of it; empty: nothing yet
+  std::optional<Trial> trial;       // what is known of it; empty: nothing yet
   std::optional<int> most_repeats;  // fewer than the rules allow
 };
 

@@ -19,8 +19,8 @@ class Shown {
   Shown(const std::filesystem::path& encoded, FrameRate rate, FrameSize viewing_size)
       : rate_(rate), reader_(encoded), scaler_(viewing_size), converter_(reader_.size()), ahead_(reader_.Next()) {}
 
-  // Moves on to `seconds`, which must not go back; before the first picture, that one is shown. Throws Error(kMachine) if
-  // there is none.
+  // Moves on to `seconds`, which must not go back; before the first picture, that one is shown. Throws Error(kMachine)
+  // if there is none.
   void MoveTo(double seconds);
 
   FrameSize coded_size() const { return reader_.size(); }

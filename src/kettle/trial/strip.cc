@@ -57,14 +57,14 @@ Crop MostDifferent(const AVFrame& a, const AVFrame& b, FrameSize size) {
 StripCell WriteCell(const AVFrame& picture, const Crop& crop, FrameSize size, const std::string& file) {
   const bool enlarged = size.width > crop.size.width;
   SwsContextPtr context(sws_getContext(crop.size.width, crop.size.height, AV_PIX_FMT_YUV420P, size.width, size.height,
-                                       AV_PIX_FMT_RGB24, enlarged ? SWS_POINT : SWS_BICUBIC, nullptr, nullptr, nullptr));
+                                       AV_PIX_FMT_RGB24, enlarged ? SWS_POINT : SWS_BICUBIC, nullptr, nullptr,
+                                       nullptr));
   if (!context) FailMachine("cannot draw a picture of {}", crop.size.str());
-  sws_setColorspaceDetails(context.get(), sws_getCoefficients(SWS_CS_ITU709), 0, sws_getCoefficients(SWS_CS_ITU709), 1, 0,
-                           1 << 16, 1 << 16);
-  const std::uint8_t* planes[3] = {
-      picture.data[0] + crop.top * picture.linesize[0] + crop.left,
-      picture.data[1] + crop.top / 2 * picture.linesize[1] + crop.left / 2,
-      picture.data[2] + crop.top / 2 * picture.linesize[2] + crop.left / 2};
+  sws_setColorspaceDetails(context.get(), sws_getCoefficients(SWS_CS_ITU709), 0, sws_getCoefficients(SWS_CS_ITU709), 1,
+                           0, 1 << 16, 1 << 16);
+  const std::uint8_t* planes[3] = {picture.data[0] + crop.top * picture.linesize[0] + crop.left,
+                                   picture.data[1] + crop.top / 2 * picture.linesize[1] + crop.left / 2,
+                                   picture.data[2] + crop.top / 2 * picture.linesize[2] + crop.left / 2};
   std::string samples(static_cast<std::size_t>(size.pixels() * 3), '\0');
   auto* to = reinterpret_cast<std::uint8_t*>(samples.data());
   const int stride = size.width * 3;
@@ -85,8 +85,8 @@ StripRow WriteRow(const Moment& moment, const Crop& crop, bool enlarged, FrameSi
 
 // Inside the cell, of the same shape as the picture, with even sides.
 FrameSize FitCell(FrameSize picture) {
-  const double scale = std::min(static_cast<double>(kCell.width) / picture.width,
-                                static_cast<double>(kCell.height) / picture.height);
+  const double scale =
+      std::min(static_cast<double>(kCell.width) / picture.width, static_cast<double>(kCell.height) / picture.height);
   const auto even = [](double side) { return std::max(2, static_cast<int>(side / 2) * 2); };
   return {even(picture.width * scale), even(picture.height * scale)};
 }
@@ -111,9 +111,8 @@ StripOutcome RunStrip(const StripTask& task, const std::function<void(double)>& 
     if (frame % 10 == 0) progress(static_cast<double>(frame - task.first_frame) / task.frames);
   }
   if (moments.empty()) FailMachine("there is no second from frame {} on", task.first_frame);
-  const auto worst = std::max_element(moments.begin(), moments.end(), [](const Moment& a, const Moment& b) {
-    return ErrorOf(a, 0) < ErrorOf(b, 0);
-  });
+  const auto worst = std::max_element(moments.begin(), moments.end(),
+                                      [](const Moment& a, const Moment& b) { return ErrorOf(a, 0) < ErrorOf(b, 0); });
   // Another moment of the same second, as far away as it gets.
   const Moment& other = worst - moments.begin() < moments.end() - worst ? moments.back() : moments.front();
 
@@ -133,12 +132,17 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(StripCell, file, size, psnr_y_db)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(StripRow, frame, enlarged, cells)
 
 void to_json(nlohmann::json& json, const StripTask& t) {
-  json = {{"reference", t.reference}, {"encoded", t.encoded}, {"encoded_rates", t.encoded_rates},
-          {"viewing_size", t.viewing_size}, {"first_frame", t.first_frame}, {"frames", t.frames}, {"folder", t.folder}};
+  json = {{"reference", t.reference},
+          {"encoded", t.encoded},
+          {"encoded_rates", t.encoded_rates},
+          {"viewing_size", t.viewing_size},
+          {"first_frame", t.first_frame},
+          {"frames", t.frames},
+          {"folder", t.folder}};
 }
 void from_json(const nlohmann::json& json, StripTask& t) {
-  t = {json.at("reference"), json.at("encoded"), json.at("encoded_rates"), json.at("viewing_size").get<FrameSize>(),
-       json.at("first_frame"), json.at("frames"), json.at("folder")};
+  t = {json.at("reference"),   json.at("encoded"), json.at("encoded_rates"), json.at("viewing_size").get<FrameSize>(),
+       json.at("first_frame"), json.at("frames"),  json.at("folder")};
 }
 void to_json(nlohmann::json& json, const StripOutcome& o) {
   json = {{"crop", o.crop}, {"crop_left", o.crop_left}, {"crop_top", o.crop_top}, {"rows", o.rows}};

@@ -35,7 +35,7 @@ struct StripRow {
 };
 
 struct StripOutcome {
-  FrameSize crop;                        // its size at the viewing size, before it is enlarged
+  FrameSize crop;  // its size at the viewing size, before it is enlarged
   int crop_left = 0, crop_top = 0;
   std::vector<StripRow> rows;  // the worst moment whole, then its crop and that of another moment
 };

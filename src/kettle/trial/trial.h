@@ -68,7 +68,7 @@ struct Trial {
   Latency latency;
   std::int64_t peak_memory_bytes = 0;
   int b_frames = 0;
-  std::optional<Quality> quality;  // at the viewing size and the source's rate
+  std::optional<Quality> quality;               // at the viewing size and the source's rate
   std::vector<PictureMetrics> picture_metrics;  // of each frame, if it was measured in this run; not in its JSON
 
   std::string id() const;  // the same settings on the same footage have the same

@@ -78,8 +78,8 @@ void Fill(const EncodeOutcome& outcome, const WorkerReport& report, Trial& trial
 
 const ProcessTrialRunner::FeedingCost& ProcessTrialRunner::Feeding(const EncodeSettings& settings,
                                                                    const Footage& footage) {
-  const std::string key = footage.file.string() + "|" + settings.size.str() + "|" + settings.frame_rate.str() +
-                          "|" + Name(settings.scaler);
+  const std::string key =
+      footage.file.string() + "|" + settings.size.str() + "|" + settings.frame_rate.str() + "|" + Name(settings.scaler);
   const auto known = feeding_.find(key);
   if (known != feeding_.end()) return known->second;
   EncodeTask task{.settings = {}, .footage = footage.file.string()};

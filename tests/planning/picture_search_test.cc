@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/planning/picture_search.h"
+
+#include <cmath>
+#include <random>
+
+#include "fakes.h"
+#include "kettle/planning/candidates.h"
+#include "kettle/planning/exhaustive.h"
+
+namespace kettle {
+namespace {
+
+// A machine on which speed falls with pixels and presets, and quality has one peak over size and over frame rate.
+class PictureRunner final : public TrialRunner {
+ public:
+  explicit PictureRunner(unsigned seed) : random_(seed) {
+    speed_ = Uniform(2e6, 60e6);
+    best_lines_ = Uniform(400, 1000);
+    steep_ = Uniform(1, 5);
+    per_rate_ = Uniform(-0.06, 0.06);
+    fall_ = Uniform(1.2, 2.0);
+  }
+
+  Trial Run(const TrialRequest& request) override {
+    const EncodeSettings& s = request.settings;
+    const EncoderFamily& family = FindFamily(s.encoder);
+    const auto preset = std::find(family.presets.begin(), family.presets.end(), s.preset) - family.presets.begin();
+    const bool cpu = s.encoder == "x264", easy = request.footage.label == "easy";
+    Trial trial;
+    trial.settings = s;
+    trial.footage = request.footage.label;
+    trial.footage_key = request.footage.key();
+    trial.device = Name(family.device);
+    trial.status = WorkerStatus::kDone;
+    trial.throughput_fps = speed_ * (cpu ? 1 : 2) * (easy ? 1.3 : 1) / static_cast<double>(s.size.pixels()) /
+                           std::pow(cpu ? fall_ : 1.15, preset);
+    trial.headroom = 1 - s.frame_rate.fps() / trial.throughput_fps;
+    const double lines = std::log2(s.size.height / best_lines_);
+    const double db = 14 - steep_ * lines * lines + per_rate_ * (s.frame_rate.fps() - 60) + 0.25 * static_cast<double>(preset) +
+                      (cpu ? 0.3 : 0) + (easy ? 2 : 0);
+    trial.quality = Quality{.frames = 60, .ms_ssim_y = 1 - std::pow(10, -db / 10)};
+    trial.timing.encoding = 60 / trial.throughput_fps;
+    return trial;
+  }
+
+ private:
+  double Uniform(double low, double high) { return std::uniform_real_distribution<>(low, high)(random_); }
+  std::mt19937 random_;
+  double speed_, best_lines_, steep_, per_rate_, fall_;
+};
+
+SearchSpace Space() {
+  return {test::SmallSettings(), CandidateSizes({1280, 720}), CandidateRates({60, 1}), {"x264", "nvenc-h264"}};
+}
+
+TEST(SearchPicture, FindsWhatTheGridFindsWithAFractionOfTheEncoding) {
+  int found = 0;
+  for (unsigned seed = 1; seed <= 150; ++seed) {
+    PictureRunner runner(seed);
+    TrialBook book(runner, {}, [](const auto&) {});
+    const auto check =
+        CheckAgainstGrid(Space(), {test::FakeFootage("easy"), test::FakeFootage("hard")}, 0.2, book);
+    EXPECT_EQ(check.grid_best.has_value(), check.search_best.has_value()) << "seed " << seed;
+    if (!check.grid_best) continue;
+    ++found;
+    EXPECT_LE(check.loss_db(), 0.1) << "seed " << seed;
+    EXPECT_LE(check.encode_share(), 0.12) << "seed " << seed;
+    EXPECT_LT(check.search_trials, check.grid_trials / 5) << "seed " << seed;
+  }
+  EXPECT_GT(found, 100);
+}
+
+TEST(SearchPicture, GivesTheBestFirstAndWhatDoesNotKeepPaceLast) {
+  PictureRunner runner(7);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+  const auto tried = SearchPicture(Space(), options);
+  ASSERT_GT(tried.size(), 3u);
+  for (std::size_t i = 1; i < tried.size(); ++i) {
+    if (!tried[i].best) continue;
+    ASSERT_TRUE(tried[i - 1].best) << "an empty one stands before it";
+    EXPECT_GE(tried[i - 1].best->score, tried[i].best->score);
+  }
+  EXPECT_TRUE(tried.front().best->measured);
+}
+
+TEST(SearchPicture, OnePictureIsOnlyAWalk) {
+  PictureRunner runner(3);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+  SearchSpace space = Space();
+  space.sizes.resize(1);
+  space.rates.resize(1);
+  EXPECT_EQ(SearchPicture(space, options).size(), 1u);
+  EXPECT_LE(options.trials(), 10);
+}
+
+TEST(OptionBook, StopsWhereAnOptionIsOfNoUse) {
+  PictureRunner runner(7);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("easy"), test::FakeFootage("hard")}, 0.2);
+  EncodeSettings settings = test::SmallSettings("x264", "ultrafast");
+  settings.size = {320, 180};
+  settings.frame_rate = {30, 1};
+  const Option hopeless = options.Measure(settings, 90);
+  EXPECT_EQ(options.trials(), 1) << "it looks worse on the first footage already";
+  EXPECT_FALSE(hopeless.measured);
+  EXPECT_TRUE(options.Known(settings));
+  const Option whole = options.Measure(settings, -1);
+  EXPECT_TRUE(whole.measured);
+  EXPECT_EQ(options.trials(), 2);
+  EXPECT_EQ(whole.clips.size(), 2u);
+  EXPECT_EQ(options.Measure(settings, -1).score, whole.score);
+  EXPECT_EQ(options.trials(), 2) << "asked again, it costs nothing";
+}
+
+TEST(OptionBook, KeepsToItsLimit) {
+  PictureRunner runner(7);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2, 1);
+  options.Measure(test::SmallSettings("x264", "ultrafast"));
+  EXPECT_THAT(options.Measure(test::SmallSettings("x264", "fast")).trouble, testing::HasSubstr("not measured"));
+}
+
+}  // namespace
+}  // namespace kettle
