@@ -4,7 +4,7 @@
 
 #include "kettle/footage/scene.h"
 #include "kettle/media/scaler.h"
-#include "kettle/quality/plane_metrics.h"
+#include "kettle/quality/picture_metrics.h"
 
 namespace {
 
@@ -20,12 +20,24 @@ FramePtr Picture(double seconds) {
 
 void PsnrAndSsim(benchmark::State& state) {
   const FramePtr a = Picture(0), b = Picture(0.1);
-  for (auto _ : state)
-    benchmark::DoNotOptimize(Compare({a->data[0], a->linesize[0], kSize.width, kSize.height},
-                                     {b->data[0], b->linesize[0], kSize.width, kSize.height}));
+  for (auto _ : state) benchmark::DoNotOptimize(CompareLuma(LumaOf(*a), LumaOf(*b)));
   state.SetItemsProcessed(state.iterations());
 }
 BENCHMARK(PsnrAndSsim)->Unit(benchmark::kMillisecond);
+
+void MultiScaleSsim(benchmark::State& state) {
+  const FramePtr a = Picture(0), b = Picture(0.1);
+  for (auto _ : state) benchmark::DoNotOptimize(MsSsim(LumaOf(*a), LumaOf(*b)));
+  state.SetItemsProcessed(state.iterations());
+}
+BENCHMARK(MultiScaleSsim)->Unit(benchmark::kMillisecond);
+
+void BlockinessOfOne(benchmark::State& state) {
+  const FramePtr a = Picture(0);
+  for (auto _ : state) benchmark::DoNotOptimize(Blockiness(LumaOf(*a)));
+  state.SetItemsProcessed(state.iterations());
+}
+BENCHMARK(BlockinessOfOne)->Unit(benchmark::kMillisecond);
 
 void DrawStartLine(benchmark::State& state) {
   const auto scene = MakeScene("start-line", 1);
@@ -37,7 +49,7 @@ BENCHMARK(DrawStartLine)->Unit(benchmark::kMillisecond);
 
 void ScaleToThreeQuarters(benchmark::State& state) {
   const FramePtr picture = Picture(0);
-  Scaler scaler(kSize, {960, 540});
+  Scaler scaler({960, 540});
   for (auto _ : state) benchmark::DoNotOptimize(scaler.Scale(*picture));
   state.SetItemsProcessed(state.iterations());
 }

@@ -185,11 +185,12 @@ int RunBench(Session& session) {
   const auto start = std::chrono::steady_clock::now();
   const auto elapsed = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); };
   CheckResume(session);
-  const BenchPlan plan = MakeBenchPlan(session);
+  BenchPlan plan = MakeBenchPlan(session);
   if (bench.soak_minutes) return RunSoakCommand(session, plan);
   if (bench.dry_run) return DryRun(session, plan);
 
   const std::vector<Footage> footage = session.PrepareAll(plan.show);
+  for (const std::string& note : session.FootageNotes()) plan.warnings.push_back(note);
   const std::vector<Trial> known = session.KnownTrials();
   std::vector<TrialJob> jobs = Jobs(plan, footage, bench.resume ? known : std::vector<Trial>{});
   const auto taken_up = std::count_if(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });

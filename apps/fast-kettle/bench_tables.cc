@@ -97,7 +97,7 @@ class ResultTable {
   std::vector<Cell> Header() const {
     std::vector<Cell> header = {{"encoder"}, {"preset"}};
     for (const Column* column : columns_) header.push_back({column->name});
-    for (const char* name : {"frames/s", "95 %", "headroom", "cores", "SSIM", "worst second"})
+    for (const char* name : {"frames/s", "95 %", "headroom", "cores", "MS-SSIM", "worst second"})
       header.push_back(Number(name));
     header.push_back({"verdict"});
     return header;

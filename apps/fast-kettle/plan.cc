@@ -273,9 +273,10 @@ Show LoadShow(const Session& session) {
 int RunPlan(Session& session) {
   const Show show = LoadShow(session);
   CheckRecordingFolder(session, show);
-  const Targets targets = ChooseTargets(show);
+  Targets targets = ChooseTargets(show);
   const std::vector<std::string> families = session.UsableEncoders();
   const std::vector<Footage> footage = session.PrepareAll(show);
+  for (const std::string& note : session.FootageNotes()) targets.warnings.push_back(note);
 
   // The search stops early; about this many trials are usual.
   int presets = 0;

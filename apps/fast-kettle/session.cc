@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "session.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <csignal>
 #include <fstream>
@@ -50,6 +48,19 @@ std::string DigestOfFile(const std::string& path) {
   if (path.empty()) return "";
   std::ifstream file(path, std::ios::binary);
   return HexDigest(std::string(std::istreambuf_iterator<char>(file), {}));
+}
+
+json FootageJson(const std::vector<Footage>& footage) {
+  json list = json::array();
+  for (const Footage& f : footage)
+    list.push_back({{"label", f.label},
+                    {"key", f.key()},
+                    {"size", f.size},
+                    {"frame_rate", f.rate},
+                    {"frames", f.frames},
+                    {"from_seconds", f.from_seconds},
+                    {"notes", f.notes}});
+  return list;
 }
 
 }  // namespace
@@ -132,6 +143,13 @@ std::vector<std::string> Session::UsableEncoders() {
   return names;
 }
 
+std::vector<std::string> Session::FootageNotes() const {
+  std::vector<std::string> notes;
+  for (const Footage& pictures : footage_)
+    for (const std::string& note : pictures.notes) notes.push_back(pictures.label + ": " + note);
+  return notes;
+}
+
 std::vector<Footage> Session::PrepareAll(const Show& show) {
   progress_.Stage("preparing footage", static_cast<int>(show.footage.size()));
   std::vector<Footage> footage;
@@ -146,9 +164,7 @@ std::vector<Footage> Session::PrepareAll(const Show& show) {
     progress_.StepDone();
   }
   progress_.Clear();
-  for (const Footage& pictures : footage)
-    for (const std::string& note : pictures.notes)
-      if (!request_.quiet) fmt::print(stderr, "{}: {}\n", pictures.label, note);
+  footage_ = footage;
   return footage;
 }
 
@@ -176,11 +192,8 @@ bool Session::HasUnfinishedBench() const {
 void Session::KeepTrials(const std::vector<Trial>& trials, bool complete, const json& more) {
   bool simulated = false;
   for (const Trial& trial : trials) simulated = simulated || trial.simulated;
-  json body = {{"simulated", simulated},
-               {"complete", complete},
-               {"stand_in_digest", stand_in_digest_},
-               {"trials", trials},
-               {"paced", json::array()}};
+  json body = {{"simulated", simulated},           {"complete", complete}, {"stand_in_digest", stand_in_digest_},
+               {"footage", FootageJson(footage_)}, {"trials", trials},     {"paced", json::array()}};
   if (more.is_object()) body.update(more);
   Write("bench", body);
   WriteFile(out() / "bench.csv", TrialCsv(trials));

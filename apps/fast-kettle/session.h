@@ -64,8 +64,9 @@ class Session {
   // What the NVIDIA driver tells, asked in a worker. Remembered.
   const std::vector<NvidiaDevice>& Nvidia();
 
-  // Prepares all of a show's footage, and prints on standard error what is done to its pictures.
   std::vector<Footage> PrepareAll(const Show& show);
+  // What was done to the pictures prepared, a line each.
+  std::vector<std::string> FootageNotes() const;
 
   // Trials that earlier runs in this folder measured and that still count here.
   std::vector<Trial> KnownTrials() const;
@@ -88,6 +89,7 @@ class Session {
   Progress progress_;
   ProcessTrialRunner runner_;
   QualityCsv quality_csv_;
+  std::vector<Footage> footage_;
   std::vector<FoundEncoder> encoders_;
   std::optional<std::vector<NvidiaDevice>> nvidia_;
 };

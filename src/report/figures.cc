@@ -128,7 +128,7 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
   }
   script << FigureTitle(SpeedQualityTitle(options, chosen, required_headroom),
                         Named(settings, options, false) + "; the footage on which each is slowest and looks worst");
-  script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"SSIM, "
+  script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"MS-SSIM, "
             "dB\"\n"
          << "set xrange [*:" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"
          << data.str() << labels;

@@ -37,6 +37,16 @@ class ProgramTest : public FolderTest {
 
   nlohmann::json Json(const std::string& name) const { return nlohmann::json::parse(Get(path(name))); }
 
+  // Validates a result against its schema with an independent validator.
+  void ExpectValid(const std::string& kind) {
+    const std::string script =
+        "import json,sys,jsonschema; jsonschema.validate(json.load(open(sys.argv[1])), json.load(open(sys.argv[2])))";
+    const std::string command = "/usr/bin/python3 -c '" + script + "' '" + path("out/" + kind + ".json").string() +
+                                "' '" KETTLE_SOURCE "/docs/schemas/" + kind + ".schema.json' 2>'" +
+                                path("invalid.txt").string() + "'";
+    EXPECT_EQ(std::system(command.c_str()), 0) << kind << ": " << Get(path("invalid.txt"));
+  }
+
   // A show so small and slow that any machine keeps pace: a stall of half a second skips nothing yet.
   std::string SmallShow(const std::string& footage = "\"open-water\"") const {
     return Put("show.toml",

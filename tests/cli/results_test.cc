@@ -10,16 +10,6 @@ namespace {
 
 class ResultsTest : public test::ProgramTest {
  protected:
-  // Validates a result against its schema with an independent validator.
-  void ExpectValid(const std::string& kind) {
-    const std::string script =
-        "import json,sys,jsonschema; jsonschema.validate(json.load(open(sys.argv[1])), json.load(open(sys.argv[2])))";
-    const std::string command = "/usr/bin/python3 -c '" + script + "' '" + path("out/" + kind + ".json").string() +
-                                "' '" KETTLE_SOURCE "/docs/schemas/" + kind + ".schema.json' 2>'" +
-                                path("invalid.txt").string() + "'";
-    EXPECT_EQ(std::system(command.c_str()), 0) << kind << ": " << Get(path("invalid.txt"));
-  }
-
   int Frames(const std::string& file) {
     MediaReader reader(path(file));
     int frames = 0;

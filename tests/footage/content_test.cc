@@ -11,8 +11,7 @@ namespace {
 std::shared_ptr<const AVFrame> Picture(const std::function<int(int x, int y)>& luma) {
   FramePtr picture = NewPicture({64, 64});
   for (int y = 0; y < 64; ++y)
-    for (int x = 0; x < 64; ++x)
-      picture->data[0][y * picture->linesize[0] + x] = static_cast<std::uint8_t>(luma(x, y));
+    for (int x = 0; x < 64; ++x) picture->data[0][y * picture->linesize[0] + x] = static_cast<std::uint8_t>(luma(x, y));
   return {picture.release(), LibavDeleter()};
 }
 
@@ -36,7 +35,8 @@ Content Moving(FrameRate rate, double seconds, const std::function<double(double
   ContentMeter meter(rate);
   for (int i = 0; i < seconds * rate.fps(); ++i) {
     const double shift = place(i / rate.fps());
-    meter.Add(Picture([&](int x, int y) { return 128 + static_cast<int>(60 * std::sin((x + shift) / 5) * std::cos(y / 7.0)); }));
+    meter.Add(Picture(
+        [&](int x, int y) { return 128 + static_cast<int>(60 * std::sin((x + shift) / 5) * std::cos(y / 7.0)); }));
   }
   return meter.Result();
 }
@@ -50,7 +50,9 @@ TEST(ContentMeter, MotionMeansTheSameAtEveryFrameRate) {
 }
 
 TEST(ContentMeter, FindsTheBusiestAndTheCalmestSecond) {
-  const Content content = Moving({25, 1}, 4, [](double t) { return t < 1 ? 20 * t : t < 2 ? 20.0 : t < 3 ? 20 + 90 * (t - 2) : 110 + 20 * (t - 3); });
+  const Content content = Moving({25, 1}, 4, [](double t) {
+    return t < 1 ? 20 * t : t < 2 ? 20.0 : t < 3 ? 20 + 90 * (t - 2) : 110 + 20 * (t - 3);
+  });
   EXPECT_EQ(content.busiest_second, 2);
   EXPECT_EQ(content.calmest_second, 1);
   EXPECT_GE(content.ti, content.mean_ti);

@@ -54,14 +54,15 @@ TEST_F(InspectTest, APlainClipIsUsedAsItIs) {
 }
 
 TEST_F(InspectTest, TenBitsAndFullChromaAreNoted) {
-  const ClipReport report = InspectWholeClip(MakeClip("x264", 10, Chroma::k444, [](int i) { return i; }), [](double) {});
+  const ClipReport report =
+      InspectWholeClip(MakeClip("x264", 10, Chroma::k444, [](int i) { return i; }), [](double) {});
   EXPECT_EQ(report.facts.bit_depth, 10);
   EXPECT_THAT(report.notes, ElementsAre(HasSubstr("10 bit"), HasSubstr("4:4:4")));
 }
 
 TEST_F(InspectTest, AVariableRateIsNoted) {
-  const ClipReport report =
-      InspectWholeClip(MakeClip("x264", 8, Chroma::k420, [](int i) { return i < 25 ? i : 25 + (i - 25) * 3; }), [](double) {});
+  const ClipReport report = InspectWholeClip(
+      MakeClip("x264", 8, Chroma::k420, [](int i) { return i < 25 ? i : 25 + (i - 25) * 3; }), [](double) {});
   EXPECT_TRUE(report.variable_rate);
   EXPECT_THAT(report.notes, ElementsAre(HasSubstr("varies")));
 }

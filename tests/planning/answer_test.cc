@@ -93,7 +93,8 @@ TEST_F(AnswerTest, AFailedVariantSaysWhy) {
 
 TEST_F(AnswerTest, TheAnswerNamesTheBest) {
   EXPECT_THAT(MakeAnswer(question_, {"one", "two"}, Trials(0.5)).words, testing::StartsWith("some: better by 0.50 dB"));
-  EXPECT_THAT(MakeAnswer(question_, {"one", "two"}, Trials(0.0)).words, testing::HasSubstr("nothing is clearly better"));
+  EXPECT_THAT(MakeAnswer(question_, {"one", "two"}, Trials(0.0)).words,
+              testing::HasSubstr("nothing is clearly better"));
   const nlohmann::json json = MakeAnswer(question_, {"one", "two"}, Trials(0.5));
   EXPECT_EQ(json["variants"][1]["verdict"], "better");
   EXPECT_EQ(json["variants"][1]["curves_by_footage"]["one"].size(), 3u);

@@ -13,9 +13,8 @@ std::vector<std::string> Names(const auto& values) {
 }
 
 TEST(CandidateSizes, GoDownInEvenStepsWithTheUsualOnesBetween) {
-  EXPECT_THAT(Names(CandidateSizes({1920, 1080})),
-              testing::ElementsAre("1920x1080", "1728x972", "1600x900", "1536x864", "1344x756", "1280x720", "1152x648",
-                                   "960x540"));
+  EXPECT_THAT(Names(CandidateSizes({1920, 1080})), testing::ElementsAre("1920x1080", "1728x972", "1600x900", "1536x864",
+                                                                        "1344x756", "1280x720", "1152x648", "960x540"));
 }
 
 TEST(CandidateSizes, KeepShapeAndEvenSides) {
@@ -27,7 +26,8 @@ TEST(CandidateSizes, KeepShapeAndEvenSides) {
       EXPECT_LE(size.height, source.height);
       EXPECT_GE(size.height * 2 + 2, source.height);
       EXPECT_NEAR(static_cast<double>(size.width) / size.height, static_cast<double>(source.width) / source.height,
-                  0.02 * source.width / source.height) << size.str();
+                  0.02 * source.width / source.height)
+          << size.str();
     }
   }
 }
@@ -40,8 +40,7 @@ TEST(CandidateRates, AreTheUsualOnesBelow) {
 }
 
 TEST(CandidateRates, OfNtscAreItsKin) {
-  EXPECT_THAT(Names(CandidateRates({60000, 1001})),
-              testing::ElementsAre("60000/1001", "50", "48", "30000/1001", "25"));
+  EXPECT_THAT(Names(CandidateRates({60000, 1001})), testing::ElementsAre("60000/1001", "50", "48", "30000/1001", "25"));
 }
 
 }  // namespace

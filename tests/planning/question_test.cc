@@ -7,7 +7,9 @@
 namespace kettle {
 namespace {
 
-SearchSpace Space() { return {test::SmallSettings(), {{640, 360}, {512, 288}, {320, 180}}, {{60, 1}, {30, 1}}, {"x264"}}; }
+SearchSpace Space() {
+  return {test::SmallSettings(), {{640, 360}, {512, 288}, {320, 180}}, {{60, 1}, {30, 1}}, {"x264"}};
+}
 
 EncodeSettings Base(const std::string& encoder = "x264") {
   EncodeSettings settings = test::SmallSettings(encoder, FindFamily(encoder).presets[2]);

@@ -15,14 +15,14 @@
 namespace kettle {
 namespace {
 
-class AgreementTest : public test::FolderTest, public testing::WithParamInterface<const char*> {
+class AgreementTest : public test::FolderTest, public testing::WithParamInterface<std::pair<const char*, FrameSize>> {
  protected:
-  static constexpr int kFrames = 12;
-  static constexpr FrameSize kSize{640, 362};  // not a multiple of 4
+  const FrameSize kSize = GetParam().second;
+  const int kFrames = kSize.height > 400 ? 4 : 12;
 
   AgreementTest() {
     Y4mWriter writer(path("source.y4m"), kSize, {30, 1});
-    const auto scene = MakeScene(GetParam(), 1);
+    const auto scene = MakeScene(GetParam().first, 1);
     for (int i = 0; i < kFrames; ++i) {
       const FramePtr picture = NewPicture(kSize);
       scene->Draw(0.3 + i / 30.0, *picture);
@@ -88,9 +88,14 @@ TEST_P(AgreementTest, ThreadsChangeNothing) {
   }
 }
 
-INSTANTIATE_TEST_SUITE_P(Scenes, AgreementTest, testing::Values("start-line", "open-water", "harbour"),
+INSTANTIATE_TEST_SUITE_P(Scenes, AgreementTest,
+                         testing::Values(std::pair{"start-line", FrameSize{640, 362}},  // not a multiple of 4
+                                         std::pair{"open-water", FrameSize{640, 362}},
+                                         std::pair{"harbour", FrameSize{640, 362}},
+                                         std::pair{"start-line", FrameSize{1280, 720}},
+                                         std::pair{"harbour", FrameSize{1280, 720}}),
                          [](const auto& test) {
-                           std::string name = test.param;
+                           std::string name = test.param.first + test.param.second.str();
                            std::erase(name, '-');
                            return name;
                          });

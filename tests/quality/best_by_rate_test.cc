@@ -7,9 +7,8 @@ namespace kettle {
 namespace {
 
 // The second is better up to 2000 kbit/s, the first from there on; the third never.
-const std::vector<RateCurve> kCurves{{{1000, 10}, {2000, 14}, {4000, 18}},
-                                     {{1000, 12}, {2000, 14}, {4000, 16}},
-                                     {{1000, 9}, {2000, 11}, {4000, 13}}};
+const std::vector<RateCurve> kCurves{
+    {{1000, 10}, {2000, 14}, {4000, 18}}, {{1000, 12}, {2000, 14}, {4000, 16}}, {{1000, 9}, {2000, 11}, {4000, 13}}};
 
 TEST(BestByRate, ChangesWhereTheCurvesCross) {
   const auto stretches = BestByRate(kCurves);

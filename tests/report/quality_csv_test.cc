@@ -31,7 +31,8 @@ TEST_F(QualityCsvTest, ARowForEveryTrialAndFrame) {
   EXPECT_EQ(Rows(), 5);
   const std::string text = Get(path("quality.csv"));
   EXPECT_THAT(text, testing::StartsWith("trial,footage,encoder,preset,"));
-  EXPECT_THAT(text, testing::HasSubstr(TrialOf("fast", 1).id() + ",\"a \"\"quick\"\" turn\",x264,fast,192x128,25,400,0,48.131"));
+  EXPECT_THAT(text, testing::HasSubstr(TrialOf("fast", 1).id() +
+                                       ",\"a \"\"quick\"\" turn\",x264,fast,192x128,25,400,0,48.131"));
 }
 
 TEST_F(QualityCsvTest, RowsOfAnEarlierRunStayWithTheirTrials) {

@@ -26,8 +26,13 @@ class StripTest : public test::FolderTest {
 TEST_F(StripTest, ShowsTheWorstMomentWholeAndEnlarged) {
   const LibavLog quiet;
   test::MakeY4m(path("source.y4m"), {640, 360}, {25, 1}, 50);
-  const StripTask task{path("source.y4m").string(), {Encode("a.mkv", 150, {320, 180}), Encode("b.mkv", 4000, {640, 360})},
-                       {{25, 1}, {25, 1}}, {640, 360}, 25, 25, path("").string()};
+  const StripTask task{path("source.y4m").string(),
+                       {Encode("a.mkv", 150, {320, 180}), Encode("b.mkv", 4000, {640, 360})},
+                       {{25, 1}, {25, 1}},
+                       {640, 360},
+                       25,
+                       25,
+                       path("").string()};
   const StripOutcome strip = RunStrip(nlohmann::json(task).get<StripTask>(), [](double) {});
   ASSERT_EQ(strip.rows.size(), 3u);
   EXPECT_FALSE(strip.rows[0].enlarged);

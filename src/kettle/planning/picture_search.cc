@@ -22,7 +22,7 @@ class Searcher {
 
   std::vector<TriedPicture> Run() {
     constexpr int kPatience = 2;
-    constexpr double kNearDb = 1;
+    constexpr double kNearDb = 2;
     const int sizes = static_cast<int>(space_.sizes.size()), rates = static_cast<int>(space_.rates.size());
     Try(here_);
     Go(here_, 1, kPatience);
@@ -38,7 +38,7 @@ class Searcher {
         const Place there{here_.size, rate};
         const Tried* rival = Find(there);
         if (rate == here_.rate || !rival || Score(rival->picture) < best_score_ - kNearDb) continue;
-        for (const int step : {-1, 1}) Go(there, step, 1);
+        for (const int step : {-1, 1}) Go(there, step, kPatience);
       }
     }
     std::stable_sort(tried_.begin(), tried_.end(),

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <optional>
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/units/error.h"
@@ -21,6 +22,7 @@ struct Kind {
   MakeVariants variants;
   bool wide = false;  // compared over a wide range of bit rates
   bool of_picture = false;
+  std::optional<Feature> feature = {};  // that the encoder must have
 };
 
 // The encode as it is, and with one field set to each of `values`.
@@ -119,15 +121,19 @@ const std::vector<Kind>& Kinds() {
       {"scaler", "Which scaler?", "", Scalers},
       {"b-frames", "How many B-frames?", "",
        Setting(&EncodeSettings::b_frames, "as the preset brings",
-               Ints{{"no B-frames", 0}, {"1 B-frame", 1}, {"2 B-frames", 2}, {"3 B-frames", 3}})},
+               Ints{{"no B-frames", 0}, {"1 B-frame", 1}, {"2 B-frames", 2}, {"3 B-frames", 3}}),
+       false, false, Feature::kBFrames},
       {"look-ahead", "How far to look ahead?", "each frame looked ahead is a frame of delay",
        Setting(&EncodeSettings::look_ahead_frames, "as the preset brings",
-               Ints{{"no look-ahead", 0}, {"10 frames", 10}, {"25 frames", 25}, {"40 frames", 40}})},
+               Ints{{"no look-ahead", 0}, {"10 frames", 10}, {"25 frames", 25}, {"40 frames", 40}}),
+       false, false, Feature::kLookAhead},
       {"adaptive-quantisation", "Adaptive quantisation?", kNotSeen,
-       Setting(&EncodeSettings::adaptive_quantisation, "as the preset brings", on_off)},
+       Setting(&EncodeSettings::adaptive_quantisation, "as the preset brings", on_off), false, false,
+       Feature::kAdaptiveQuantisation},
       {"psycho-visual", "Psycho-visual tuning?", kNotSeen,
-       Setting(&EncodeSettings::psycho_visual, "as the preset brings", on_off)},
-      {"multi-pass", "More than one pass?", "", Setting(&EncodeSettings::multi_pass, "as the preset brings", on_off)},
+       Setting(&EncodeSettings::psycho_visual, "as the preset brings", on_off), false, false, Feature::kPsychoVisual},
+      {"multi-pass", "More than one pass?", "", Setting(&EncodeSettings::multi_pass, "as the preset brings", on_off),
+       false, false, Feature::kMultiPass},
       {"keyframe-interval", "How far apart may keyframes be?",
        "a destination may demand an interval; a new viewer waits for the next keyframe",
        Setting(&EncodeSettings::keyframe_seconds, "as it is", Seconds{{"1 s", 1}, {"2 s", 2}, {"4 s", 4}})},
@@ -178,6 +184,8 @@ Question MakeQuestion(const std::string& name, const Encodes& encodes, const Sea
   const EncodeSettings& base = encodes.front();
   if (IsQuality(base.rate_control))
     FailInput("--question compares at the same bit rate: {} has none of its own", Name(base.rate_control));
+  if (kind->feature && !FindFamily(base.encoder).features.contains(*kind->feature))
+    FailInput("--question {}: {} has no {}", name, base.encoder, Name(*kind->feature));
   Question question{kind->name, kind->title,   kind->mind,      kind->variants(encodes, space),
                     {},         base.bit_rate, kind->of_picture};
   if (question.variants.size() < 2)

@@ -151,6 +151,36 @@ std::int64_t SquaredErrorT(const std::uint8_t* a, const std::uint8_t* b, int cou
   return total;
 }
 
+NeighbourErrors SumNeighbourErrorsT(const std::uint8_t* row, int count) {
+  constexpr int kBlock = 8;
+  NeighbourErrors errors;
+  int x = 0;
+  const hn::ScalableTag<std::int16_t> d16;
+  const int lanes = static_cast<int>(hn::Lanes(d16));
+  if (lanes % kBlock == 0) {
+    const hn::RepartitionToWide<decltype(d16)> d32;
+    const hn::Rebind<std::uint8_t, decltype(d16)> d8;
+    // Pair x is of samples x and x + 1: the last one of each eight spans a border.
+    const auto last = hn::Eq(hn::And(hn::Iota(d16, 0), hn::Set(d16, kBlock - 1)), hn::Set(d16, kBlock - 1));
+    auto all0 = hn::Zero(d32), all1 = hn::Zero(d32), border0 = hn::Zero(d32), border1 = hn::Zero(d32);
+    for (; x + lanes < count; x += lanes) {
+      const auto difference =
+          hn::Sub(hn::PromoteTo(d16, hn::LoadU(d8, row + x)), hn::PromoteTo(d16, hn::LoadU(d8, row + x + 1)));
+      const auto at_border = hn::IfThenElseZero(last, difference);
+      all0 = hn::ReorderWidenMulAccumulate(d32, difference, difference, all0, all1);
+      border0 = hn::ReorderWidenMulAccumulate(d32, at_border, at_border, border0, border1);
+    }
+    errors.all = hn::GetLane(hn::SumOfLanes(d32, hn::Add(all0, all1)));
+    errors.border = hn::GetLane(hn::SumOfLanes(d32, hn::Add(border0, border1)));
+  }
+  for (; x + 1 < count; ++x) {
+    const int error = (row[x] - row[x + 1]) * (row[x] - row[x + 1]);
+    errors.all += error;
+    if ((x + 1) % kBlock == 0) errors.border += error;
+  }
+  return errors;
+}
+
 HWY_INLINE V LoadSamples(F d, const float* p) { return hn::LoadU(d, p); }
 
 template <typename Plane>
@@ -291,21 +321,21 @@ HWY_INLINE void AddWindows(const FilteredRow& filtered, int windows, VectorSums&
   }
 }
 
-template <int kStep, typename Plane>
-GaussianSsim GaussianSsimT(const Plane& a, const Plane& b, float offset) {
+template <int kAcross, typename Plane>
+GaussianSsim GaussianSsimT(const Plane& a, const Plane& b, float offset, int step_down) {
   const F d;
-  const int across = (a.width - kGaussianTaps) / kStep + 1, down = (a.height - kGaussianTaps) / kStep + 1;
-  constexpr int kWindows = (kSpan - kGaussianTaps) / kStep + 1;  // in a span
+  const int across = (a.width - kGaussianTaps) / kAcross + 1, down = (a.height - kGaussianTaps) / step_down + 1;
+  constexpr int kWindows = (kSpan - kGaussianTaps) / kAcross + 1;  // in a span
   MapRing ring{};
   FilteredRow filtered{};
   GaussianSsim total;
   for (int first = 0; first < across; first += kWindows) {
     int read = 0;
     for (int row = 0; row < down; ++row) {
-      for (; read < row * kStep + kGaussianTaps; ++read) ring.Read(a, b, offset, first * kStep, read);
-      FilterDown<kStep>(ring, row * kStep, filtered);
+      for (; read < row * step_down + kGaussianTaps; ++read) ring.Read(a, b, offset, first * kAcross, read);
+      FilterDown<kAcross>(ring, row * step_down, filtered);
       VectorSums sums{hn::Zero(d), hn::Zero(d)};
-      AddWindows<kStep>(filtered, std::min(kWindows, across - first), sums);
+      AddWindows<kAcross>(filtered, std::min(kWindows, across - first), sums);
       total.contrast_structure += hn::GetLane(hn::SumOfLanes(d, sums.contrast_structure));
       total.ssim += hn::GetLane(hn::SumOfLanes(d, sums.ssim));
     }
@@ -314,11 +344,11 @@ GaussianSsim GaussianSsimT(const Plane& a, const Plane& b, float offset) {
   return {total.contrast_structure / windows, total.ssim / windows};
 }
 
-GaussianSsim GaussianSsimBytesT(const PlaneView& a, const PlaneView& b, int step) {
-  return step == 1 ? GaussianSsimT<1>(a, b, -128) : GaussianSsimT<2>(a, b, -128);
+GaussianSsim GaussianSsimBytesT(const PlaneView& a, const PlaneView& b, WindowSteps steps) {
+  return steps.across == 1 ? GaussianSsimT<1>(a, b, -128, steps.down) : GaussianSsimT<2>(a, b, -128, steps.down);
 }
-GaussianSsim GaussianSsimFloatsT(const FloatPlane& a, const FloatPlane& b, int step) {
-  return step == 1 ? GaussianSsimT<1>(a, b, 0) : GaussianSsimT<2>(a, b, 0);
+GaussianSsim GaussianSsimFloatsT(const FloatPlane& a, const FloatPlane& b, WindowSteps steps) {
+  return steps.across == 1 ? GaussianSsimT<1>(a, b, 0, steps.down) : GaussianSsimT<2>(a, b, 0, steps.down);
 }
 
 }  // namespace HWY_NAMESPACE
@@ -331,6 +361,7 @@ namespace kettle::kernels {
 HWY_EXPORT(SumBlocksT);
 HWY_EXPORT(SumSsimT);
 HWY_EXPORT(SquaredErrorT);
+HWY_EXPORT(SumNeighbourErrorsT);
 HWY_EXPORT(HalveBytesT);
 HWY_EXPORT(HalveFloatsT);
 HWY_EXPORT(GaussianSsimBytesT);
@@ -343,13 +374,16 @@ double SumSsim(const BlockSums& above, const BlockSums& below) { return HWY_DYNA
 std::int64_t SquaredError(const std::uint8_t* a, const std::uint8_t* b, int count) {
   return HWY_DYNAMIC_DISPATCH(SquaredErrorT)(a, b, count);
 }
+NeighbourErrors SumNeighbourErrors(const std::uint8_t* row, int count) {
+  return HWY_DYNAMIC_DISPATCH(SumNeighbourErrorsT)(row, count);
+}
 void Halve(const PlaneView& plane, FloatPlane& half) { HWY_DYNAMIC_DISPATCH(HalveBytesT)(plane, half); }
 void Halve(const FloatPlane& plane, FloatPlane& half) { HWY_DYNAMIC_DISPATCH(HalveFloatsT)(plane, half); }
-GaussianSsim MeasureGaussianSsim(const PlaneView& a, const PlaneView& b, int step) {
-  return HWY_DYNAMIC_DISPATCH(GaussianSsimBytesT)(a, b, step);
+GaussianSsim MeasureGaussianSsim(const PlaneView& a, const PlaneView& b, WindowSteps steps) {
+  return HWY_DYNAMIC_DISPATCH(GaussianSsimBytesT)(a, b, steps);
 }
-GaussianSsim MeasureGaussianSsim(const FloatPlane& a, const FloatPlane& b, int step) {
-  return HWY_DYNAMIC_DISPATCH(GaussianSsimFloatsT)(a, b, step);
+GaussianSsim MeasureGaussianSsim(const FloatPlane& a, const FloatPlane& b, WindowSteps steps) {
+  return HWY_DYNAMIC_DISPATCH(GaussianSsimFloatsT)(a, b, steps);
 }
 
 }  // namespace kettle::kernels

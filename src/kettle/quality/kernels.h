@@ -28,6 +28,13 @@ double SumSsim(const BlockSums& above, const BlockSums& below);
 // The sum of squared differences of `count` samples.
 std::int64_t SquaredError(const std::uint8_t* a, const std::uint8_t* b, int count);
 
+// Of each sample of a row and its right neighbour: squared differences, of all pairs and of those across the borders of
+// blocks of eight. `count` samples.
+struct NeighbourErrors {
+  std::int64_t all = 0, border = 0;
+};
+NeighbourErrors SumNeighbourErrors(const std::uint8_t* row, int count);
+
 // A plane of samples around zero: 8-bit samples less 128.
 struct FloatPlane {
   int width = 0, height = 0;
@@ -41,12 +48,17 @@ void Halve(const FloatPlane& plane, FloatPlane& half);
 
 inline constexpr int kGaussianTaps = 11;
 
-// Means over all 11x11 Gaussian windows (sigma 1.5) that lie inside the planes, at steps of `step` (1 or 2)
-// samples in both directions: of contrast times structure, and of that times luminance.
+// How far apart windows stand: across 1 or 2 samples, down any number.
+struct WindowSteps {
+  int across = 1, down = 1;
+};
+
+// Means over the 11x11 Gaussian windows (sigma 1.5) that lie inside the planes: of contrast times structure, and of
+// that times luminance.
 struct GaussianSsim {
   double contrast_structure = 0, ssim = 0;
 };
-GaussianSsim MeasureGaussianSsim(const PlaneView& a, const PlaneView& b, int step);
-GaussianSsim MeasureGaussianSsim(const FloatPlane& a, const FloatPlane& b, int step);
+GaussianSsim MeasureGaussianSsim(const PlaneView& a, const PlaneView& b, WindowSteps steps);
+GaussianSsim MeasureGaussianSsim(const FloatPlane& a, const FloatPlane& b, WindowSteps steps);
 
 }  // namespace kettle::kernels

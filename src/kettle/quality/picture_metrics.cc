@@ -18,6 +18,12 @@ double SquaredErrorOfRows(const PlaneView& a, const PlaneView& b, int from_x, in
   return error;
 }
 
+// Windows overlap so far that some of them have the mean of all, and the first scale's weight is small.
+kernels::WindowSteps FirstScaleSteps(int shorter_side) {
+  if (shorter_side < 128) return {1, 1};
+  return shorter_side < 600 ? kernels::WindowSteps{2, 2} : kernels::WindowSteps{2, 4};
+}
+
 }  // namespace
 
 double MeanSquaredError(const PlaneView& a, const PlaneView& b) {
@@ -42,7 +48,6 @@ LumaSimilarity CompareLuma(const PlaneView& a, const PlaneView& b) {
 
 double MsSsim(const PlaneView& a, const PlaneView& b) {
   constexpr double kWeights[] = {0.0448, 0.2856, 0.3001, 0.2363, 0.1333};
-  constexpr int kEnoughLines = 128;
   int scales = 1;
   double weights = kWeights[0];
   while (scales < 5 && std::min(a.width, a.height) >> scales >= kernels::kGaussianTaps) weights += kWeights[scales++];
@@ -59,9 +64,9 @@ double MsSsim(const PlaneView& a, const PlaneView& b) {
         std::swap(*half, next);
       }
     }
-    const int step = std::min(a.width, a.height) >= kEnoughLines ? 2 : 1;
     const kernels::GaussianSsim similarity =
-        scale == 0 ? kernels::MeasureGaussianSsim(a, b, step) : kernels::MeasureGaussianSsim(half_a, half_b, 1);
+        scale == 0 ? kernels::MeasureGaussianSsim(a, b, FirstScaleSteps(std::min(a.width, a.height)))
+                   : kernels::MeasureGaussianSsim(half_a, half_b, {});
     const double mean = scale + 1 < scales ? similarity.contrast_structure : similarity.ssim;
     product *= std::pow(std::max(0.0, mean), kWeights[scale] / weights);
   }
@@ -73,11 +78,9 @@ double Blockiness(const PlaneView& plane) {
   double all = 0, border = 0;
   for (int y = 0; y < plane.height; ++y) {
     const std::uint8_t* row = plane.row(y);
-    all += static_cast<double>(kernels::SquaredError(row, row + 1, plane.width - 1));
-    for (int x = kBlock; x < plane.width; x += kBlock) {
-      const int difference = row[x] - row[x - 1];
-      border += difference * difference;
-    }
+    const kernels::NeighbourErrors across = kernels::SumNeighbourErrors(row, plane.width);
+    all += static_cast<double>(across.all);
+    border += static_cast<double>(across.border);
     if (y == 0) continue;
     const auto down = static_cast<double>(kernels::SquaredError(plane.row(y - 1), row, plane.width));
     all += down;

@@ -31,8 +31,8 @@ double MeanSquaredError(const PlaneView& a, const PlaneView& b);
 // MS-SSIM of Wang, Simoncelli and Bovik, "Multi-scale structural similarity for image quality assessment", Asilomar
 // Conference on Signals, Systems and Computers, 2003, eq. 7: five scales, each the 2x2 means of the one before,
 // 11x11 Gaussian windows of sigma 1.5 that lie inside the picture, weights 0.0448, 0.2856, 0.3001, 0.2363 and 0.1333;
-// luminance at the last scale only, within its mean. At the finest scale, whose weight is small, the windows
-// stand at steps of 2 where there are at least 128 lines: its mean is a sample of a quarter of all windows. A
+// luminance at the last scale only, within its mean. At the finest scale, whose weight is small, not all
+// windows are looked at: every second across, every second or fourth down (tests hold the result to 1e-4). A
 // picture with a side under 176 has room for fewer scales; their weights then are made to sum up to 1. Negative
 // means count as 0. At least 11x11.
 double MsSsim(const PlaneView& a, const PlaneView& b);
