@@ -34,7 +34,7 @@ for rate in rates:
         run = subprocess.run(
             [PROGRAM, "plan", "--show", ROOT / "demo/saltmarsh.toml", "--stand-in-gpu", "modest", "--exhaustive",
              "--source-size", "640x360", "--footage", scene, "--footage-seconds", "1",
-             "--stream-bit-rate", f"{rate} kbit/s", "--proof-seconds", "2", "--quiet", "--out", folder],
+             "--stream-bit-rate", f"{rate} kbit/s", "--stream-frame-rate", "auto", "--proof-seconds", "2", "--quiet", "--out", folder],
             stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
         if run.returncode not in (0, 1):
             sys.exit(f"{scene} at {rate} kbit/s: {run.stderr}")
