@@ -20,7 +20,8 @@ class PictureTest : public test::ProgramTest {
 TEST_F(PictureTest, FootageListNamesTheScenes) {
   const auto ran = Run("footage list");
   EXPECT_EQ(ran.code, 0) << ran.err;
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("start-line"), HasSubstr("very fast"), HasSubstr("harbour"), HasSubstr("still")));
+  EXPECT_THAT(ran.out,
+              AllOf(HasSubstr("start-line"), HasSubstr("very fast"), HasSubstr("harbour"), HasSubstr("still")));
   EXPECT_EQ(nlohmann::json::parse(Run("footage list --json").out)["scenes"].size(), 3u);
   EXPECT_FALSE(std::filesystem::exists(path("kettle-out"))) << "it has nothing to write";
 }
@@ -36,18 +37,18 @@ TEST_F(PictureTest, FootageRenderWritesWhatInspectReads) {
 
 TEST_F(PictureTest, FootageRefusesInOneLine) {
   Put("empty.mkv", "");
-  for (const auto& [arguments, words] : std::vector<std::pair<std::string, std::string>>{
-           {"footage", "list, inspect or render"},
-           {"footage lst", "list"},
-           {"footage inspect", "name a clip"},
-           {"footage inspect none.mkv", "no such file"},
-           {"footage inspect empty.mkv", "empty"},
-           {"footage render", "name a scene"},
-           {"footage render start-lin", "start-line"},
-           {"footage render start-line --size 33", "33"},
-           {"footage render start-line --seconds 0", "--seconds"},
-           {"footage render start-line --out .", "a folder"},
-           {"footage list --siz 3", "--size"}}) {
+  for (const auto& [arguments, words] :
+       std::vector<std::pair<std::string, std::string>>{{"footage", "list, inspect or render"},
+                                                        {"footage lst", "list"},
+                                                        {"footage inspect", "name a clip"},
+                                                        {"footage inspect none.mkv", "no such file"},
+                                                        {"footage inspect empty.mkv", "empty"},
+                                                        {"footage render", "name a scene"},
+                                                        {"footage render start-lin", "start-line"},
+                                                        {"footage render start-line --size 33", "33"},
+                                                        {"footage render start-line --seconds 0", "--seconds"},
+                                                        {"footage render start-line --out .", "a folder"},
+                                                        {"footage list --siz 3", "--size"}}) {
     const auto ran = Run(arguments);
     EXPECT_EQ(ran.code, 2) << arguments;
     EXPECT_THAT(ran.complaint(), HasSubstr(words)) << arguments;
@@ -57,9 +58,9 @@ TEST_F(PictureTest, FootageRefusesInOneLine) {
 }
 
 TEST_F(PictureTest, AQuestionIsAnsweredWithGainCostAndVerdict) {
-  const auto ran = Run(
-      "bench --question b-frames --encoder x264 --preset ultrafast --footage open-water --footage-seconds 2 --size "
-      "192x108 --frame-rate 12 --bit-rate '150 kbit/s' --repeats 2 --out out");
+  const auto ran =
+      Run("bench --question b-frames --encoder x264 --preset ultrafast --footage open-water --footage-seconds 2 --size "
+          "192x108 --frame-rate 12 --bit-rate '150 kbit/s' --repeats 2 --out out");
   EXPECT_EQ(ran.code, 0) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("How many B-frames?"), HasSubstr("Answer:"), HasSubstr("reference")));
   ExpectValid("bench");
@@ -87,7 +88,8 @@ TEST_F(PictureTest, TheSizeQuestionTellsWhichSizeAtWhichBitRate) {
 
 TEST_F(PictureTest, AQuestionThatMakesNoSenseIsRefused) {
   const std::string rest =
-      " --encoder x264 --preset ultrafast --footage open-water --size 192x108 --frame-rate 12 --bit-rate '150 kbit/s' --out out";
+      " --encoder x264 --preset ultrafast --footage open-water --size 192x108 --frame-rate 12 --bit-rate '150 kbit/s' "
+      "--out out";
   EXPECT_THAT(Run("bench --question bframes" + rest).complaint(), HasSubstr("b-frames"));
   EXPECT_THAT(Run("bench --question multi-pass" + rest).complaint(), HasSubstr("multi-pass"));
   EXPECT_THAT(Run("bench --question b-frames --scaler nearest" + rest).complaint(), HasSubstr("bicubic"));
@@ -116,8 +118,10 @@ TEST_F(PictureTest, AShortClipIsPlayedForthAndBackAndJudgedAtTheViewingSize) {
   test::MakeY4m(path("short.y4m"), {320, 180}, {12, 1}, 18);
   Put("show.toml",
       "title = \"Short\"\n[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [\"short.y4m\"]\n"
-      "[stream]\nsize = \"320x180\"\nviewing_size = \"160x90\"\nbit_rate = \"600 kbit/s\"\n[require]\nheadroom = 0.05\n");
-  const auto ran = Run("bench --show show.toml --encoder x264 --preset ultrafast --repeats 1 --footage-seconds 3 --out out");
+      "[stream]\nsize = \"320x180\"\nviewing_size = \"160x90\"\nbit_rate = \"600 kbit/s\"\n[require]\nheadroom = "
+      "0.05\n");
+  const auto ran =
+      Run("bench --show show.toml --encoder x264 --preset ultrafast --repeats 1 --footage-seconds 3 --out out");
   EXPECT_EQ(ran.code, 0) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("forth and back"), HasSubstr("viewers watch at 160x90")));
   ExpectValid("bench");

@@ -116,9 +116,13 @@ class Searcher {
   void Walk(const std::string& family, Tried& tried) {
     TriedPicture& picture = tried.picture;
     const Range range = KnownRange(family, tried.place);
-    if (range.low >= 0 && IsHopeless(family, Measure(family, range.low, picture), range, picture)) {
-      tried.last[family] = range;
-      return;
+    if (range.low >= 0) {
+      Option fastest = Measure(family, range.low, picture);
+      if (IsHopeless(family, fastest, range, picture)) {
+        tried.last[family] = range;
+        if (fastest.score > Score(picture)) picture.best = std::move(fastest);  // it keeps pace, if nothing more
+        return;
+      }
     }
     const int beyond = LastHolding(
         range.high - range.low - 1, [&](int i) { return Holds(Measure(family, range.low + 1 + i, picture)); },
