@@ -96,7 +96,7 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
   if (series.empty()) return;
   const EncodeSettings& settings = series.begin()->second.front().settings;
   const double rate = settings.frame_rate.fps(), needed = rate / (1 - required_headroom);
-  double highest = needed * 1.3;
+  double highest = needed * 1.3, lowest = rate * 0.9;
   std::ostringstream data, plot;
   int label = 1;
   std::string labels;
@@ -110,6 +110,7 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
     for (const Option& option : members) data << option.throughput_fps << ' ' << option.score << '\n';
     data << "EOD\n";
     highest = std::max(highest, members.front().throughput_fps);
+    lowest = std::min(lowest, members.back().throughput_fps * 0.9);
     labels += SeriesLabels(direct ? title : "", members, chosen, look, label);
     plot << (plot.str().empty() ? "plot " : ", ") << block << " using 1:2 with linespoints linecolor rgb \""
          << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3 "
@@ -130,7 +131,7 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
                         Named(settings, options, false) + "; the footage on which each is slowest and looks worst");
   script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"MS-SSIM, "
             "dB\"\n"
-         << "set xrange [*:" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"
+         << "set xrange [" << lowest << ":" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"
          << data.str() << labels;
   script << VerticalLine(200, rate, kGrey, fmt::format("frame rate, {:g}", rate), 0.97);
   script << VerticalLine(201, needed, kGreen,
