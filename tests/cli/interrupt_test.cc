@@ -62,7 +62,7 @@ TEST_F(InterruptTest, KeepsFinishedTrialsAndNothingElse) {
     EXPECT_GE(Json("out/bench.json")["trials"].size(), 1u);
     EXPECT_EQ(Workers(pid), 0) << "an orphan is left";
     for (const auto& entry : std::filesystem::directory_iterator(path("out")))
-      EXPECT_THAT(entry.path().filename().string(), testing::AnyOf("bench.json", "bench.csv", ".lock"));
+      EXPECT_THAT(entry.path().filename().string(), testing::AnyOf("bench.json", "bench.csv", "quality.csv", ".lock"));
   }
 }
 
