@@ -35,12 +35,6 @@ TEST(BdRate, NothingWithoutACommonRange) {
   EXPECT_FALSE(BdRate({}, {}));
 }
 
-TEST(BdQuality, ACurveShiftedInQualityIsThatMuch) {
-  RateCurve better = Curve(1, 1);
-  for (RatePoint& point : better) point.quality_db += 0.7;
-  EXPECT_NEAR(*BdQuality(Curve(1, 1), better), 0.7, 1e-9);
-}
-
 TEST(BdRate, IsThatOfAnIndependentImplementation) {
   const RateCurve anchor{{980, 11.2}, {1510, 12.9}, {2890, 15.1}, {4470, 16.2}, {7900, 18.8}};
   const RateCurve test{{900, 11.9}, {1600, 14.4}, {3000, 15.6}, {5100, 18.1}};

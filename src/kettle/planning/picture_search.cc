@@ -41,6 +41,7 @@ class Searcher {
         for (const int step : {-1, 1}) Go(there, step, kPatience);
       }
     }
+    if (found()) LookBesideThePreset();
     std::stable_sort(tried_.begin(), tried_.end(),
                      [](const Tried& a, const Tried& b) { return Score(a.picture) > Score(b.picture); });
     std::vector<TriedPicture> pictures;
@@ -144,6 +145,27 @@ class Searcher {
         slope = std::max(slope, (candidate.score - first_score) / (preset - first));
       }
       if (Holds(candidate) && candidate.score > Score(picture)) picture.best = std::move(candidate);
+    }
+  }
+
+  // Looks mostly get better along the presets, not always: those beside the best one's at its picture, until two in a
+  // row are no better.
+  void LookBesideThePreset() {
+    constexpr int kPatience = 2;
+    Tried& tried = *std::find_if(tried_.begin(), tried_.end(), [&](const Tried& t) { return t.place == here_; });
+    const std::string family = tried.picture.best->settings.encoder;
+    const auto& presets = FindFamily(family).presets;
+    const auto best = std::find(presets.begin(), presets.end(), tried.picture.best->settings.preset) - presets.begin();
+    for (const int step : {-1, 1}) {
+      int worse = 0;
+      for (int preset = static_cast<int>(best) + step;
+           preset >= 0 && preset < tried.last.at(family).high && worse < kPatience; preset += step) {
+        Option candidate = Measure(family, preset, tried.picture);
+        const bool better = Holds(candidate) && candidate.score > Score(tried.picture);
+        worse = better ? 0 : worse + 1;
+        if (better) tried.picture.best = std::move(candidate);
+        best_score_ = Score(tried.picture);
+      }
     }
   }
 

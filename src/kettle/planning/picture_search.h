@@ -30,9 +30,10 @@ struct TriedPicture {
 // until the best stays. Two sizes that look worse end a way: quality over size has one peak. At each picture
 // every encoder's presets are walked by halving, between what larger and smaller pictures have shown already:
 // what does not keep pace with fewer pixels a second does not with more. An encoder is walked no further at a picture
-// if all its slower presets together would not reach the best there, each adding as much as was seen. An option is
-// measured on the footage on which the last one failed first, and no further than to look worse there than the best so
-// far. Gives all that were tried, the best first; empty `best` last.
+// if all its slower presets together would not reach the best there, each adding as much as was seen; at the best
+// picture the presets beside the best one are looked at too. An option is measured on the footage on which the last one
+// failed first, and no further than to look worse there than the best so far. Gives all that were tried, the best
+// first; empty `best` last.
 std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book);
 
 }  // namespace kettle

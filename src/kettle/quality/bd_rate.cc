@@ -107,10 +107,6 @@ std::optional<double> BdRate(const RateCurve& anchor, const RateCurve& test) {
   return std::pow(10, *distance) - 1;
 }
 
-std::optional<double> BdQuality(const RateCurve& anchor, const RateCurve& test) {
-  return MeanDistance(QualityOverRate(anchor), QualityOverRate(test));
-}
-
 std::optional<double> QualityAt(const RateCurve& curve, double kbps) {
   if (curve.size() == 1 && std::abs(curve.front().kbps - kbps) <= 1e-9 * kbps) return curve.front().quality_db;
   const MonotoneCubic cubic = QualityOverRate(curve);

@@ -20,9 +20,6 @@ using RateCurve = std::vector<RatePoint>;  // in any order
 // a curve has fewer than two points, or they share no range of quality.
 std::optional<double> BdRate(const RateCurve& anchor, const RateCurve& test);
 
-// How much better `test` looks at the same bit rate, dB: the same with the axes exchanged.
-std::optional<double> BdQuality(const RateCurve& anchor, const RateCurve& test);
-
 // The quality at a bit rate, by the same interpolation over log10(bit rate); nothing outside the points' range or
 // without points. One point gives its own quality at its own rate.
 std::optional<double> QualityAt(const RateCurve& curve, double kbps);
