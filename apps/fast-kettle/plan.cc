@@ -155,10 +155,13 @@ void PrintGridCheck(const GridCheck& check) {
 
 // The chosen stream on each clip: the plan goes by the one where it looks worst.
 void PrintClips(const Plan& plan) {
-  if (!plan.chosen || plan.chosen->stream.clips.size() < 2) return;
+  if (!plan.chosen) return;
+  std::vector<ClipResult> clips = plan.chosen->stream.clips;
+  clips.insert(clips.end(), plan.calm.begin(), plan.calm.end());
+  if (clips.size() < 2) return;
   fmt::print("{}\n", Paint("The chosen stream, clip by clip", Tone::kStrong));
   Table table({{"footage"}, Number("frames/s"), Number("headroom"), Number("MS-SSIM"), Number("worst second")});
-  for (const ClipResult& clip : plan.chosen->stream.clips)
+  for (const ClipResult& clip : clips)
     table.Row({{clip.footage},
                Number(fmt::format("{:.0f}", clip.throughput_fps)),
                Number(fmt::format("{:.0f} %", clip.headroom * 100)),
@@ -276,6 +279,7 @@ int RunPlan(Session& session) {
   Targets targets = ChooseTargets(show);
   const std::vector<std::string> families = session.UsableEncoders();
   const std::vector<Footage> footage = session.PrepareAll(show);
+  const std::vector<Footage> calm = session.PrepareCalm(show, footage);
   for (const std::string& note : session.FootageNotes()) targets.warnings.push_back(note);
 
   // The search stops early; about this many trials are usual.
@@ -288,7 +292,7 @@ int RunPlan(Session& session) {
   TrialKeeper keep(session, !session.HasUnfinishedBench());
   TrialBook book(session.runner(), session.KnownTrials(), std::ref(keep));
   const PlanRequest request{
-      show, targets, footage, families, session.machine().processor.capacity(), session.request().most_proofs};
+      show, targets, footage, families, session.machine().processor.capacity(), session.request().most_proofs, calm};
   std::optional<GridCheck> check;
   Plan plan;
   try {

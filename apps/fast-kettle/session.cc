@@ -150,22 +150,35 @@ std::vector<std::string> Session::FootageNotes() const {
   return notes;
 }
 
+Footage Session::Prepare(const Show& show, const std::string& source, Stretch stretch) {
+  const FootageRequest wanted{source, show.source_size, show.source_rate, request_.footage_seconds, stretch};
+  Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
+    if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+    progress_.Show(source, share);
+  });
+  if (show.viewing_size) pictures.viewing_size = *show.viewing_size;
+  progress_.StepDone();
+  return pictures;
+}
+
 std::vector<Footage> Session::PrepareAll(const Show& show) {
   progress_.Stage("preparing footage", static_cast<int>(show.footage.size()));
-  std::vector<Footage> footage;
-  for (const std::string& source : show.footage) {
-    const FootageRequest wanted{source, show.source_size, show.source_rate, request_.footage_seconds};
-    Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
-      if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
-      progress_.Show(source, share);
-    });
-    if (show.viewing_size) pictures.viewing_size = *show.viewing_size;
-    footage.push_back(std::move(pictures));
-    progress_.StepDone();
+  footage_.clear();
+  for (const std::string& source : show.footage) footage_.push_back(Prepare(show, source, Stretch::kBusiest));
+  progress_.Clear();
+  return footage_;
+}
+
+std::vector<Footage> Session::PrepareCalm(const Show& show, const std::vector<Footage>& busiest) {
+  std::vector<Footage> calm;
+  progress_.Stage("preparing the clips' calmest stretches", static_cast<int>(show.footage.size()));
+  for (std::size_t i = 0; i < show.footage.size(); ++i) {
+    if (IsScene(show.footage[i])) continue;
+    Footage pictures = Prepare(show, show.footage[i], Stretch::kCalmest);
+    if (pictures.from_seconds != busiest[i].from_seconds) calm.push_back(std::move(pictures));
   }
   progress_.Clear();
-  footage_ = footage;
-  return footage;
+  return calm;
 }
 
 std::vector<Trial> Session::KnownTrials() const {

@@ -65,6 +65,8 @@ class Session {
   const std::vector<NvidiaDevice>& Nvidia();
 
   std::vector<Footage> PrepareAll(const Show& show);
+  // The calmest stretches of the show's clips, where they are not those that `busiest` holds.
+  std::vector<Footage> PrepareCalm(const Show& show, const std::vector<Footage>& busiest);
   // What was done to the pictures prepared, a line each.
   std::vector<std::string> FootageNotes() const;
 
@@ -78,6 +80,8 @@ class Session {
   void Write(const std::string& kind, const nlohmann::json& body) const { WriteResult(out(), kind, body, provenance_); }
 
  private:
+  Footage Prepare(const Show& show, const std::string& source, Stretch stretch);
+
   Request request_;
   Places places_;
   OutputFolder folder_;

@@ -78,6 +78,17 @@ TEST_F(CacheTest, TakesTheBusiestStretch) {
   EXPECT_EQ(footage.frames, 50);
 }
 
+TEST_F(CacheTest, TakesTheCalmestStretchWhereAsked) {
+  const std::string clip = MakeClip("clip.mkv", 75, 50);
+  const Footage calm = PrepareFootage({clip, {192, 128}, {25, 1}, 2, Stretch::kCalmest}, path("cache"), [](double) {});
+  EXPECT_LE(calm.from_seconds + 2, 3.1) << "the moving end was taken";
+  EXPECT_EQ(calm.label, "clip.mkv, calmest");
+  EXPECT_NE(calm.key(), Prepare(clip, {192, 128}, {25, 1}, 2).key());
+  const std::string whole = MakeClip("short.mkv", 0, 25);
+  EXPECT_EQ(PrepareFootage({whole, {192, 128}, {25, 1}, 2, Stretch::kCalmest}, path("cache"), [](double) {}).from_seconds,
+            Prepare(whole, {192, 128}, {25, 1}, 2).from_seconds);
+}
+
 TEST_F(CacheTest, ACutOffClipIsRefused) {
   const std::string clip = MakeClip("clip.mkv", 0, 100);
   std::filesystem::resize_file(clip, std::filesystem::file_size(clip) / 2);

@@ -32,6 +32,7 @@ std::string Key(const FootageRequest& request) {
   std::string key = fmt::format("{}|{}|{}|{}|{}", kRenderVersion, request.source, request.size.str(),
                                 request.rate.str(), request.seconds);
   if (!IsScene(request.source)) {
+    if (request.stretch == Stretch::kCalmest) key += "|calmest";
     const fs::path path = fs::canonical(request.source);
     key += fmt::format("|{}|{}|{}", path.string(), fs::file_size(path),
                        fs::last_write_time(path).time_since_epoch().count());
@@ -77,31 +78,36 @@ void RenderScene(const FootageRequest& request, int frames, const fs::path& file
   writer.Finish();
 }
 
-struct Stretch {
+struct Span {
   double from = 0, seconds = 0;
   std::vector<std::string> notes;  // Footage::notes
 };
 
-// The stretch of at most `seconds` whose packets have the most bytes.
-Stretch BusiestStretch(std::vector<MediaReader::PacketTime> packets, double seconds, FrameRate own_rate) {
+// The stretch of at most `seconds` whose packets have the most bytes, or the fewest.
+Span FindStretch(std::vector<MediaReader::PacketTime> packets, const FootageRequest& request, FrameRate own_rate) {
+  const double seconds = request.seconds;
   std::sort(packets.begin(), packets.end(), [](const auto& a, const auto& b) { return a.seconds < b.seconds; });
   const double frame = own_rate.numerator > 0 ? 1 / own_rate.fps() : 0;
   const double whole = packets.empty() ? 0 : packets.back().seconds + frame;
   if (whole <= seconds) return {0, whole, {}};
-  double sum = 0, best = -1, best_from = 0;
+  const double sign = request.stretch == Stretch::kBusiest ? 1 : -1;
+  double sum = 0, best_from = 0;
+  std::optional<double> best;
   std::size_t first = 0;
   for (const auto& packet : packets) {
     sum += packet.bytes;
     while (packet.seconds - packets[first].seconds > seconds) sum -= packets[first++].bytes;
-    if (sum > best && packets[first].seconds + seconds <= whole) {
-      best = sum;
+    // Where the clip only begins, less than a stretch has been summed up.
+    const bool whole_stretch = packet.seconds - packets[first].seconds >= seconds - 1.5 * frame;
+    if (whole_stretch && packets[first].seconds + seconds <= whole && (!best || sign * sum > *best)) {
+      best = sign * sum;
       best_from = packets[first].seconds;
     }
   }
   return {std::max(0.0, best_from), seconds, {}};
 }
 
-bool IsShort(const Stretch& stretch, const FootageRequest& request) {
+bool IsShort(const Span& stretch, const FootageRequest& request) {
   return stretch.seconds < request.seconds - 1 / request.rate.fps();
 }
 
@@ -110,7 +116,7 @@ bool IsShort(const Stretch& stretch, const FootageRequest& request) {
             request.source, declared, reached);
 }
 
-Stretch ChooseStretch(const FootageRequest& request) {
+Span ChooseStretch(const FootageRequest& request) {
   MediaReader reader(request.source);
   auto packets = reader.ReadPackets();
   const double reached = reader.reached_seconds();
@@ -118,7 +124,7 @@ Stretch ChooseStretch(const FootageRequest& request) {
       declared && *declared - reached > std::max(0.5, *declared * 0.02))
     FailCutOff(request, *declared, reached);
   const bool variable_rate = HasVariableRate(packets);
-  Stretch stretch = BusiestStretch(std::move(packets), request.seconds, reader.rate());
+  Span stretch = FindStretch(std::move(packets), request, reader.rate());
   StreamFacts facts = reader.facts();
   if (MediaReader first(request.source); const auto picture = first.Next())  // headers don't always tell
     facts.interlaced = facts.interlaced || picture->frame->interlaced_frame;
@@ -132,7 +138,7 @@ Stretch ChooseStretch(const FootageRequest& request) {
   return stretch;
 }
 
-int DecodeClip(const FootageRequest& request, const Stretch& stretch, const fs::path& file,
+int DecodeClip(const FootageRequest& request, const Span& stretch, const fs::path& file,
                const std::function<void(double)>& progress) {
   MediaReader reader(request.source);
   if (stretch.from > 0) reader.Seek(stretch.from);  // without an index: decoded from the start
@@ -211,10 +217,11 @@ void RenderSceneTo(const fs::path& file, const std::string& scene, FrameSize siz
 Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_folder,
                        const std::function<void(double)>& progress) {
   const bool scene = IsScene(request.source);
-  Stretch stretch{0, request.seconds, {}};
+  Span stretch{0, request.seconds, {}};
   if (!scene) stretch = ChooseStretch(request);
   PrepareFolder(cache_folder, "footage cache");
-  const std::string label = scene ? request.source : fs::path(request.source).filename().string();
+  std::string label = scene ? request.source : fs::path(request.source).filename().string();
+  if (!scene && request.stretch == Stretch::kCalmest) label += ", calmest";
   const fs::path file =
       cache_folder / fmt::format("{}-{}.y4m", scene ? request.source : "clip", HexDigest(Key(request)));
   if (!fs::exists(file)) {

@@ -11,15 +11,18 @@
 
 namespace kettle {
 
+enum class Stretch { kBusiest, kCalmest };
+
 struct FootageRequest {
   std::string source;  // a scene's name, or the path of a clip
   FrameSize size;
   FrameRate rate;
   double seconds = 3;  // how much of it; a shorter clip is played forth and back
+  Stretch stretch = Stretch::kBusiest;  // which part of a clip, by the bytes its pictures took to code
 };
 
 struct Footage {
-  std::string label;           // the scene's name or the clip's file name
+  std::string label;           // the scene's name or the clip's file name, and "calmest" where that was asked for
   std::filesystem::path file;  // the Y4M file
   FrameSize size;
   FrameRate rate;
@@ -52,8 +55,7 @@ void RenderSceneTo(const std::filesystem::path& file, const std::string& scene, 
                    double seconds, const std::function<void(double)>& progress);
 
 // Gives the footage from the cache, making it first if need be. `progress` is called with 0..1.
-// A clip's pictures are those of its busiest stretch, the one that took the most bytes to code; each
-// is shown until the next, so the result has the requested rate whatever the clip's; the picture keeps
+// A clip's pictures are those of the stretch asked for; each is shown until the next, so the result has the requested rate whatever the clip's; the picture keeps
 // its shape, with black bars if the requested size has another. Throws Error(kInput) for a clip that is
 // not usable (empty, cut off, sound only, not media), Error(kMachine) if the cache cannot be written.
 Footage PrepareFootage(const FootageRequest& request, const std::filesystem::path& cache_folder,

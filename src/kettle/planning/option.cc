@@ -11,6 +11,16 @@ namespace kettle {
 
 const char* Name(Role role) { return role == Role::kStream ? "stream" : "recording"; }
 
+ClipResult ResultOf(const Trial& trial) {
+  ClipResult clip{trial.footage, trial.throughput_fps, trial.headroom};
+  if (trial.quality) {
+    clip.score = trial.quality->score();
+    clip.worst_second_score = trial.quality->worst_second_score();
+    clip.worst_second = trial.quality->worst_second;
+  }
+  return clip;
+}
+
 Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
   Option option;
   option.settings = trials.front().settings;
@@ -26,9 +36,7 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
       continue;
     }
     option.device_name = trial.device_name;
-    option.clips.push_back(
-        {trial.footage, trial.throughput_fps, trial.headroom, trial.quality ? trial.quality->score() : 0,
-         trial.quality ? trial.quality->worst_second_score() : 0, trial.quality ? trial.quality->worst_second : 0});
+    option.clips.push_back(ResultOf(trial));
     option.throughput_fps = std::min(option.throughput_fps, trial.throughput_fps);
     option.cpu_cores = std::max(option.cpu_cores, trial.cpu_cores);
     option.feeding_cores = std::max(option.feeding_cores, trial.feeding_cores);
@@ -51,6 +59,11 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
   return option;
 }
 
+void to_json(nlohmann::json& json, const ClipResult& clip) {
+  json = {{"footage", clip.footage}, {"throughput_fps", clip.throughput_fps}, {"headroom", clip.headroom}};
+  if (clip.score > 0) json.update({{"score_db", clip.score}, {"worst_second_score_db", clip.worst_second_score}});
+}
+
 void to_json(nlohmann::json& json, const Option& option) {
   json = {{"encoder", option.settings.encoder},
           {"preset", option.settings.preset},
@@ -66,13 +79,7 @@ void to_json(nlohmann::json& json, const Option& option) {
           {"ssim_y", option.quality.ssim_y},
           {"psnr_y_db", option.quality.psnr_y_db},
           {"blockiness", option.quality.blockiness}};
-  json["clips"] = nlohmann::json::array();
-  for (const ClipResult& clip : option.clips) {
-    nlohmann::json entry = {
-        {"footage", clip.footage}, {"throughput_fps", clip.throughput_fps}, {"headroom", clip.headroom}};
-    if (clip.score > 0) entry.update({{"score_db", clip.score}, {"worst_second_score_db", clip.worst_second_score}});
-    json["clips"].push_back(std::move(entry));
-  }
+  json["clips"] = option.clips;
   if (option.interval) json["interval"] = *option.interval;
   if (!option.marks.empty()) json["marks"] = option.marks;
   if (!option.trouble.empty()) json["trouble"] = option.trouble;

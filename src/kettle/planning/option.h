@@ -46,9 +46,12 @@ struct Option {
   std::string title() const { return settings.encoder + " " + settings.preset; }
 };
 
+ClipResult ResultOf(const Trial& trial);  // of one that is done
+
 // Joins the trials of one setting; `all_footage` says whether no footage is missing.
 Option MakeOption(const std::vector<Trial>& trials, bool all_footage);
 
+void to_json(nlohmann::json& json, const ClipResult& clip);
 void to_json(nlohmann::json& json, const Option& option);
 
 }  // namespace kettle

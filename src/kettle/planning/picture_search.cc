@@ -16,13 +16,15 @@ struct Place {
   bool operator==(const Place&) const = default;
 };
 
+constexpr double kWorthDb = 0.05;  // less is no reason to look further
+constexpr double kNearDb = 1;      // what is behind by less may be ahead elsewhere
+
 class Searcher {
  public:
-  Searcher(const SearchSpace& space, OptionBook& book) : space_(space), book_(book) {}
+  Searcher(const SearchSpace& space, OptionBook& book) : space_(space), book_(book), families_(space.families) {}
 
   std::vector<TriedPicture> Run() {
     constexpr int kPatience = 2;
-    constexpr double kNearDb = 2;
     const int sizes = static_cast<int>(space_.sizes.size()), rates = static_cast<int>(space_.rates.size());
     Try(here_);
     Go(here_, 1, kPatience);
@@ -38,7 +40,7 @@ class Searcher {
         const Place there{here_.size, rate};
         const Tried* rival = Find(there);
         if (rate == here_.rate || !rival || Score(rival->picture) < best_score_ - kNearDb) continue;
-        for (const int step : {-1, 1}) Go(there, step, kPatience);
+        for (const int step : {-1, 1}) Go(there, step, 1);
       }
     }
     if (found()) LookBesideThePreset();
@@ -57,7 +59,8 @@ class Searcher {
   struct Tried {
     Place place;
     TriedPicture picture;
-    std::map<std::string, Range> last;  // by family
+    std::map<std::string, Range> last;    // by family
+    std::map<std::string, double> reach;  // by family that keeps pace: the best score it has, or could have, here
   };
 
   // Below zero if nothing keeps pace.
@@ -75,7 +78,15 @@ class Searcher {
                 {space_.sizes[static_cast<std::size_t>(place.size)], space_.rates[static_cast<std::size_t>(place.rate)],
                  std::nullopt},
                 {}};
-    for (const std::string& family : space_.families) Walk(family, tried);
+    for (const std::string& family : families_)
+      if (IsFarBehind(family, tried))
+        tried.last[family] = KnownRange(family, place);
+      else
+        Walk(family, tried);
+    // Whoever leads goes first at the next picture.
+    std::stable_sort(families_.begin(), families_.end(), [&](const auto& a, const auto& b) {
+      return tried.reach.contains(a) && (!tried.reach.contains(b) || tried.reach[a] > tried.reach[b]);
+    });
     const bool better = Score(tried.picture) > best_score_;
     tried_.push_back(std::move(tried));
     if (better) {
@@ -121,12 +132,17 @@ class Searcher {
       Option fastest = Measure(family, range.low, picture);
       if (IsHopeless(family, fastest, range, picture)) {
         tried.last[family] = range;
+        tried.reach[family] = fastest.score + slope_.at(family) * (range.high - 1 - range.low);
         if (fastest.score > Score(picture)) picture.best = std::move(fastest);  // it keeps pace, if nothing more
         return;
       }
     }
     const int beyond = LastHolding(
-        range.high - range.low - 1, [&](int i) { return Holds(Measure(family, range.low + 1 + i, picture)); },
+        range.high - range.low - 1,
+        [&](int i) {
+          const int preset = range.low + 1 + i;
+          return !IsTooSlow(family, preset, picture) && Holds(Measure(family, preset, picture));
+        },
         range.low < 0 ? -1 : 0);
     int last = range.low + 1 + beyond;
     // What held with more pixels may fail here for noise: then the next faster one is looked at.
@@ -144,8 +160,23 @@ class Searcher {
         double& slope = slope_[family];
         slope = std::max(slope, (candidate.score - first_score) / (preset - first));
       }
-      if (Holds(candidate) && candidate.score > Score(picture)) picture.best = std::move(candidate);
+      if (!Holds(candidate)) continue;
+      tried.reach[family] = std::max(tried.reach[family], candidate.score);
+      if (candidate.score > Score(picture)) picture.best = std::move(candidate);
     }
+  }
+
+  // Behind the family that leads at this picture, wherever both were seen, by more than that distance ever changed.
+  bool IsFarBehind(const std::string& family, const Tried& here) const {
+    const std::string& leader = families_.front();
+    if (family == leader || !here.reach.contains(leader)) return false;
+    std::vector<double> gaps;
+    for (const Tried& other : tried_)
+      if (other.reach.contains(family) && other.reach.contains(leader))
+        gaps.push_back(other.reach.at(leader) - other.reach.at(family));
+    if (gaps.size() < 2) return false;
+    const auto [least, most] = std::minmax_element(gaps.begin(), gaps.end());
+    return *least > std::max(kNearDb, *most - *least);
   }
 
   // Looks mostly get better along the presets, not always: those beside the best one's at its picture, until two in a
@@ -169,12 +200,26 @@ class Searcher {
     }
   }
 
+  // A larger picture has shown it: an encoder codes no more pixels a second where pictures are smaller.
+  bool IsTooSlow(const std::string& family, int preset, const TriedPicture& picture) const {
+    constexpr double kNoise = 1.15;
+    const EncodeSettings settings = SettingsOf(family, preset, picture);
+    const double needed_fps = picture.rate.fps() / (1 - book_.required_headroom());
+    return std::any_of(book_.options().begin(), book_.options().end(), [&](const Option& option) {
+      return option.settings.encoder == settings.encoder && option.settings.preset == settings.preset &&
+             option.trouble.empty() && option.settings.size.pixels() > picture.size.pixels() &&
+             option.throughput_fps * kNoise * static_cast<double>(option.settings.size.pixels()) <
+                 needed_fps * static_cast<double>(picture.size.pixels());
+    });
+  }
+
   // Even if each slower preset added as much as presets were seen to add, none would look better than the best.
   bool IsHopeless(const std::string& family, const Option& option, const Range& range,
                   const TriedPicture& picture) const {
     const auto slope = slope_.find(family);
     return slope != slope_.end() && Holds(option) &&
-           option.score + slope->second * (range.high - 1 - range.low) <= std::max(best_score_, Score(picture));
+           option.score + slope->second * (range.high - 1 - range.low) <=
+               std::max(best_score_, Score(picture)) + kWorthDb;
   }
 
   bool found() const { return best_score_ >= 0; }
@@ -190,6 +235,7 @@ class Searcher {
 
   const SearchSpace& space_;
   OptionBook& book_;
+  std::vector<std::string> families_;  // the one that led last first
   std::vector<Tried> tried_;
   Place here_;  // the best so far
   double best_score_ = -1;

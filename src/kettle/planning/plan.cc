@@ -255,6 +255,9 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   if (plan.proving.holds()) {
     plan.chosen = plan.proving.attempts.back().pair;
     plan.runner_up = RunnerUp(options.options(), plan.chosen->stream, plan.capacity.headroom);
+    for (const Footage& calm : request.calm)
+      if (const Trial trial = book.Get(plan.chosen->stream.settings, calm); trial.done())
+        plan.calm.push_back(ResultOf(trial));
   } else {
     plan.nearest = Nearest(plan);
   }

@@ -25,6 +25,7 @@ struct Plan {
   std::optional<Pair> chosen;  // not set: nothing holds
   Placement placement;
   std::optional<Option> runner_up;  // the stream's best looking other encoder, preset or picture that keeps pace alone
+  std::vector<ClipResult> calm;     // the chosen stream in each clip's calmest stretch
   Proving proving;
   std::vector<TriedPicture> pictures;  // sizes and frame rates tried for the stream, best first; empty if given
   std::vector<Option> options[2];      // by Role, at its size and rate: all that were measured, fastest preset first
@@ -41,6 +42,7 @@ struct PlanRequest {
   std::vector<std::string> families;  // usable ones, by name
   double cpu_cores = 1;               // processors that may be used
   int most_proofs = 5;
+  std::vector<Footage> calm = {};  // the calmest stretches of the clips: only the choice is tried on them
 };
 
 // What is searched for the stream.

@@ -140,6 +140,7 @@ void to_json(json& j, const Plan& plan) {
        {"attempts", Attempts(plan)},
        {"because", because},
        {"pictures", Pictures(plan)},
+       {"calm_clips", plan.calm},
        {"warnings", plan.targets.warnings},
        {"nearest", plan.nearest},
        {"required_headroom", plan.capacity.headroom},

@@ -53,12 +53,11 @@ struct WindowSteps {
   int across = 1, down = 1;
 };
 
-// Means over the 11x11 Gaussian windows (sigma 1.5) that lie inside the planes: of contrast times structure, and of
-// that times luminance.
-struct GaussianSsim {
-  double contrast_structure = 0, ssim = 0;
-};
-GaussianSsim MeasureGaussianSsim(const PlaneView& a, const PlaneView& b, WindowSteps steps);
-GaussianSsim MeasureGaussianSsim(const FloatPlane& a, const FloatPlane& b, WindowSteps steps);
+enum class Similarity { kContrastStructure, kWithLuminance };
+
+// The mean over the 11x11 Gaussian windows (sigma 1.5) that lie inside the planes: of contrast times structure, or of
+// that times luminance, which is SSIM.
+double GaussianSsim(const PlaneView& a, const PlaneView& b, Similarity kind, WindowSteps steps);
+double GaussianSsim(const FloatPlane& a, const FloatPlane& b, Similarity kind, WindowSteps steps);
 
 }  // namespace kettle::kernels
