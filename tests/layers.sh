@@ -11,7 +11,8 @@ declare -A may=(
   [encoders]="units media machine" [machine]="units" [quality]="units media"
   [trial]="units store media footage encoders machine quality"
   [rehearsal]="units store media footage encoders machine trial"
-  [planning]="units media footage encoders machine quality trial rehearsal")
+  [rtmp]="units" [uplink]="units media encoders rtmp"
+  [planning]="units media footage encoders machine quality trial rehearsal uplink")
 
 for folder in src/kettle/*/; do
   name=$(basename "$folder")

@@ -28,6 +28,14 @@ const std::vector<Command>& Commands() {
        "Reads processors, GPUs, displays, sound and disk, measures how fast the disk takes a recording, opens\n"
        "every encoder that the program knows, and gives a line of advice for what matters. Writes survey.json.",
        "fast-kettle survey --recording-folder ~/recordings --out kettle-out", false},
+      {"uplink", "what the line carries, and what of it the stream may have",
+       "Takes upload readings, a trace over time, or measures: --to publishes a real stream. Gives the budget as a\n"
+       "sum, what each destination gets, and whether a constant or a variable rate loses fewer frames on this\n"
+       "line. Writes uplink.json and figures. Exit code 1: nothing is left for pictures.",
+       "fast-kettle uplink --reading \"11.8 Mbit/s\" --reading \"9.9 Mbit/s\" --link wireless\n"
+       "    --reserve \"voice call 0.2 Mbit/s\" --destination quayside --out kettle-out\n"
+       "  fast-kettle uplink --to rtmp://127.0.0.1:19350/live --key-file key.txt --seconds 20",
+       true},
       {"footage", "test pictures: the scenes that come with it, what a clip of yours is",
        "list      names the built-in scenes, with detail (SI) and motion (TI) of ITU-T P.910\n"
        "inspect   tells of a clip what it is, how it moves, and what would be done to its pictures\n"
@@ -140,6 +148,17 @@ void AddBench(po::options_description& options, BenchOptions& bench) {
   add("paced", po::bool_switch(&bench.paced), "run each in real time as well, and count skipped frames");
 }
 
+void AddUplink(po::options_description& options, UplinkOptions& uplink) {
+  auto add = options.add_options();
+  add("to", po::value(&uplink.to)->value_name("URL"),
+      "measure: publish to rtmp://host/app or rtmps://..., or to all ingests of a destination by name; repeatable");
+  add("key-file", po::value(&uplink.key_file)->value_name("FILE"), "holds the stream key in its first line");
+  add("seconds", po::value(&uplink.seconds)->value_name("S"), "of measuring, for each ingest (default: 20)");
+  add("most", po::value(&uplink.most)->value_name("RATE"), "send no more than this (default: 100 Mbit/s)");
+  add("encoder", po::value(&uplink.encoder)->value_name("NAME"), "for comparing rate controls (default: x264)");
+  add("preset", po::value(&uplink.preset)->value_name("NAME"), "its preset (default: superfast)");
+}
+
 // `taken` are options of the command itself that mean something else.
 po::options_description ShowOptions(std::map<std::string, std::vector<std::string>>& values,
                                     const po::options_description& taken) {
@@ -211,11 +230,22 @@ Request Fill(const Command& command, Request request, const std::map<std::string
   }
   CheckRange("footage-seconds", request.footage_seconds, 1, 60);
   CheckRange("proof-seconds", request.proof_seconds, 2, 3600);
+  CheckRange("seconds", request.uplink.seconds, 5, 3600);
   CheckRange("repeats", request.bench.repeats, 1, 100);
   CheckRange("patience", request.bench.patience_seconds, 1, 600);
   if (request.bench.soak_minutes) CheckRange("soak", *request.bench.soak_minutes, 0.1, 600);
   if (command.name == "plan" && request.show.empty())
     FailInput("{} needs a show: --show FILE; demo/saltmarsh.toml is an example", command.name);
+  if (command.name == "uplink") {
+    const auto given = [&](const char* option) { return request.overrides.contains(option); };
+    if (request.show.empty() && request.uplink.to.empty() && !given("reading") && !given("trace"))
+      FailInput("uplink: say what the line carries: --reading \"9.9 Mbit/s\", --trace FILE, or --to URL to measure it");
+    // Without a show the rate controls are looked at on a scene.
+    if (request.show.empty())
+      for (const auto& [option, value] :
+           {std::pair("footage", "start-line"), {"source-size", "960x540"}, {"frame-rate", "30"}})
+        if (!given(option)) request.overrides[option] = {value};
+  }
   if (request.out.empty()) FailInput("--out: give a folder");
   return request;
 }
@@ -233,6 +263,7 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
     groups.push_back(CombinedOptions(request.bench));
     groups.push_back(SettingOptions(request.bench));
   }
+  if (command.name == "uplink") AddUplink(groups[0], request.uplink);
   if (command.name == "plan") {
     auto add = groups[0].add_options();
     add("fresh", po::bool_switch(&request.fresh), "measure again what an earlier run measured");

@@ -36,6 +36,13 @@ struct FootageOptions {
   double seconds = 10;
 };
 
+struct UplinkOptions {
+  std::vector<std::string> to;  // addresses, or destinations by name
+  std::string key_file, most;
+  double seconds = 20;
+  std::string encoder = "x264", preset = "superfast";  // for looking at rate controls
+};
+
 struct Request {
   std::string command;
   std::string out = "kettle-out";
@@ -47,6 +54,7 @@ struct Request {
   bool fresh = false;          // measure again what an earlier run in the folder measured
   BenchOptions bench;
   FootageOptions footage;
+  UplinkOptions uplink;
   std::string root = "/";        // survey: of the tree to read
   std::string recording_folder;  // survey: empty: the output folder
   bool exhaustive = false;       // plan: try the whole grid as well

@@ -10,6 +10,7 @@ namespace kettle::app {
 int RunSurvey(Session& session);
 int RunBench(Session& session);
 int RunPlan(Session& session);
+int RunUplink(Session& session);
 int RunFootage(const Request& request);
 int RunDemo(Request request, const Places& places);
 

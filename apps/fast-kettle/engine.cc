@@ -49,6 +49,7 @@ int Run(const std::vector<std::string>& arguments) {
   if (parsed.request->command == "demo") return RunDemo(*parsed.request, places);
   Session session(*parsed.request, places);
   if (parsed.request->command == "survey") return RunSurvey(session);
+  if (parsed.request->command == "uplink") return RunUplink(session);
   if (parsed.request->command == "bench") return RunBench(session);
   return RunPlan(session);
 }

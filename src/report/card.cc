@@ -15,7 +15,7 @@ namespace {
 constexpr std::size_t kColumns = 100, kReasonColumn = 42;
 
 // One setting with its reason, the reason wrapped under itself.
-std::string Line(const std::string& name, const std::string& value, const std::string& why) {
+std::string CardLine(const std::string& name, const std::string& value, const std::string& why) {
   std::string text = fmt::format("  {:<18}{:<22}", name, value);
   std::size_t column = text.size();
   if (column > kReasonColumn) {
@@ -50,31 +50,31 @@ std::string Encode(const Plan& plan, const Option& option, const std::string& ro
   const EncoderFamily& family = FindFamily(s.encoder);
   const bool constant = s.rate_control == RateControl::kConstantBitRate;
   std::string text;
-  text += Line("encoder", s.encoder,
+  text += CardLine("encoder", s.encoder,
                fmt::format("{}{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name,
                            option.simulated ? "; SIMULATED here" : ""));
-  text += Line("preset", s.preset,
+  text += CardLine("preset", s.preset,
                fmt::format("{:.0f} frames a second alone: {:.0f} % headroom; {:.2f} dB MS-SSIM", option.throughput_fps,
                            option.headroom * 100, option.score));
-  text += Line("size", s.size.str(), Why(plan, role + ".size"));
-  text += Line("frame rate", s.frame_rate.str(), Why(plan, role + ".frame_rate"));
-  text += Line("rate control", Name(s.rate_control), Why(plan, role + ".rate_control"));
-  text += Line("bit rate", s.bit_rate.str(), Why(plan, role + ".bit_rate"));
-  if (!constant) text += Line("maximum bit rate", s.maximum_bit_rate.str(), "for hard scenes");
-  text += Line("buffer", fmt::format("{:.0f} kbit", s.maximum_bit_rate.kbps() * s.buffer_seconds),
+  text += CardLine("size", s.size.str(), Why(plan, role + ".size"));
+  text += CardLine("frame rate", s.frame_rate.str(), Why(plan, role + ".frame_rate"));
+  text += CardLine("rate control", Name(s.rate_control), Why(plan, role + ".rate_control"));
+  text += CardLine("bit rate", s.bit_rate.str(), Why(plan, role + ".bit_rate"));
+  if (!constant) text += CardLine("maximum bit rate", s.maximum_bit_rate.str(), "for hard scenes");
+  text += CardLine("buffer", fmt::format("{:.0f} kbit", s.maximum_bit_rate.kbps() * s.buffer_seconds),
                fmt::format("{:g} s at the maximum bit rate", s.buffer_seconds));
   text +=
-      Line("keyframe interval",
+      CardLine("keyframe interval",
            fmt::format("{:g} s ({} frames)", s.keyframe_seconds, std::lround(s.keyframe_seconds * s.frame_rate.fps())),
            role == "stream" ? Why(plan, "stream.keyframe_seconds") : "for seeking and cutting");
-  text += Line("B-frames", fmt::format("{}", option.b_frames),
+  text += CardLine("B-frames", fmt::format("{}", option.b_frames),
                s.b_frames ? "measured: better than the preset's own"
                           : "as this preset made them; leave the preset's own setting");
   if (s.look_ahead_frames)
     text +=
-        Line("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "measured: better than the preset's own");
-  if (s.multi_pass) text += Line("multi-pass", *s.multi_pass ? "on" : "off", "measured: better than the preset's own");
-  text += Line("profile", "high", "H.264 High, 8-bit 4:2:0");
+        CardLine("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "measured: better than the preset's own");
+  if (s.multi_pass) text += CardLine("multi-pass", *s.multi_pass ? "on" : "off", "measured: better than the preset's own");
+  text += CardLine("profile", "high", "H.264 High, 8-bit 4:2:0");
   return text;
 }
 
@@ -135,10 +135,10 @@ std::string SettingsCard(const Plan& plan, const Show& show) {
   text += "\nSTREAM\n" + Encode(plan, plan.chosen->stream, "stream");
   text += "\nRECORDING\n" + Encode(plan, plan.chosen->recording, "recording");
   text +=
-      Line("container", "matroska (.mkv)", "a crash costs the last moments, not the file; rewrap to MP4 afterwards");
+      CardLine("container", "matroska (.mkv)", "a crash costs the last moments, not the file; rewrap to MP4 afterwards");
   const double gigabytes =
       plan.chosen->recording.settings.bit_rate.kbps() * 1000 / 8 * show.recording_hours * 3600 / 1e9;
-  text += Line("disk space", fmt::format("{:.1f} GB", gigabytes),
+  text += CardLine("disk space", fmt::format("{:.1f} GB", gigabytes),
                fmt::format("for {:g} hours at the average bit rate", show.recording_hours));
   text += "\nPLACEMENT\n" + PlacementLine(plan);
   text += "\nPROOF\n" + ProofLine(plan.proving.attempts.back().proof);

@@ -64,7 +64,7 @@ TEST_F(ShowTest, ReadsEverything) {
   EXPECT_EQ(show.stream_bit_rate, BitRate::FromKbps(4500));
   EXPECT_EQ(show.destinations.at(0).name, "Mine");
   EXPECT_EQ(show.recording_hours, 2.5);
-  EXPECT_EQ(show.readings.size(), 2u);
+  EXPECT_EQ(show.line.readings.size(), 2u);
   EXPECT_EQ(show.reserve.at(1).first, "voice call");
   EXPECT_EQ(show.reserve.at(1).second, BitRate::FromKbps(200));
   EXPECT_EQ(show.required_headroom, 0.3);
@@ -85,7 +85,7 @@ TEST_F(ShowTest, OptionsOverrideTheFile) {
   EXPECT_EQ(show.stream_bit_rate, BitRate::FromKbps(2000));
   EXPECT_THAT(show.footage, testing::ElementsAre("open-water"));
   EXPECT_EQ(show.required_headroom, 0.1);
-  EXPECT_EQ(show.readings.size(), 2u);
+  EXPECT_EQ(show.line.readings.size(), 2u);
   EXPECT_EQ(show.title, "Other");
 }
 

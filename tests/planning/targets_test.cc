@@ -58,19 +58,21 @@ TEST(Targets, DestinationsLimitWhatTheShowLeavesOpen) {
 TEST(Targets, TheLineIsNotSpentWhole) {
   Show show = BasicShow();
   show.stream_bit_rate.reset();
-  show.readings = {BitRate::FromKbps(11800), BitRate::FromKbps(9900)};
+  show.line.readings = {BitRate::FromKbps(11800), BitRate::FromKbps(9900)};
   show.reserve = {{"game", BitRate::FromKbps(300)}};
   const Targets targets = ChooseTargets(show);
-  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6950));  // 9900 * 0.75 - 160 - 300, down to 50
-  EXPECT_THAT(Why(targets, "stream.bit_rate"), testing::HasSubstr("a rule, not a measurement"));
+  ASSERT_TRUE(targets.budget);
+  EXPECT_EQ(targets.stream.bit_rate.kbps(), targets.budget->one_encode_kbps());
+  EXPECT_LT(targets.stream.bit_rate.kbps(), 9900 * 0.9 - 300);
+  EXPECT_THAT(Why(targets, "stream.bit_rate"), testing::HasSubstr("the lowest of 2 readings"));
 }
 
 TEST(Targets, AWishAboveTheLineIsQuestioned) {
   Show show = BasicShow();
-  show.readings = {BitRate::FromKbps(6500)};
+  show.line.readings = {BitRate::FromKbps(6500)};
   const Targets targets = ChooseTargets(show);
   EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6000));
-  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("more than the line should carry")));
+  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("more than there is room for")));
 }
 
 TEST(Targets, TooFewBitsForTheSizeAreQuestioned) {
@@ -90,8 +92,25 @@ TEST(Targets, WithoutAnyLimitTheUserMustSay) {
   Show show = BasicShow();
   show.stream_bit_rate.reset();
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("stream.bit_rate"));
-  show.readings = {BitRate::FromKbps(300)};
-  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("leaves nothing"));
+  show.line.readings = {BitRate::FromKbps(300)};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("leave nothing"));
+}
+
+TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {
+  Show show = BasicShow();
+  show.stream_bit_rate = BitRate::FromKbps(4000);
+  Destination picky = Quay();
+  picky.sizes = {{1280, 720}, {852, 480}};
+  picky.frame_rates = {{30, 1}};
+  picky.b_frames_max = 1;
+  show.destinations = {picky};
+  const Targets targets = ChooseTargets(show);
+  EXPECT_EQ(targets.sizes, (std::vector<FrameSize>{{1280, 720}, {852, 480}}));
+  EXPECT_EQ(targets.rates, (std::vector<FrameRate>{{30, 1}}));
+  EXPECT_EQ(targets.stream.b_frames, 1);
+  picky.frame_rates = {{50, 1}};
+  show.destinations = {picky};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("only these frame rates: 50"));
 }
 
 TEST(Targets, ADestinationThatTakesNoH264IsRefused) {

@@ -1,19 +1,70 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/planning/destination.h"
 
+#include <algorithm>
 #include <set>
 
 #include "kettle/planning/toml_reader.h"
+#include "kettle/rtmp/url.h"
 #include "kettle/units/suggestion.h"
 
 namespace kettle {
 
 namespace fs = std::filesystem;
 
+namespace {
+
+constexpr double kAudienceKbps = 5000;  // a rule, where the destination file does not say
+constexpr double kAudioKbps = 160;
+
+// A list of texts, each parsed; the complaint gets the place in front.
+template <typename Parse>
+auto ReadList(const TomlSection& section, const std::string& key, const Parse& parse) {
+  std::vector<decltype(parse(std::string()))> list;
+  for (const std::string& item : section.List(key)) try {
+      list.push_back(parse(item));
+    } catch (const Error& error) {
+      section.Fail(key, error.what());
+    }
+  return list;
+}
+
+std::vector<Destination::Ingest> ReadIngests(const toml::table& table, const std::string& file) {
+  std::vector<Destination::Ingest> ingests;
+  const toml::array* list = table["ingest"].as_array();
+  if (!list) return ingests;
+  for (const toml::node& item : *list) {
+    if (!item.is_table()) FailInput("{}: ingest: write each as a section [[ingest]] with name and address", file);
+    const TomlSection ingest(*item.as_table(), file, "ingest");
+    ingest.CheckKeys({"name", "address"});
+    const auto address = ingest.Text("address");
+    if (!address) ingest.Fail("address", "is missing");
+    try {
+      IngestUrl::Parse(*address);
+    } catch (const Error& error) {
+      ingest.Fail("address", error.what());
+    }
+    ingests.push_back({ingest.Text("name").value_or(*address), *address});
+  }
+  return ingests;
+}
+
+}  // namespace
+
+Taker TakerOf(const Destination& destination) {
+  Taker taker{destination.name, destination.video_bit_rate_max};
+  taker.audio = std::min(BitRate::FromKbps(kAudioKbps), destination.audio_bit_rate_max.value_or(BitRate::FromKbps(1e6)));
+  if (!destination.transcodes)
+    taker.audience_max = destination.audience_bit_rate.value_or(BitRate::FromKbps(kAudienceKbps));
+  return taker;
+}
+
 Destination ReadDestination(const fs::path& file) {
   const toml::table table = ReadToml(file);
   const TomlSection section(table, file.string(), "");
-  section.CheckKeys({"name", "video_bit_rate_max", "size_max", "frame_rate_max", "keyframe_seconds", "codecs"});
+  section.CheckKeys({"name", "video_bit_rate_max", "size_max", "frame_rate_max", "keyframe_seconds", "codecs",
+                     "audio_bit_rate_max", "b_frames_max", "sizes", "frame_rates", "transcodes", "audience_bit_rate",
+                     "ingest"});
   Destination destination;
   destination.name = section.Text("name").value_or("");
   if (destination.name.empty()) section.Fail("name", "is missing");
@@ -22,6 +73,15 @@ Destination ReadDestination(const fs::path& file) {
   destination.frame_rate_max = section.Value("frame_rate_max", FrameRate::Parse);
   destination.keyframe_seconds = section.Number("keyframe_seconds", 0.25, 20).value_or(destination.keyframe_seconds);
   if (auto codecs = section.List("codecs"); !codecs.empty()) destination.codecs = codecs;
+  destination.audio_bit_rate_max = section.Value("audio_bit_rate_max", BitRate::Parse);
+  if (const auto most = section.Number("b_frames_max", 0, 16)) destination.b_frames_max = static_cast<int>(*most);
+  destination.sizes = ReadList(section, "sizes", FrameSize::Parse);
+  destination.frame_rates = ReadList(section, "frame_rates", FrameRate::Parse);
+  if (const auto transcodes = section.Flag("transcodes")) destination.transcodes = *transcodes;
+  destination.audience_bit_rate = section.Value("audience_bit_rate", BitRate::Parse);
+  if (destination.audience_bit_rate && destination.transcodes)
+    section.Fail("audience_bit_rate", "matters only with transcodes = false");
+  destination.ingests = ReadIngests(table, file.string());
   return destination;
 }
 

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "kettle/units/units.h"
+#include "kettle/uplink/budget.h"
 
 namespace kettle {
 
@@ -18,7 +19,20 @@ struct Destination {
   std::optional<FrameRate> frame_rate_max;
   double keyframe_seconds = 2;
   std::vector<std::string> codecs = {"h264"};
+  std::optional<BitRate> audio_bit_rate_max;
+  std::optional<int> b_frames_max;      // in a row
+  std::vector<FrameSize> sizes;         // the only ones it takes; empty: any up to size_max
+  std::vector<FrameRate> frame_rates;   // likewise
+  bool transcodes = true;               // viewers may choose smaller versions; if not, they get what was sent
+  std::optional<BitRate> audience_bit_rate;  // what viewers' own lines carry, where nothing is transcoded
+  struct Ingest {
+    std::string name, address;
+  };
+  std::vector<Ingest> ingests;
 };
+
+// As the budget sees it.
+Taker TakerOf(const Destination& destination);
 
 // Reads a destination file. Throws Error(kInput): file, line, key and what would be right.
 Destination ReadDestination(const std::filesystem::path& file);

@@ -17,6 +17,7 @@ struct Place {
 };
 
 constexpr double kWorthDb = 0.05;  // less is no reason to look further
+constexpr double kLeastSlope = 0.1;  // dB that a slower preset is always thought to be able to add
 constexpr double kNearDb = 1;      // what is behind by less may be ahead elsewhere
 
 class Searcher {
@@ -43,7 +44,7 @@ class Searcher {
         for (const int step : {-1, 1}) Go(there, step, 1);
       }
     }
-    if (found()) LookBesideThePreset();
+    if (found()) LookBesideThePresets();
     std::stable_sort(tried_.begin(), tried_.end(),
                      [](const Tried& a, const Tried& b) { return Score(a.picture) > Score(b.picture); });
     std::vector<TriedPicture> pictures;
@@ -156,8 +157,8 @@ class Searcher {
       if (first < 0) {
         first = preset;
         first_score = candidate.score;
-      } else if (candidate.score > first_score) {
-        double& slope = slope_[family];
+      } else {
+        double& slope = slope_.try_emplace(family, kLeastSlope).first->second;
         slope = std::max(slope, (candidate.score - first_score) / (preset - first));
       }
       if (!Holds(candidate)) continue;
@@ -179,11 +180,18 @@ class Searcher {
     return *least > std::max(kNearDb, *most - *least);
   }
 
-  // Looks mostly get better along the presets, not always: those beside the best one's at its picture, until two in a
-  // row are no better.
-  void LookBesideThePreset() {
+  // Looks mostly get better along the presets, not always: at the best picture, and at those of other frame rates that
+  // are not far behind.
+  void LookBesideThePresets() {
+    const int size = here_.size;
+    const double near = best_score_ - kNearDb / 2;
+    for (Tried& tried : tried_)
+      if (tried.place.size == size && Score(tried.picture) >= near) LookBesideThePreset(tried);
+  }
+
+  // The presets beside the best one's, until two in a row are no better.
+  void LookBesideThePreset(Tried& tried) {
     constexpr int kPatience = 2;
-    Tried& tried = *std::find_if(tried_.begin(), tried_.end(), [&](const Tried& t) { return t.place == here_; });
     const std::string family = tried.picture.best->settings.encoder;
     const auto& presets = FindFamily(family).presets;
     const auto best = std::find(presets.begin(), presets.end(), tried.picture.best->settings.preset) - presets.begin();
@@ -191,23 +199,24 @@ class Searcher {
       int worse = 0;
       for (int preset = static_cast<int>(best) + step;
            preset >= 0 && preset < tried.last.at(family).high && worse < kPatience; preset += step) {
+        if (IsTooSlow(family, preset, tried.picture)) break;
         Option candidate = Measure(family, preset, tried.picture);
         const bool better = Holds(candidate) && candidate.score > Score(tried.picture);
         worse = better ? 0 : worse + 1;
         if (better) tried.picture.best = std::move(candidate);
-        best_score_ = Score(tried.picture);
+        best_score_ = std::max(best_score_, Score(tried.picture));
       }
     }
   }
 
-  // A larger picture has shown it: an encoder codes no more pixels a second where pictures are smaller.
+  // A picture as large or larger has shown it: an encoder codes no more pixels a second where pictures are smaller.
   bool IsTooSlow(const std::string& family, int preset, const TriedPicture& picture) const {
     constexpr double kNoise = 1.15;
     const EncodeSettings settings = SettingsOf(family, preset, picture);
     const double needed_fps = picture.rate.fps() / (1 - book_.required_headroom());
     return std::any_of(book_.options().begin(), book_.options().end(), [&](const Option& option) {
       return option.settings.encoder == settings.encoder && option.settings.preset == settings.preset &&
-             option.trouble.empty() && option.settings.size.pixels() > picture.size.pixels() &&
+             option.trouble.empty() && option.settings.size.pixels() >= picture.size.pixels() &&
              option.throughput_fps * kNoise * static_cast<double>(option.settings.size.pixels()) <
                  needed_fps * static_cast<double>(picture.size.pixels());
     });

@@ -49,16 +49,6 @@ std::map<std::string, std::string> Apply(const ShowOverrides& overrides, toml::t
   return options;
 }
 
-// "game 0.3 Mbit/s": a name, then a bit rate.
-std::pair<std::string, BitRate> ParseReserve(const std::string& text) {
-  const auto digit = text.find_first_of("0123456789");
-  if (digit == text.npos || digit == 0)
-    FailInput("\"{}\" is not a reserve; write what it is for and how much: \"game 0.3 Mbit/s\"", text);
-  std::string name = text.substr(0, digit);
-  while (!name.empty() && name.back() == ' ') name.pop_back();
-  return {name, BitRate::Parse(text.substr(digit))};
-}
-
 class ShowReader {
  public:
   ShowReader(const fs::path& file, const ShowOverrides& overrides, const ShowPlaces& places)
@@ -217,12 +207,15 @@ class ShowReader {
           uplink.Fail(key, error.what());
         }
     };
-    parse_list("readings", BitRate::Parse, show.readings);
+    parse_list("readings", BitRate::Parse, show.line.readings);
     parse_list("reserve", ParseReserve, show.reserve);
-    show.link = uplink.Text("link").value_or(show.link);
-    const std::vector<std::string> links = {"wired", "wireless", "cellular"};
-    if (std::find(links.begin(), links.end(), show.link) == links.end())
-      uplink.Fail("link", fmt::format("\"{}\" is not known{}", show.link, Suggestion(show.link, links)));
+    if (const auto link = uplink.Value("link", ParseLink)) show.line.kind = *link;
+    const auto trace = uplink.Text("trace");
+    if (!trace) return;
+    if (!show.line.readings.empty()) uplink.Fail("trace", "give readings or a trace, not both");
+    const bool from_option = options_.contains("uplink.trace");
+    const fs::path path = from_option || fs::path(*trace).is_absolute() ? fs::path(*trace) : folder_ / *trace;
+    show.line.trace = LineTrace::Read(path);
   }
 
   fs::path file_, folder_;

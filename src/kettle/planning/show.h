@@ -35,8 +35,7 @@ struct Show {
   double recording_hours = 3;
 
   // uplink
-  std::vector<BitRate> readings;
-  std::string link = "wired";
+  Line line;  // neither readings nor a trace: nothing is known of it
   std::vector<std::pair<std::string, BitRate>> reserve;
 
   double required_headroom = 0.2;

@@ -23,6 +23,7 @@ const std::vector<ShowKey>& ShowKeys() {
       {"recording", "quality", Kind::kText, "recording-quality", "\"archive\""},
       {"recording", "bit_rate", Kind::kText, "recording-bit-rate", "the recording's bit rate: \"25 Mbit/s\""},
       {"uplink", "readings", Kind::kList, "reading", "an upload reading with its unit; repeatable"},
+      {"uplink", "trace", Kind::kText, "trace", "the line over time, a CSV file: seconds,kbit/s"},
       {"uplink", "link", Kind::kText, "link", "\"wired\", \"wireless\" or \"cellular\""},
       {"uplink", "reserve", Kind::kList, "reserve", "what else needs the line: \"game 0.3 Mbit/s\"; repeatable"},
       {"load", "profile", Kind::kText, "load-profile", "a recorded load to replay (not yet supported)"},

@@ -12,8 +12,6 @@ namespace kettle {
 namespace {
 
 // Rules, not measurements; `because` says so.
-constexpr double kLineShare = 0.75;              // of the lowest reading, for everything the stream sends
-constexpr double kAudioKbps = 160;               // set aside for sound
 constexpr double kArchiveFactor = 3;             // bits a pixel of the recording over those of the stream
 constexpr double kRecordingPeak = 1.5;           // the recording may reach this times its average
 constexpr double kPlausibleBitsPerPixel = 0.05;  // below it, quick turns go blocky with any H.264 encoder
@@ -62,11 +60,40 @@ class Chooser {
       targets_.warnings.push_back(
           fmt::format("viewers watch at {}, the stream is {}: it is judged as they see it, scaled down",
                       show_.viewing_size->str(), stream.size.str()));
+    KeepAccepted();
     for (const Destination& to : show_.destinations) {
+      if (to.b_frames_max) stream.b_frames = std::min(stream.b_frames.value_or(*to.b_frames_max), *to.b_frames_max);
       stream.keyframe_seconds = std::min(stream.keyframe_seconds, to.keyframe_seconds);
       if (std::find(to.codecs.begin(), to.codecs.end(), "h264") == to.codecs.end())
         FailInput("{} does not take H.264, and this version encodes nothing else", to.name);
     }
+  }
+
+  // Of the sizes and frame rates only those that every destination takes.
+  void KeepAccepted() {
+    const auto keep = [](auto& list, const auto& accepted, const std::string& to, const char* what) {
+      if (accepted.empty()) return;
+      const auto offered = list;
+      std::erase_if(list, [&](const auto& item) { return std::find(accepted.begin(), accepted.end(), item) == accepted.end(); });
+      if (!list.empty()) return;
+      std::vector<std::string> names;
+      for (const auto& item : accepted) names.push_back(item.str());
+      FailInput("{} takes only these {}: {}; the show allows none of them (up to {})", to, what, fmt::join(names, ", "),
+                offered.front().str());
+    };
+    for (const Destination& to : show_.destinations) {
+      // A size that it names is a candidate, if the source has it.
+      if (!show_.stream_size)
+        for (const FrameSize size : to.sizes)
+          if (size.width <= show_.source_size.width && size.height <= show_.source_size.height &&
+              std::find(targets_.sizes.begin(), targets_.sizes.end(), size) == targets_.sizes.end())
+            targets_.sizes.push_back(size);
+      keep(targets_.sizes, to.sizes, to.name, "sizes");
+      keep(targets_.rates, to.frame_rates, to.name, "frame rates");
+    }
+    std::sort(targets_.sizes.begin(), targets_.sizes.end(), [](FrameSize a, FrameSize b) { return a.pixels() > b.pixels(); });
+    targets_.stream.size = targets_.sizes.front();
+    targets_.stream.frame_rate = targets_.rates.front();
   }
 
   // The same shape, even sides, inside `limit`.
@@ -78,23 +105,24 @@ class Chooser {
 
   void ChooseStreamRate() {
     EncodeSettings& stream = targets_.stream;
-    std::optional<BitRate> limit;
+    const bool line_known = !show_.line.readings.empty() || show_.line.trace;
     std::string why;
-    const auto lower_to = [&](BitRate rate, const std::string& reason) {
-      if (limit && *limit <= rate) return;
-      limit = rate;
-      why = reason;
-    };
-    for (const Destination& to : show_.destinations)
-      if (to.video_bit_rate_max) lower_to(*to.video_bit_rate_max, "the most that " + to.name + " takes");
-    const auto line = LineLimit();
-    if (line) lower_to(*line, line_why_);
+    std::optional<BitRate> limit;
+    if (line_known) {
+      limit = LineLimit(why);
+    } else {
+      for (const Destination& to : show_.destinations)
+        if (to.video_bit_rate_max && (!limit || *to.video_bit_rate_max < *limit)) {
+          limit = to.video_bit_rate_max;
+          why = "the most that " + to.name + " takes";
+        }
+    }
     if (show_.stream_bit_rate) {
       stream.bit_rate = *show_.stream_bit_rate;
+      if (line_known && stream.bit_rate > *limit)
+        targets_.warnings.push_back(fmt::format("the stream's {} is more than there is room for: {} ({})",
+                                                stream.bit_rate.str(), limit->str(), why));
       why = "as the show asks";
-      if (line && stream.bit_rate > *line)
-        targets_.warnings.push_back(fmt::format("the stream's {} is more than the line should carry: {} ({})",
-                                                stream.bit_rate.str(), line->str(), line_why_));
     } else {
       if (!limit)
         FailInput(
@@ -115,20 +143,21 @@ class Chooser {
                       stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream)));
   }
 
-  std::optional<BitRate> LineLimit() {
-    if (show_.readings.empty()) return std::nullopt;
-    const BitRate lowest = *std::min_element(show_.readings.begin(), show_.readings.end());
-    double reserved = kAudioKbps;
-    for (const auto& [what, rate] : show_.reserve) reserved += rate.kbps();
-    const double left = std::floor((lowest.kbps() * kLineShare - reserved) / 50) * 50;
-    line_why_ = fmt::format(
-        "{:.0f} % of the lowest reading ({}), less {:.0f} kbit/s for sound and what is reserved: a rule, not a "
-        "measurement",
-        kLineShare * 100, lowest.str(), reserved);
-    if (left < 200)
-      FailInput("uplink.readings: {} leaves nothing for a stream after {:.0f} kbit/s are reserved", lowest.str(),
-                reserved);
-    return BitRate::FromKbps(left);
+  // What the line and the destinations leave for pictures.
+  BitRate LineLimit(std::string& why) {
+    std::vector<Taker> takers;
+    for (const Destination& to : show_.destinations) takers.push_back(TakerOf(to));
+    targets_.budget = MakeBudget(show_.line, show_.reserve, takers, targets_.stream.frame_rate.fps());
+    const Budget& budget = *targets_.budget;
+    why = fmt::format("{}: {:.0f} kbit/s carried ({}), {:.0f} % of it less what is reserved", budget.binding_limit,
+                      budget.carried_kbps, budget.carried_how, budget.safety_share * 100);
+    if (budget.one_encode_kbps() < kLeastVideoKbps && !show_.stream_bit_rate)
+      FailInput("uplink: {:.0f} kbit/s leave nothing for a stream ({}); {:.0f} kbit/s more would leave the least, {:g}",
+                budget.carried_kbps, budget.binding_limit, MissingKbps(budget), kLeastVideoKbps);
+    for (const std::string& question : QuestionReadings(show_.line.readings)) targets_.warnings.push_back(question);
+    if (show_.line.trace)
+      for (const std::string& note : show_.line.trace->notes()) targets_.warnings.push_back("the line's trace: " + note);
+    return BitRate::FromKbps(budget.one_encode_kbps());
   }
 
   void ChooseRecording() {
@@ -158,7 +187,6 @@ class Chooser {
 
   const Show& show_;
   Targets targets_;
-  std::string line_why_;
 };
 
 }  // namespace

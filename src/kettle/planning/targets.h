@@ -3,6 +3,7 @@
 #pragma once
 
 #include <nlohmann/json_fwd.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -24,6 +25,7 @@ struct Targets {
   // What the stream's size and frame rate may be, largest first: one each where the show says.
   std::vector<FrameSize> sizes;
   std::vector<FrameRate> rates;
+  std::optional<Budget> budget;  // if something is known of the line
   std::vector<Because> reasons;
   std::vector<std::string> warnings;  // one line each, for the user
 };

@@ -61,6 +61,14 @@ std::optional<double> TomlSection::Number(const std::string& key, double lowest,
   return number;
 }
 
+std::optional<bool> TomlSection::Flag(const std::string& key) const {
+  const toml::node* node = table_.get(key);
+  if (!node) return std::nullopt;
+  const auto flag = node->value_exact<bool>();
+  if (!flag) Fail(key, "must be true or false");
+  return flag;
+}
+
 std::vector<std::string> TomlSection::List(const std::string& key) const {
   const toml::node* node = table_.get(key);
   if (!node) return {};

@@ -32,6 +32,7 @@ class TomlSection {
   // Text; a number is taken as its spelling, so that a missing unit can be explained.
   std::optional<std::string> Text(const std::string& key) const;
   std::optional<double> Number(const std::string& key, double lowest, double highest) const;
+  std::optional<bool> Flag(const std::string& key) const;
   std::vector<std::string> List(const std::string& key) const;  // empty if absent
 
   // Text parsed by `parse`; its complaint gets the place in front.

@@ -1,0 +1,355 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "commands.h"
+#include "kettle/planning/targets.h"
+#include "kettle/rtmp/url.h"
+#include "kettle/units/error.h"
+#include "kettle/uplink/measurement.h"
+#include "kettle/uplink/rate_choice.h"
+#include "report/uplink_figures.h"
+
+namespace kettle::app {
+
+namespace {
+
+using nlohmann::json;
+
+constexpr double kMostDelaySeconds = 1.5;
+
+std::string Kbps(double kbps) { return fmt::format("{:.0f} kbit/s", kbps); }
+
+struct Addressed {
+  std::string name;  // what the user sees
+  IngestUrl url;
+};
+
+// "--to" takes an address, or a destination's name for all its ingests.
+std::vector<Addressed> Addresses(const Session& session) {
+  std::vector<Addressed> addresses;
+  for (const std::string& to : session.request().uplink.to) {
+    if (to.find("://") != to.npos) {
+      const IngestUrl url = IngestUrl::Parse(to);
+      addresses.push_back({url.str(), url});
+      continue;
+    }
+    const Destination destination =
+        FindDestination(to, std::filesystem::path(session.request().show).parent_path(),
+                        session.places().share / "demo" / "destinations");
+    if (destination.ingests.empty()) FailInput("--to {}: its file names no ingest; give an address: rtmp://host/app", to);
+    for (const auto& ingest : destination.ingests)
+      addresses.push_back({destination.name + ", " + ingest.name, IngestUrl::Parse(ingest.address)});
+  }
+  for (const Addressed& address : addresses)
+    if (address.url.scheme == "srt")
+      FailInput("{}: this version measures rtmp:// and rtmps:// only", address.url.str());
+  return addresses;
+}
+
+// Encoded once, sent again and again.
+TestStream MakeTestStream(Session& session) {
+  constexpr double kFps = 30;
+  Footage pictures = PrepareFootage({"start-line", {640, 360}, {30, 1}, 2}, DefaultCacheFolder(), [](double) {});
+  EncodeSettings settings;
+  settings.encoder = "x264";
+  settings.preset = "superfast";
+  settings.size = {640, 360};
+  settings.frame_rate = {30, 1};
+  settings.bit_rate = settings.maximum_bit_rate = BitRate::FromKbps(600);
+  settings.keyframe_seconds = 1;
+  const auto file = session.scratch() / "test-stream.mkv";
+  session.runner().Encode(settings, pictures, file);
+  return TestStream(ReadCodedPictures(file), kFps);
+}
+
+std::vector<IngestReport> Measure(Session& session, const std::vector<Addressed>& addresses) {
+  const UplinkOptions& options = session.request().uplink;
+  const std::string key = options.key_file.empty() ? "test" : ReadKeyFile(options.key_file);
+  const TestStream stream = MakeTestStream(session);
+  std::vector<IngestReport> reports;
+  session.progress().Stage("measuring the line", static_cast<int>(addresses.size()));
+  for (const Addressed& address : addresses) {
+    MeasureRequest request{address.url, key, options.seconds};
+    if (!options.most.empty()) request.most_kbps = BitRate::Parse(options.most).kbps();
+    reports.push_back(MeasureIngest(request, stream, [&](double share) {
+      if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+      session.progress().Show(address.name, share);
+    }));
+    session.progress().StepDone();
+  }
+  session.progress().Clear();
+  RankIngests(reports);
+  return reports;
+}
+
+void PrintIngests(const std::vector<IngestReport>& reports) {
+  fmt::print("{}\n", Paint("Ingests, the best for a stream first", Tone::kStrong));
+  Table table({{"ingest"},
+               Number("connected"),
+               Number("round trip"),
+               Number("jitter"),
+               Number("when full"),
+               Number("sustained"),
+               Number("nearly always"),
+               Number("dips"),
+               Number("sent again"),
+               {""}});
+  for (const IngestReport& r : reports) {
+    if (!r.measured()) {
+      table.Row({{r.url}, Number("-"), Number("-"), Number("-"), Number("-"), Number("-"), Number("-"), Number("-"),
+                 Number("-"), {r.trouble, Tone::kBad}});
+      continue;
+    }
+    const std::string note = !r.trouble.empty() ? r.trouble : r.filled ? "" : "the line carries more than was sent";
+    table.Row({{r.url},
+               Number(fmt::format("{:.0f} ms", r.connect_ms)),
+               Number(fmt::format("{:.1f} ms", r.round_trip_ms)),
+               Number(fmt::format("{:.1f} ms", r.jitter_ms)),
+               Number(fmt::format("{:.0f} ms", r.loaded_round_trip_ms)),
+               Number(Kbps(r.sustained_kbps)),
+               Number(Kbps(r.dependable_kbps())),
+               Number(fmt::format("{} of {:.0f} s", r.dips, r.seconds)),
+               Number(fmt::format("{:.2f} %", r.resent_share * 100)),
+               {note, r.trouble.empty() ? Tone::kDim : Tone::kBad}});
+  }
+  fmt::print("{}\n", table.str());
+}
+
+void PrintSum(const Budget& budget) {
+  fmt::print("{}\n", Paint("What the stream may send", Tone::kStrong));
+  Table table({{""}, Number("kbit/s"), {""}});
+  const auto row = [&](const std::string& what, double kbps, const std::string& why, Tone tone = Tone::kPlain) {
+    table.Row({{what, tone}, Number(fmt::format("{:.0f}", kbps), tone), {why, Tone::kDim}});
+  };
+  row("the line carries", budget.carried_kbps, budget.carried_how);
+  double left = budget.carried_kbps;
+  for (const auto& [what, kbps] : budget.reserved) {
+    row("- " + what, -kbps, "reserved");
+    left -= kbps;
+  }
+  row("- kept free", budget.budget_kbps - std::max(0.0, left),
+      fmt::format("{:.0f} % of the rest is used: {}", budget.safety_share * 100, budget.safety_how));
+  row("= budget", budget.budget_kbps, "for everything this stream sends", Tone::kStrong);
+  row("- sound", -budget.audio_kbps, "");
+  row("- wrapping", -budget.wrapping_kbps, "FLV and RTMP headers");
+  row("= pictures", budget.video_kbps, budget.one_for_all.size() > 1 ? "to all destinations together" : "", Tone::kStrong);
+  fmt::print("{}\n", table.str());
+}
+
+void PrintShares(const Budget& budget) {
+  const std::size_t count = budget.one_for_all.size();
+  fmt::print("{}\n", Paint("What each destination gets, in video", Tone::kStrong));
+  Table table({{"destination"}, Number("one encode for all"), {"limited by"}, Number("an encode each"), {"limited by"}});
+  double one = 0, each = 0;
+  for (std::size_t i = 0; i < count; ++i) {
+    const TakerShare &a = budget.one_for_all[i], &b = budget.each[i];
+    table.Row({{a.name}, Number(Kbps(a.video_kbps)), {a.limit, Tone::kDim}, Number(Kbps(b.video_kbps)), {b.limit, Tone::kDim}});
+    one += a.video_kbps;
+    each += b.video_kbps;
+  }
+  fmt::print("{}", table.str());
+  if (count > 1)
+    fmt::print("  One encode for all sends {}; an encode each sends {} and costs the machine {} encodes in place of one.\n",
+               Kbps(one), Kbps(each), count);
+  fmt::print("  What binds: {}.\n\n", budget.binding_limit);
+}
+
+// The line as the model takes it: a trace, or each reading for a minute.
+LineTrace LineToModel(const Line& line, const Budget& budget) {
+  constexpr double kReadingSeconds = 60;
+  std::vector<LineTrace::Point> points;
+  if (line.trace) points = line.trace->points();
+  for (const BitRate reading : line.readings)
+    points.push_back({kReadingSeconds * static_cast<double>(points.size()), reading.kbps()});
+  double reserved = 0;
+  for (const auto& [what, kbps] : budget.reserved) reserved += kbps;
+  for (LineTrace::Point& point : points) point.kbps = std::max(0.0, point.kbps - reserved);
+  return LineTrace(std::move(points),
+                   line.trace ? line.trace->seconds() : kReadingSeconds * static_cast<double>(line.readings.size()));
+}
+
+// Real encodes of the show's first footage, one for each rate control.
+std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show, const Budget& budget) {
+  const UplinkOptions& options = session.request().uplink;
+  const FootageRequest wanted{show.footage.front(), show.source_size, show.source_rate, session.request().footage_seconds};
+  session.progress().Stage("encoding with each rate control", 9);
+  const Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
+    if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+    session.progress().Show("drawing " + wanted.source, share * 0.9);
+  });
+  EncodeSettings settings;
+  settings.encoder = options.encoder;
+  settings.preset = options.preset;
+  settings.size = show.stream_size.value_or(show.source_size);
+  settings.frame_rate = show.stream_rate.value_or(show.source_rate);
+  settings.bit_rate = BitRate::FromKbps(budget.one_encode_kbps());
+  for (const Destination& to : show.destinations)
+    settings.keyframe_seconds = std::min(settings.keyframe_seconds, to.keyframe_seconds);
+  std::vector<RateControlSample> samples;
+  for (const EncodeSettings& candidate : RateControlCandidates(settings)) {
+    if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+    RateControlSample sample{candidate.rate_control, candidate.maximum_bit_rate.kbps() / candidate.bit_rate.kbps(),
+                             candidate.buffer_seconds, candidate.bit_rate.kbps()};
+    session.progress().Show(sample.title(), 0.5);
+    const auto file = session.scratch() / fmt::format("rate-control-{}.mkv", samples.size());
+    session.runner().Encode(candidate, pictures, file);
+    sample.stream = StreamOf(ReadCodedPictures(file), candidate.frame_rate.fps());
+    samples.push_back(std::move(sample));
+    session.progress().StepDone();
+  }
+  session.progress().Clear();
+  return samples;
+}
+
+// The most that any rate is worth asking about: the strictest destination, or what the line carries at its best.
+double MostKbps(const Show& show, const LineTrace& line) {
+  double most = 0;
+  for (const LineTrace::Point& point : line.points()) most = std::max(most, point.kbps);
+  for (const Destination& to : show.destinations) {
+    const Taker taker = TakerOf(to);
+    for (const auto& limit : {taker.video_max, taker.audience_max})
+      if (limit) most = std::min(most, limit->kbps());
+  }
+  return most;
+}
+
+std::string Verdict(const RateChoice& choice) {
+  const RateControlAnswer* constant = nullptr;
+  const RateControlAnswer* variable = nullptr;
+  for (const RateControlAnswer& answer : choice.answers) {
+    auto& first = answer.sample.kind == RateControl::kConstantBitRate ? constant : variable;
+    if (!first) first = &answer;
+  }
+  if (!choice.chosen()) return "no rate control keeps its frames on this line";
+  std::string text = fmt::format("Taken: {} at {}", choice.answers.front().sample.title(), Kbps(choice.chosen_kbps()));
+  if (choice.answers.front().highest_kbps < choice.budget_kbps)
+    text += fmt::format(" (the budget's {} would lose frames in this line's dips)", Kbps(choice.budget_kbps));
+  if (constant && variable) {
+    const double gain = constant->highest_kbps - variable->highest_kbps;
+    text += gain > 0   ? fmt::format("; constant carries {} more than variable", Kbps(gain))
+            : gain < 0 ? fmt::format("; variable carries {} more than constant", Kbps(-gain))
+                       : "; constant and variable carry the same";
+  }
+  if (const SendingOutcome& least = choice.answers.front().at_least; least.dropped > 0)
+    text += fmt::format(". The line itself breaks off: {} of {} frames are lost at any rate", least.dropped, least.frames);
+  return text;
+}
+
+void PrintRateControls(const RateChoice& choice) {
+  fmt::print("{}\n", Paint("Constant or variable? Real encodes on this line, by the send-queue model (predicted)",
+                           Tone::kStrong));
+  Table table({{"rate control"},
+               Number("highest rate"),
+               Number("dropped at budget"),
+               Number("longest delay"),
+               Number("decoder buffer runs dry"),
+               {""}});
+  for (const RateControlAnswer& answer : choice.answers) {
+    const bool best = &answer == &choice.answers.front() && choice.chosen();
+    const Tone tone = best ? Tone::kGood : Tone::kPlain;
+    table.Row({{answer.sample.title(), tone},
+               Number(answer.highest_kbps > 0 ? Kbps(answer.highest_kbps) + (answer.at_most ? " or more" : "") : "none",
+                      tone),
+               Number(fmt::format("{} of {}", answer.at_budget.dropped, answer.at_budget.frames), tone),
+               Number(fmt::format("{:.2f} s", answer.at_budget.peak_delay_seconds), tone),
+               Number(fmt::format("{} times", answer.buffer.underflows), tone),
+               {best ? "taken" : "", tone}});
+  }
+  fmt::print("{}  Highest rate: the average at which less than {:g} % of the frames are lost for it.\n  {}.\n\n", table.str(), choice.allowed_loss * 100,
+             Verdict(choice));
+}
+
+void DrawDelays(const Session& session, const RateChoice& choice, const LineTrace& line, const SendingModel& model) {
+  std::vector<DelayCurve> curves;
+  for (const RateControlAnswer& answer : choice.answers) {
+    if (std::any_of(curves.begin(), curves.end(), [&](const DelayCurve& c) { return c.name == answer.sample.title(); }))
+      continue;
+    if (answer.sample.buffer_seconds != choice.answers.front().sample.buffer_seconds) continue;
+    SendingModel at = model;
+    at.scale = choice.budget_kbps / answer.sample.asked_kbps;
+    curves.push_back({answer.sample.title(), SimulateSending(answer.sample.stream, line, at, true)});
+  }
+  DrawQueueDelay(session.out(), curves, choice.budget_kbps, kMostDelaySeconds);
+}
+
+json LineJson(const Line& line) {
+  json body = {{"link", Name(line.kind)}};
+  if (line.trace) {
+    json points = json::array();
+    for (const LineTrace::Point& point : line.trace->points()) points.push_back({point.seconds, point.kbps});
+    body["trace"] = points;
+    body["trace_seconds"] = line.trace->seconds();
+    body["notes"] = line.trace->notes();
+  } else {
+    json readings = json::array();
+    for (const BitRate reading : line.readings) readings.push_back(reading.kbps());
+    body["readings"] = readings;
+  }
+  return body;
+}
+
+}  // namespace
+
+int RunUplink(Session& session) {
+  Show show = LoadShow(session);
+  const std::vector<Addressed> addresses = Addresses(session);
+  std::vector<IngestReport> reports;
+  if (!addresses.empty()) {
+    reports = Measure(session, addresses);
+    if (!reports.front().measured()) throw Error(Fault::kInput, reports.front().trouble);
+    show.line.trace = reports.front().Trace();
+    show.line.readings.clear();
+  }
+  std::vector<Taker> takers;
+  for (const Destination& to : show.destinations) takers.push_back(TakerOf(to));
+  const FrameRate rate = show.stream_rate.value_or(show.source_rate);
+  const Budget budget = MakeBudget(show.line, show.reserve, takers, rate.fps());
+  json body = LineJson(show.line);
+  body.update(json(budget));
+  if (!reports.empty()) body["ingests"] = reports;
+  std::vector<std::string> warnings = QuestionReadings(show.line.readings);
+  if (show.line.trace)
+    for (const std::string& note : show.line.trace->notes()) warnings.push_back("the trace: " + note);
+  body["warnings"] = warnings;
+
+  const bool feasible = budget.one_encode_kbps() >= kLeastVideoKbps;
+  std::optional<RateChoice> choice;
+  if (feasible) {
+    const LineTrace line = LineToModel(show.line, budget);
+    SendingModel model;
+    model.rule.most_delay_seconds = kMostDelaySeconds;
+    model.audio_kbps = budget.audio_kbps / static_cast<double>(budget.one_for_all.size());
+    model.line_share = 1 / static_cast<double>(budget.one_for_all.size());
+    choice = ChooseRateControl(EncodeSamples(session, show, budget), line, MostKbps(show, line), budget.one_encode_kbps(),
+                               model);
+    body["rate_control"] = *choice;
+    body["verdict"] = Verdict(*choice);
+    DrawLine(session.out(), line, budget, *choice);
+    DrawDelays(session, *choice, line, model);
+  }
+  session.Write("uplink", body);
+  if (session.request().json) {
+    fmt::print("{}\n", body.dump(2));
+    return feasible ? 0 : 1;
+  }
+  for (const std::string& warning : warnings) fmt::print("{}\n", Paint("Please check: " + warning, Tone::kBad));
+  if (!reports.empty()) PrintIngests(reports);
+  PrintSum(budget);
+  PrintShares(budget);
+  if (!feasible) {
+    fmt::print("{}\n", Paint(fmt::format("Nothing is left for pictures ({}): the least is {:g} kbit/s to each "
+                                         "destination. {:.0f} kbit/s more on the line would do, or less reserved.",
+                                         budget.binding_limit, kLeastVideoKbps, MissingKbps(budget)),
+                             Tone::kBad));
+    return 1;
+  }
+  PrintRateControls(*choice);
+  fmt::print("In {}/: uplink.json; line and queue-delay as SVG and PNG.\n", session.out().string());
+  return 0;
+}
+
+}  // namespace kettle::app

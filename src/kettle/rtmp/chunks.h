@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: Apache-2.0
+// RTMP messages as chunks (Adobe's Real-Time Messaging Protocol 1.0, section 5.3).
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace kettle {
+
+enum class RtmpType : std::uint8_t {
+  kSetChunkSize = 1,
+  kAcknowledgement = 3,
+  kUserControl = 4,
+  kWindowSize = 5,
+  kPeerBandwidth = 6,
+  kAudio = 8,
+  kVideo = 9,
+  kData = 18,
+  kCommand = 20
+};
+
+struct RtmpMessage {
+  RtmpType type = RtmpType::kCommand;
+  std::uint32_t timestamp_ms = 0;
+  std::uint32_t stream = 0;
+  std::string body;
+};
+
+// Writes messages with whole headers.
+class ChunkWriter {
+ public:
+  // The bytes of a message on a chunk stream, 2 to 63. A message that sets the chunk size applies to those after it.
+  std::string Write(const RtmpMessage& message, int chunk_stream);
+
+ private:
+  std::size_t chunk_size_ = 128;
+};
+
+// Takes bytes as they come and gives whole messages.
+class ChunkReader {
+ public:
+  void Feed(std::string_view bytes) { pending_.append(bytes); }
+  // The next whole message, if there is one. Throws Error(kInput) for what cannot be RTMP.
+  std::optional<RtmpMessage> Next();
+
+ private:
+  struct Stream {
+    RtmpMessage message;  // being put together
+    std::uint32_t length = 0, delta = 0;
+    bool extended = false, known = false;
+  };
+  bool ReadChunk();  // false: not all of it is here yet
+
+  std::string pending_;
+  std::size_t at_ = 0;  // of pending_, what was read
+  std::size_t chunk_size_ = 128;
+  std::map<std::uint32_t, Stream> streams_;
+  std::optional<RtmpMessage> whole_;
+};
+
+}  // namespace kettle

@@ -1,0 +1,134 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/rtmp/publisher.h"
+
+#include <algorithm>
+#include <chrono>
+
+#include "kettle/rtmp/amf.h"
+#include "kettle/rtmp/bytes.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+using Clock = std::chrono::steady_clock;
+constexpr std::size_t kHandshakeBytes = 1536;
+constexpr int kChunkBytes = 65536;
+
+double Since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
+
+}  // namespace
+
+RtmpPublisher::RtmpPublisher(const IngestUrl& url, const std::string& key, double patience_seconds)
+    : where_(url.str()), patience_seconds_(patience_seconds) {
+  const auto start = Clock::now();
+  connection_ = std::make_unique<Connection>(url.host, url.port, url.secure(), patience_seconds);
+  connect_seconds_ = Since(start);
+  Handshake();
+  std::string size;
+  PutBig(size, kChunkBytes, 4);
+  SendAll(writer_.Write({RtmpType::kSetChunkSize, 0, 0, size}, 2));
+  const AmfObject about{{"app", url.app},
+                        {"type", "nonprivate"},
+                        {"flashVer", "fast-kettle"},
+                        {"tcUrl", url.str()}};
+  SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"connect", 1.0, about})}));
+  Await("_result");
+  SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"createStream", 2.0, AmfValue()})}));
+  if (const auto values = Await("_result"); values.size() > 3)
+    stream_ = static_cast<std::uint32_t>(values[3].number());
+  in_stream_ = true;
+  SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"publish", 3.0, AmfValue(), key, "live"})}));
+  Await("onStatus");
+  published_ = true;
+  start_seconds_ = Since(start);
+}
+
+std::string RtmpPublisher::Wrap(RtmpMessage message) {
+  message.stream = in_stream_ ? stream_ : 0;
+  const int chunk_stream = message.type == RtmpType::kVideo ? 6 : message.type == RtmpType::kAudio ? 4 : 3;
+  return writer_.Write(message, chunk_stream);
+}
+
+void RtmpPublisher::SendAll(std::string_view bytes) {
+  const auto start = Clock::now();
+  while (!bytes.empty()) {
+    bytes.remove_prefix(connection_->Write(bytes));
+    if (bytes.empty()) return;
+    const double left = patience_seconds_ - Since(start);
+    if (left <= 0 || !connection_->Wait(true, left))
+      FailInput("{}: takes nothing for {:g} s", where_, patience_seconds_);
+  }
+}
+
+void RtmpPublisher::Handshake() {
+  std::string hello = "\x03" + std::string(kHandshakeBytes, '\0');
+  for (std::size_t i = 9; i < hello.size(); ++i) hello[i] = static_cast<char>(i * 73);
+  SendAll(hello);
+  const auto start = Clock::now();
+  std::string answer;
+  while (answer.size() < 1 + 2 * kHandshakeBytes) {
+    if (!answer.empty() && answer[0] != 3) FailInput("{}: what answers there does not speak RTMP", where_);
+    const double left = patience_seconds_ - Since(start);
+    if (left <= 0 || !connection_->Wait(false, left))
+      FailInput("{}: connected, but no RTMP handshake for {:g} s", where_, patience_seconds_);
+    answer += connection_->Read();
+  }
+  SendAll(std::string_view(answer).substr(1, kHandshakeBytes));
+  reader_.Feed(std::string_view(answer).substr(1 + 2 * kHandshakeBytes));
+}
+
+std::vector<AmfValue> RtmpPublisher::Await(const std::string& what) {
+  const auto start = Clock::now();
+  while (true) {
+    while (const auto message = reader_.Next()) {
+      if (message->type != RtmpType::kCommand) continue;
+      const std::vector<AmfValue> values = ReadAmf(message->body);
+      if (values.empty()) continue;
+      const AmfValue* info = values.size() > 3 ? &values[3] : nullptr;
+      const AmfValue* level = info ? info->Find("level") : nullptr;
+      const AmfValue* words = info ? info->Find("description") : nullptr;
+      if (values[0].text() == "_error" || (level && level->text() == "error"))
+        FailInput("{}: the ingest refuses the publish ({}); is the stream key right?", where_,
+                  words && !words->text().empty() ? words->text() : "no reason given");
+      if (values[0].text() != what) continue;
+      answer_seconds_ = std::min(answer_seconds_, Since(start));
+      return values;
+    }
+    const double left = patience_seconds_ - Since(start);
+    if (left <= 0 || !connection_->Wait(false, left))
+      FailInput("{}: no answer for {:g} s", where_, patience_seconds_);
+    try {
+      reader_.Feed(connection_->Read());
+    } catch (const Error&) {
+      FailInput("{}: closed the connection before it took the publish; are application and stream key right?", where_);
+    }
+  }
+}
+
+void RtmpPublisher::TakeIn() {
+  for (std::string bytes; !(bytes = connection_->Read()).empty();) reader_.Feed(bytes);
+  while (const auto message = reader_.Next()) {
+    if (message->type != RtmpType::kCommand) continue;
+    const std::vector<AmfValue> values = ReadAmf(message->body);
+    const AmfValue* level = values.size() > 3 ? values[3].Find("level") : nullptr;
+    if (published_ && level && level->text() == "error") FailInput("{}: the ingest ended the publish", where_);
+  }
+}
+
+std::size_t RtmpPublisher::Send(std::string_view bytes) {
+  TakeIn();
+  return connection_->Write(bytes);
+}
+
+void RtmpPublisher::Finish(double patience_seconds) {
+  patience_seconds_ = patience_seconds;
+  published_ = false;
+  SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"deleteStream", 4.0, AmfValue(), static_cast<double>(stream_)})}));
+  const auto start = Clock::now();
+  // Until all of it has left: what is lost now would look like the line's fault.
+  while (Since(start) < patience_seconds && connection_->state().unsent_bytes > 0) connection_->Wait(false, 0.01);
+}
+
+}  // namespace kettle

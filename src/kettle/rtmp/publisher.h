@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: Apache-2.0
+// Publishes a stream over RTMP: the client's side, frame by frame, never blocking while it sends.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "kettle/rtmp/amf.h"
+#include "kettle/rtmp/chunks.h"
+#include "kettle/rtmp/connection.h"
+#include "kettle/rtmp/url.h"
+
+namespace kettle {
+
+class RtmpPublisher {
+ public:
+  // Connects and starts the publish. Throws Error(kInput) with one line: name, connection, certificate, refused key, no
+  // answer. The key goes to the ingest and nowhere else.
+  RtmpPublisher(const IngestUrl& url, const std::string& key, double patience_seconds);
+
+  double connect_seconds() const { return connect_seconds_; }          // until the connection (and TLS) stood
+  double start_seconds() const { return start_seconds_; }              // until the ingest took the publish
+  double answer_seconds() const { return answer_seconds_; }            // that one command took to be answered, at best
+
+  // The bytes of one message on the line; its stream is set here.
+  std::string Wrap(RtmpMessage message);
+
+  // Sends what can be sent of `bytes`; returns how many were taken. Reads and answers what came in. Throws Error(kInput)
+  // if the connection is lost or the ingest ends the publish.
+  std::size_t Send(std::string_view bytes);
+  bool WaitToSend(double seconds) const { return connection_->Wait(true, seconds); }
+  TcpState state() const { return connection_->state(); }
+  void LimitUnsent(int bytes) { connection_->LimitUnsent(bytes); }
+
+  // Ends the publish in good order, for at most so long.
+  void Finish(double patience_seconds);
+
+ private:
+  void SendAll(std::string_view bytes);
+  void Handshake();
+  // Reads until a command of that name comes; its values.
+  std::vector<AmfValue> Await(const std::string& what);
+  void TakeIn();
+
+  std::string where_;
+  double patience_seconds_;
+  std::unique_ptr<Connection> connection_;
+  ChunkWriter writer_;
+  ChunkReader reader_;
+  double connect_seconds_ = 0, start_seconds_ = 0, answer_seconds_ = 1e9;
+  std::uint32_t stream_ = 1;  // as the ingest numbers it
+  bool in_stream_ = false, published_ = false;
+};
+
+}  // namespace kettle

@@ -1,0 +1,71 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/rtmp/url.h"
+
+#include <algorithm>
+#include <cstdlib>
+#include <fstream>
+
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+int UsualPort(const std::string& scheme) { return scheme == "rtmp" ? 1935 : scheme == "rtmps" ? 443 : 0; }
+
+}  // namespace
+
+IngestUrl IngestUrl::Parse(const std::string& text) {
+  IngestUrl url;
+  const auto colon = text.find("://");
+  url.scheme = text.substr(0, colon);
+  // The text itself is not repeated where it may hold a key.
+  if (colon == text.npos || (url.scheme != "rtmp" && url.scheme != "rtmps" && url.scheme != "srt"))
+    FailInput("an address begins with rtmp://, rtmps:// or srt://: \"rtmp://host:1935/live\"");
+  const std::string rest = text.substr(colon + 3);
+  const auto slash = rest.find('/');
+  std::string place = rest.substr(0, slash);
+  if (slash != rest.npos) url.app = rest.substr(slash + 1);
+  while (!url.app.empty() && url.app.back() == '/') url.app.pop_back();
+  if (place.find('@') != place.npos)
+    FailInput("an address holds no user name or password; give the stream key with --key-file");
+  if (std::count(url.app.begin(), url.app.end(), '/') > 0 || url.app.find('?') != url.app.npos)
+    FailInput("the address ends with the application's name: \"{}://{}/{}\"; give the stream key with --key-file",
+              url.scheme, place, url.app.substr(0, url.app.find_first_of("/?")));
+  const bool bracket = !place.empty() && place[0] == '[';  // IPv6
+  const auto host_end = bracket ? place.find(']') : place.find(':');
+  if (bracket && host_end == place.npos) FailInput("\"{}\": an IPv6 address ends with ]", place);
+  url.host = bracket ? place.substr(1, host_end - 1) : place.substr(0, host_end);
+  const auto port_at = place.find(':', bracket ? host_end : 0);
+  url.port = UsualPort(url.scheme);
+  if (port_at != place.npos) {
+    const std::string port = place.substr(port_at + 1);
+    char* end = nullptr;
+    const long number = std::strtol(port.c_str(), &end, 10);
+    if (port.empty() || *end != 0 || number < 1 || number > 65535)
+      FailInput("\"{}\" is not a port; ports go from 1 to 65535", port);
+    url.port = static_cast<int>(number);
+  }
+  if (url.host.empty()) FailInput("the address names no host: \"{}://host:1935/live\"", url.scheme);
+  if (url.port == 0) FailInput("srt needs a port: \"srt://{}:9000\"", url.host);
+  if (url.app.empty() && url.scheme != "srt")
+    FailInput("the address names no application: \"{}://{}/live\"", url.scheme, place);
+  return url;
+}
+
+std::string IngestUrl::str() const {
+  const std::string name = host.find(':') == host.npos ? host : "[" + host + "]";
+  return fmt::format("{}://{}:{}{}{}", scheme, name, port, app.empty() ? "" : "/", app);
+}
+
+std::string ReadKeyFile(const std::string& file) {
+  std::ifstream stream(file);
+  if (!stream) FailInput("--key-file {}: no such file, or it cannot be read", file);
+  std::string key;
+  std::getline(stream, key);
+  while (!key.empty() && (key.back() == '\r' || key.back() == ' ')) key.pop_back();
+  if (key.empty()) FailInput("--key-file {}: its first line is empty; it holds the stream key", file);
+  return key;
+}
+
+}  // namespace kettle

@@ -1,0 +1,166 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/uplink/budget.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <nlohmann/json.hpp>
+
+#include "kettle/units/error.h"
+#include "kettle/units/statistics.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kNearlyAlways = 0.05;    // the share of the time in which a trace may carry less
+constexpr std::size_t kManyReadings = 8;  // from so many on, the same share of the readings
+constexpr double kRoundKbps = 50;         // offered rates are multiples of it
+
+// The most of a line that is given away even if it was steady while it was looked at: a rule. A trace has shown more of
+// it than readings have.
+double MostShare(LinkKind kind, bool trace) {
+  switch (kind) {
+    case LinkKind::kWired: return trace ? 0.95 : 0.90;
+    case LinkKind::kWireless: return trace ? 0.90 : 0.80;
+    case LinkKind::kCellular: return trace ? 0.80 : 0.70;
+  }
+  return 0;
+}
+
+void ReadLine(const Line& line, Budget& budget) {
+  std::vector<double> samples;
+  if (line.trace)
+    samples = line.trace->PerSecond();
+  else
+    for (const BitRate reading : line.readings) samples.push_back(reading.kbps());
+  if (samples.empty()) FailInput("nothing is known of the line: give --reading, --trace or --to");
+  const double usual = *Median(samples), lowest = *std::min_element(samples.begin(), samples.end());
+  const bool percentile = line.trace || samples.size() >= kManyReadings;
+  budget.carried_kbps = percentile ? *Quantile(samples, kNearlyAlways) : lowest;
+  budget.carried_how = line.trace   ? fmt::format("carried in 95 % of the {} seconds of the trace", samples.size())
+                       : percentile ? fmt::format("carried in 95 % of {} readings", samples.size())
+                       : samples.size() == 1 ? "the only reading"
+                                             : fmt::format("the lowest of {} readings", samples.size());
+  // A line that was seen to vary will vary further.
+  constexpr double kTrust = 0.5;
+  const double unsteadiness = usual > 0 ? std::clamp((usual - budget.carried_kbps) / usual, 0.0, 1.0) : 1;
+  const double most = MostShare(line.kind, line.trace.has_value());
+  budget.safety_share = std::max(0.5, most - kTrust * unsteadiness);
+  budget.safety_how = fmt::format("{} {} line, {:.0f} % below its median at such times", line.trace ? "a traced" : "a",
+                                  Name(line.kind), unsteadiness * 100);
+  if (samples.size() == 1) budget.safety_how = fmt::format("a {} line, looked at once", Name(line.kind));
+}
+
+double Rounded(double kbps) { return std::max(0.0, std::floor(kbps / kRoundKbps) * kRoundKbps); }
+
+// The lowest of what a taker and its audience allow; its words.
+std::pair<double, std::string> LimitOf(const Taker& taker) {
+  double limit = std::numeric_limits<double>::infinity();
+  std::string words;
+  if (taker.video_max) {
+    limit = taker.video_max->kbps();
+    words = fmt::format("{} takes {} of video at most", taker.name, taker.video_max->str());
+  }
+  if (taker.audience_max && taker.audience_max->kbps() < limit) {
+    limit = taker.audience_max->kbps();
+    words = fmt::format("{} sends viewers what it gets, and their lines carry {}", taker.name, taker.audience_max->str());
+  }
+  return {limit, words};
+}
+
+std::string LineWords(std::size_t takers) {
+  return takers < 2 ? "the line" : fmt::format("the line, shared by {} destinations", takers);
+}
+
+void ShareOut(const std::vector<Taker>& takers, Budget& budget) {
+  const auto count = static_cast<double>(takers.size());
+  double strictest = budget.video_kbps / count;
+  std::string words = LineWords(takers.size());
+  for (const Taker& taker : takers)
+    if (const auto [limit, limit_words] = LimitOf(taker); limit < strictest) {
+      strictest = limit;
+      words = limit_words;
+    }
+  for (const Taker& taker : takers) budget.one_for_all.push_back({taker.name, Rounded(strictest), words});
+  budget.binding_limit = words;
+
+  // An encode each: what one cannot use is left to the others.
+  std::vector<const Taker*> order;
+  for (const Taker& taker : takers) order.push_back(&taker);
+  std::stable_sort(order.begin(), order.end(),
+                   [](const Taker* a, const Taker* b) { return LimitOf(*a).first < LimitOf(*b).first; });
+  double left = budget.video_kbps, sharers = count;
+  for (const Taker* taker : order) {
+    const auto [limit, limit_words] = LimitOf(*taker);
+    const double fair = left / sharers--, given = std::min(limit, fair);
+    budget.each.push_back({taker->name, Rounded(given), limit < fair ? limit_words : LineWords(takers.size())});
+    left -= given;
+  }
+  // As the user named them.
+  std::vector<TakerShare> named;
+  for (const Taker& taker : takers)
+    named.push_back(*std::find_if(budget.each.begin(), budget.each.end(),
+                                  [&](const TakerShare& share) { return share.name == taker.name; }));
+  budget.each = std::move(named);
+}
+
+nlohmann::json SharesJson(const std::vector<TakerShare>& shares) {
+  nlohmann::json json = nlohmann::json::array();
+  for (const TakerShare& share : shares)
+    json.push_back({{"destination", share.name}, {"video_kbps", share.video_kbps}, {"limit", share.limit}});
+  return json;
+}
+
+}  // namespace
+
+double WrappingKbps(double fps) {
+  constexpr double kBytesAFrame = 24, kSoundFramesASecond = 48000.0 / 1024;
+  return (fps + kSoundFramesASecond) * kBytesAFrame * 8 / 1000;
+}
+
+Budget MakeBudget(const Line& line, const std::vector<std::pair<std::string, BitRate>>& reserve,
+                  const std::vector<Taker>& takers, double fps) {
+  Budget budget;
+  ReadLine(line, budget);
+  double left = budget.carried_kbps;
+  for (const auto& [what, rate] : reserve) {
+    budget.reserved.emplace_back(what, rate.kbps());
+    left -= rate.kbps();
+  }
+  const std::vector<Taker> all = takers.empty() ? std::vector<Taker>{{"any destination"}} : takers;
+  budget.budget_kbps = std::max(0.0, left * budget.safety_share);
+  for (const Taker& taker : all) budget.audio_kbps += taker.audio.kbps();
+  budget.wrapping_kbps = WrappingKbps(fps) * static_cast<double>(all.size());
+  budget.video_kbps = std::max(0.0, budget.budget_kbps - budget.audio_kbps - budget.wrapping_kbps);
+  ShareOut(all, budget);
+  return budget;
+}
+
+double MissingKbps(const Budget& budget) {
+  const auto takers = static_cast<double>(std::max<std::size_t>(1, budget.one_for_all.size()));
+  const double needed = (kLeastVideoKbps * takers + budget.audio_kbps + budget.wrapping_kbps) / budget.safety_share;
+  double reserved = 0;
+  for (const auto& [what, kbps] : budget.reserved) reserved += kbps;
+  return std::max(0.0, needed + reserved - budget.carried_kbps);
+}
+
+void to_json(nlohmann::json& json, const Budget& budget) {
+  nlohmann::json reserved = nlohmann::json::array(), video = nlohmann::json::object();
+  for (const auto& [what, kbps] : budget.reserved) reserved.push_back({{"for", what}, {"kbps", kbps}});
+  for (const TakerShare& share : budget.one_for_all) video[share.name] = share.video_kbps;
+  json = {{"carried_kbps", budget.carried_kbps},
+          {"carried_how", budget.carried_how},
+          {"reserved", reserved},
+          {"safety_share", budget.safety_share},
+          {"safety_how", budget.safety_how},
+          {"budget_kbps", budget.budget_kbps},
+          {"audio_kbps", budget.audio_kbps},
+          {"wrapping_kbps", budget.wrapping_kbps},
+          {"video_budget_kbps", video},
+          {"one_for_all", SharesJson(budget.one_for_all)},
+          {"an_encode_each", SharesJson(budget.each)},
+          {"binding_limit", budget.binding_limit}};
+}
+
+}  // namespace kettle

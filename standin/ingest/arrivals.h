@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: Apache-2.0
+// What arrived, second by second, as CSV.
+#pragma once
+
+#include <chrono>
+#include <fstream>
+#include <map>
+#include <mutex>
+#include <optional>
+
+#include "kettle/rtmp/chunks.h"
+
+namespace standin {
+
+class Arrivals {
+ public:
+  using Clock = std::chrono::steady_clock;
+  // Without a path nothing is written.
+  explicit Arrivals(const std::string& path);
+  ~Arrivals() { Flush(Clock::time_point::max()); }
+
+  void Add(int connection, const kettle::RtmpMessage& message, Clock::time_point when);
+  // Writes the seconds that are over.
+  void Flush(Clock::time_point now);
+
+ private:
+  struct Second {
+    std::size_t bytes = 0;
+    int pictures = 0, keyframes = 0, sounds = 0;
+    double late_ms = 0;
+  };
+  struct Publish {
+    double earliest = 1e18;  // arrival less timestamp, in seconds
+  };
+  std::mutex mutex_;
+  std::ofstream file_;
+  std::optional<Clock::time_point> start_;
+  std::map<int, Publish> publishes_;
+  std::map<std::pair<int, int>, Second> seconds_;  // by second and connection
+};
+
+}  // namespace standin

@@ -1,0 +1,94 @@
+// SPDX-License-Identifier: Apache-2.0
+// kettle-ingest: a simulated destination on loopback that takes real RTMP publishes.
+#include <fmt/format.h>
+
+#include <boost/program_options.hpp>
+#include <csignal>
+#include <cstdlib>
+#include <filesystem>
+#include <iostream>
+
+#include "kettle/rtmp/url.h"
+#include "kettle/units/error.h"
+#include "server.h"
+
+namespace po = boost::program_options;
+
+namespace {
+
+std::atomic<bool> stop = false;
+
+// "127.0.0.1:19350"
+void ParseListen(const std::string& text, standin::IngestOptions& options) {
+  const auto colon = text.rfind(':');
+  const std::string port = colon == text.npos ? "" : text.substr(colon + 1);
+  char* end = nullptr;
+  const long number = std::strtol(port.c_str(), &end, 10);
+  if (port.empty() || *end != 0 || number < 0 || number > 65535)
+    kettle::FailInput("--listen \"{}\": write an address and a port: 127.0.0.1:19350", text);
+  options.host = text.substr(0, colon);
+  options.port = static_cast<int>(number);
+}
+
+int Run(int argc, char** argv) {
+  standin::IngestOptions options;
+  std::string listen = "127.0.0.1:19350", link, key_file;
+  double seconds = 0;
+  po::options_description all("kettle-ingest: a SIMULATED ingest. Takes RTMP publishes behind a shaped link.\n\nOptions");
+  all.add_options()("help,h", "this text")("listen", po::value(&listen)->value_name("HOST:PORT"),
+                                           "default: 127.0.0.1:19350; port 0: any that is free")(
+      "link", po::value(&link)->value_name("FILE"), "TOML: rate or trace, delay_ms, jitter_ms, outages")(
+      "report", po::value(&options.report)->value_name("FILE"), "CSV of what arrived, second by second")(
+      "save", po::value(&options.save_folder)->value_name("DIR"), "keep each publish as FLV")(
+      "key-file", po::value(&key_file)->value_name("FILE"), "accept only the stream key in its first line")(
+      "certificate", po::value(&options.certificate)->value_name("FILE"), "PEM: speak TLS (rtmps)")(
+      "private-key", po::value(&options.private_key)->value_name("FILE"), "PEM: of the certificate")(
+      "seconds", po::value(&seconds)->value_name("S"), "end by itself after so long");
+  po::variables_map map;
+  try {
+    po::store(po::command_line_parser(argc, argv).options(all).positional({}).run(), map);
+    po::notify(map);
+  } catch (const po::error& error) {
+    kettle::FailInput("{}; see --help", error.what());
+  }
+  if (map.count("help")) {
+    std::cout << all << "\nExample:\n  kettle-ingest --listen 127.0.0.1:19350 --link link.toml --report arrived.csv\n";
+    return 0;
+  }
+  ParseListen(listen, options);
+  if (!link.empty()) options.link = standin::LinkShape::Read(link);
+  if (!key_file.empty()) options.key = kettle::ReadKeyFile(key_file);
+  if (options.certificate.empty() != options.private_key.empty())
+    kettle::FailInput("--certificate and --private-key belong together");
+  if (!options.save_folder.empty()) std::filesystem::create_directories(options.save_folder);
+  const bool secure = !options.certificate.empty();
+  const std::string host = options.host;
+  standin::IngestServer server(std::move(options));
+  for (const int signal : {SIGINT, SIGTERM}) std::signal(signal, [](int) { stop = true; });
+  fmt::print("kettle-ingest: a SIMULATED ingest, at {}://{}:{}/live\n", secure ? "rtmps" : "rtmp", host, server.port());
+  std::fflush(stdout);
+  std::thread timer;
+  if (seconds > 0) timer = std::thread([&] {
+      for (double waited = 0; waited < seconds && !stop; waited += 0.05)
+        std::this_thread::sleep_for(std::chrono::milliseconds(50));
+      stop = true;
+    });
+  server.Serve(stop);
+  if (timer.joinable()) timer.join();
+  fmt::print("kettle-ingest: simulated: {} publishes taken, {} refused\n", server.accepted(), server.refused());
+  return 0;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  try {
+    return Run(argc, argv);
+  } catch (const kettle::Error& error) {
+    fmt::print(stderr, "kettle-ingest: {}\n", error.what());
+    return error.fault() == kettle::Fault::kInput ? 2 : 3;
+  } catch (const std::exception& error) {
+    fmt::print(stderr, "kettle-ingest: {}\n", error.what());
+    return 3;
+  }
+}

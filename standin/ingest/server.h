@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: Apache-2.0
+// Takes publishes from any RTMP client, several at once, each in threads of its own.
+#pragma once
+
+#include <atomic>
+#include <memory>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "arrivals.h"
+#include "link.h"
+
+struct ssl_ctx_st;
+
+namespace standin {
+
+struct IngestOptions {
+  std::string host = "127.0.0.1";
+  int port = 0;  // 0: any that is free
+  LinkShape link;
+  std::string key;                        // empty: any is accepted
+  std::string report, save_folder;        // empty: none
+  std::string certificate, private_key;   // PEM files; both: TLS
+};
+
+class IngestServer {
+ public:
+  // Listens. Throws kettle::Error(kInput) for an address that cannot be listened on, or a certificate that is none.
+  explicit IngestServer(IngestOptions options);
+  ~IngestServer();  // ends all connections
+
+  int port() const { return port_; }
+  // Serves until `stop` is set.
+  void Serve(const std::atomic<bool>& stop);
+
+  // Of all connections so far.
+  int accepted() const { return accepted_; }
+  int refused() const { return refused_; }
+
+ private:
+  void ServeOne(int socket, int number);
+
+  IngestOptions options_;
+  Link link_;
+  Arrivals arrivals_;
+  ssl_ctx_st* context_ = nullptr;
+  int socket_ = -1, port_ = 0;
+  std::atomic<bool> ending_ = false;
+  std::atomic<int> accepted_ = 0, refused_ = 0;
+  std::vector<std::thread> threads_;
+};
+
+}  // namespace standin

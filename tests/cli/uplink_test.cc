@@ -1,0 +1,132 @@
+// SPDX-License-Identifier: Apache-2.0
+// The line, as a user asks about it; measured over a simulated ingest of its own.
+#include <csignal>
+
+#include "program.h"
+
+namespace kettle {
+namespace {
+
+using testing::AllOf;
+using testing::HasSubstr;
+using testing::Not;
+
+// Small enough for any machine.
+constexpr const char* kSmall =
+    " --footage open-water --footage-seconds 1 --source-size 192x108 --frame-rate 12 --preset ultrafast --out out";
+
+class UplinkTest : public test::ProgramTest {
+ protected:
+  void TearDown() override {
+    if (!Get(path("ingest.pid")).empty()) kill(std::stoi(Get(path("ingest.pid"))), SIGTERM);
+  }
+  // Starts the stand-in ingest; its address.
+  std::string StartIngest(const std::string& options) {
+    const std::string command = "cd '" + path("").string() + "' && (" KETTLE_INGEST " --listen 127.0.0.1:0 " + options +
+                                " >ingest.txt 2>&1 & echo $! >ingest.pid)";
+    EXPECT_EQ(std::system(command.c_str()), 0);
+    std::string said;
+    for (int i = 0; i < 1000 && said.find("/live") == said.npos; ++i) {
+      usleep(10'000);
+      said = Get(path("ingest.txt"));
+    }
+    EXPECT_THAT(said, HasSubstr("SIMULATED"));
+    const auto from = said.find("rtmp");
+    return said.substr(from, said.find('\n') - from);
+  }
+};
+
+TEST_F(UplinkTest, ReadingsBecomeABudget) {
+  const auto ran = Run("uplink --reading '11.8 Mbit/s' --reading '9.9 Mbit/s' --link wireless --reserve 'voice call 0.2 "
+                       "Mbit/s' --destination quayside" + std::string(kSmall));
+  EXPECT_EQ(ran.code, 0) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("the line carries    9900"), HasSubstr("voice call"), HasSubstr("What binds"),
+                             HasSubstr("Quayside takes 3500 kbit/s"), HasSubstr("Constant or variable?")));
+  ExpectValid("uplink");
+  const nlohmann::json uplink = Json("out/uplink.json");
+  EXPECT_EQ(uplink["readings"], nlohmann::json({11800, 9900}));
+  EXPECT_EQ(uplink["video_budget_kbps"]["Quayside"], 3500);
+  EXPECT_GT(uplink["budget_kbps"], 5000);
+  EXPECT_GT(std::filesystem::file_size(path("out/line.png")), 1000u);
+  EXPECT_GT(std::filesystem::file_size(path("out/queue-delay.svg")), 1000u);
+}
+
+TEST_F(UplinkTest, ATraceIsModelledAndItsGapTold) {
+  std::string trace = "seconds,kbps\n";
+  for (int i = 0; i < 60; ++i)
+    if (i < 20 || i > 30) trace += fmt::format("{},{}\n", i, i == 45 ? 300 : 3000);
+  Put("evening.csv", trace);
+  const auto ran = Run("uplink --trace evening.csv" + std::string(kSmall));
+  EXPECT_EQ(ran.code, 0) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Please check: the trace: nothing was measured from 20 to 31 s"),
+                             HasSubstr("60 seconds of the trace")));
+  ExpectValid("uplink");
+}
+
+TEST_F(UplinkTest, ALineTooPoorForPicturesSaysWhatIsMissing) {
+  const auto ran = Run("uplink --reading '0.6 Mbit/s' --reserve 'game 0.3 Mbit/s'" + std::string(kSmall));
+  EXPECT_EQ(ran.code, 1) << ran.err;
+  EXPECT_THAT(ran.out, HasSubstr("kbit/s more on the line would do"));
+  ExpectValid("uplink");
+}
+
+TEST_F(UplinkTest, MeasuresAnIngest) {
+  Put("key.txt", "s3cret\n");
+  Put("link.toml", "rate = \"6 Mbit/s\"\ndelay_ms = 5\n");
+  const std::string address = StartIngest("--link link.toml --key-file key.txt --report arrived.csv --save saved");
+  const auto ran = Run("uplink --to " + address + " --key-file key.txt --seconds 5" + kSmall);
+  EXPECT_EQ(ran.code, 0) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Ingests"), HasSubstr(address), HasSubstr("What the stream may send")));
+  ExpectValid("uplink");
+  EXPECT_TRUE(Json("out/uplink.json").contains("trace"));
+  for (const std::string& text : {ran.out, ran.err, Get(path("out/uplink.json")), Get(path("ingest.txt")), Get(path("arrived.csv"))})
+    EXPECT_THAT(text, Not(HasSubstr("s3cret")));
+  Put("wrong.txt", "wrong\n");
+  const auto refused = Run("uplink --to " + address + " --key-file wrong.txt --seconds 5" + kSmall);
+  EXPECT_EQ(refused.code, 2);
+  EXPECT_THAT(refused.complaint(), HasSubstr("is the stream key right?"));
+}
+
+TEST_F(UplinkTest, RefusesInOneLine) {
+  Put("backwards.csv", "0,3000\n2,3000\n1,3000\n");
+  Put("picky.toml", "name = \"Picky\"\ncodecs = [\"av1\"]\n");
+  Put("odd.toml", "name = \"Odd\"\ntranscodes = \"no\"\n");
+  Put("keyed.toml", "name = \"Keyed\"\n[[ingest]]\naddress = \"rtmp://127.0.0.1/live/s3cret\"\n");
+  for (const auto& [arguments, words] : std::vector<std::pair<std::string, std::string>>{
+           {"uplink", "say what the line carries"},
+           {"uplink --reading 11.8", "Mbit/s"},
+           {"uplink --reading '9 Mbit/s' --link wirless", "wireless"},
+           {"uplink --reading '9 Mbit/s' --reserve '0.2 Mbit/s'", "what it is for"},
+           {"uplink --reading '9 Mbit/s' --destination quaysid", "quayside"},
+           {"uplink --reading '9 Mbit/s' --destination odd.toml", "true or false"},
+           {"uplink --reading '9 Mbit/s' --destination keyed.toml", "--key-file"},
+           {"uplink --reading '9 Mbit/s' --trace backwards.csv", "not both"},
+           {"uplink --trace backwards.csv", "backwards.csv:3"},
+           {"uplink --trace none.csv", "no such file"},
+           {"uplink --to rtmp://127.0.0.1:1/live --seconds 5", "no connection"},
+           {"uplink --to rtmp://pier.invalid/live --seconds 5", "does not resolve"},
+           {"uplink --to http://pier.invalid/live", "rtmp://"},
+           {"uplink --to rtmp://127.0.0.1/live --key-file none.txt", "no such file"},
+           {"uplink --to rtmp://127.0.0.1/live --seconds 1", "--seconds"}}) {
+    const auto ran = Run(arguments);
+    EXPECT_EQ(ran.code, 2) << arguments << ": " << ran.out << ran.err;
+    const std::string complaint = ran.complaint();
+    EXPECT_THAT(complaint, AllOf(HasSubstr(words), Not(HasSubstr("s3cret")))) << arguments;
+    EXPECT_EQ(std::count(complaint.begin(), complaint.end(), '\n'), 1) << arguments << ": " << ran.err;
+  }
+}
+
+TEST_F(UplinkTest, TheIngestRefusesInOneLine) {
+  Put("bad.toml", "rate = \"3\"\n");
+  for (const char* options : {"--listen nowhere", "--listen 127.0.0.1:x", "--link bad.toml", "--link none.toml",
+                              "--key-file none.txt", "--certificate bad.toml", "--bogus"}) {
+    const std::string command =
+        "cd '" + path("").string() + "' && " KETTLE_INGEST " " + options + " >stdout.txt 2>stderr.txt </dev/null";
+    EXPECT_EQ(WEXITSTATUS(std::system(command.c_str())), 2) << options;
+    const std::string said = Get(path("stderr.txt"));
+    EXPECT_EQ(std::count(said.begin(), said.end(), '\n'), 1) << options << ": " << said;
+  }
+}
+
+}  // namespace
+}  // namespace kettle

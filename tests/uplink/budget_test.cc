@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/uplink/budget.h"
+
+#include <nlohmann/json.hpp>
+
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+BitRate Kbps(double kbps) { return BitRate::FromKbps(kbps); }
+
+TEST(Budget, IsASumThatAPersonCanFollow) {
+  const Line line{LinkKind::kWired, {Kbps(10000)}, {}};
+  const Budget budget = MakeBudget(line, {{"game", Kbps(300)}, {"voice call", Kbps(200)}}, {}, 60);
+  EXPECT_EQ(budget.carried_kbps, 10000);
+  EXPECT_EQ(budget.safety_share, 0.9) << "wired, and nothing against it";
+  EXPECT_DOUBLE_EQ(budget.budget_kbps, 9500 * 0.9);
+  EXPECT_DOUBLE_EQ(budget.video_kbps, 9500 * 0.9 - 160 - WrappingKbps(60));
+  EXPECT_EQ(budget.one_encode_kbps(), 8350) << "down to the next 50";
+  EXPECT_EQ(budget.binding_limit, "the line");
+}
+
+TEST(Budget, GoesByTheWorstOfAFewReadingsAndTrustsAnUnsteadyLineLess) {
+  const Budget steady = MakeBudget({LinkKind::kWireless, {Kbps(9900), Kbps(10000)}, {}}, {}, {}, 60);
+  const Budget unsteady = MakeBudget({LinkKind::kWireless, {Kbps(9900), Kbps(18000)}, {}}, {}, {}, 60);
+  EXPECT_EQ(steady.carried_kbps, 9900);
+  EXPECT_EQ(unsteady.carried_kbps, 9900);
+  EXPECT_LT(unsteady.safety_share, steady.safety_share - 0.1);
+  EXPECT_GE(unsteady.safety_share, 0.5);
+}
+
+TEST(Budget, OfATraceTakesWhatIsCarriedNearlyAlways) {
+  std::vector<LineTrace::Point> points;
+  for (int i = 0; i < 100; ++i) points.push_back({static_cast<double>(i), i % 25 == 3 ? 1000.0 : 8000.0});
+  const Budget budget = MakeBudget({LinkKind::kWired, {}, LineTrace(points, 100)}, {}, {}, 60);
+  EXPECT_EQ(budget.carried_kbps, 8000) << "4 % of the seconds are worse";
+  EXPECT_THAT(budget.carried_how, testing::HasSubstr("95 % of the 100 seconds"));
+}
+
+TEST(Budget, DestinationsLimitAndWhatOneCannotUseIsLeftToTheOthers) {
+  const Line line{LinkKind::kWired, {Kbps(12000)}, {}};
+  const std::vector<Taker> takers = {{"Lantern", Kbps(12000)}, {"Quayside", Kbps(3500)}};
+  const Budget budget = MakeBudget(line, {}, takers, 60);
+  ASSERT_EQ(budget.one_for_all.size(), 2u);
+  EXPECT_EQ(budget.one_encode_kbps(), 3500);
+  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("Quayside takes 3500 kbit/s"));
+  EXPECT_EQ(budget.each[1].name, "Quayside");
+  EXPECT_EQ(budget.each[1].video_kbps, 3500);
+  EXPECT_GT(budget.each[0].video_kbps, 6500);
+  EXPECT_LE(budget.each[0].video_kbps + 3500, budget.video_kbps);
+  EXPECT_THAT(budget.each[0].limit, testing::HasSubstr("the line"));
+}
+
+TEST(Budget, WithoutTranscodingTheAudiencesLinesLimit) {
+  const std::vector<Taker> takers = {{"Lantern", Kbps(12000), Kbps(6000)}};
+  const Budget budget = MakeBudget({LinkKind::kWired, {Kbps(50000)}, {}}, {}, takers, 60);
+  EXPECT_EQ(budget.one_encode_kbps(), 6000);
+  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("their lines carry 6000 kbit/s"));
+}
+
+TEST(Budget, SaysHowMuchIsMissing) {
+  const Line line{LinkKind::kWired, {Kbps(500)}, {}};
+  const std::vector<std::pair<std::string, BitRate>> reserve = {{"household", Kbps(400)}};
+  const Budget budget = MakeBudget(line, reserve, {}, 30);
+  EXPECT_LT(budget.one_encode_kbps(), kLeastVideoKbps);
+  const double missing = MissingKbps(budget);
+  EXPECT_GT(missing, 0);
+  EXPECT_NEAR(MakeBudget({LinkKind::kWired, {Kbps(500 + missing)}, {}}, reserve, {}, 30).video_kbps, kLeastVideoKbps, 1);
+}
+
+TEST(Budget, ItsJsonNamesTheVideoOfEachDestination) {
+  const nlohmann::json json = MakeBudget({LinkKind::kWired, {Kbps(9000)}, {}}, {}, {{"Quayside", Kbps(3500)}}, 60);
+  EXPECT_EQ(json.at("video_budget_kbps").at("Quayside"), 3500);
+  EXPECT_FALSE(json.at("binding_limit").get<std::string>().empty());
+}
+
+}  // namespace
+}  // namespace kettle

@@ -1,0 +1,241 @@
+// SPDX-License-Identifier: Apache-2.0
+// Real publishes over loopback, from our client to the stand-in ingest.
+#include <arpa/inet.h>
+#include <netinet/in.h>
+#include <openssl/evp.h>
+#include <openssl/pem.h>
+#include <openssl/x509.h>
+#include <openssl/x509v3.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <cstdlib>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "flv_file.h"
+#include "kettle/encoders/catalogue.h"
+#include "kettle/media/reader.h"
+#include "kettle/media/writer.h"
+#include "kettle/rtmp/publisher.h"
+#include "kettle/uplink/measurement.h"
+#include "server.h"
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+using standin::IngestOptions;
+using standin::IngestServer;
+using test::Complaint;
+using testing::HasSubstr;
+
+class RunningIngest {
+ public:
+  explicit RunningIngest(IngestOptions options) : server_(std::move(options)), thread_([this] { server_.Serve(stop_); }) {}
+  ~RunningIngest() {
+    stop_ = true;
+    thread_.join();
+  }
+  IngestUrl url(const std::string& scheme = "rtmp") const {
+    return IngestUrl::Parse(fmt::format("{}://127.0.0.1:{}/live", scheme, server_.port()));
+  }
+  const IngestServer& server() const { return server_; }
+
+ private:
+  std::atomic<bool> stop_ = false;
+  IngestServer server_;
+  std::thread thread_;
+};
+
+class PublishTest : public test::FolderTest {
+ protected:
+  // A second of pictures with a header.
+  TestStream MakeStream() {
+    test::MakeY4m(path("source.y4m"), {192, 128}, {30, 1}, 30);
+    const Y4mFile source(path("source.y4m"));
+    EncodeSettings settings = test::SmallSettings("x264", "superfast");
+    settings.size = {192, 128};
+    settings.frame_rate = {30, 1};
+    Encoder encoder(ConfigFor(settings));
+    MediaWriter writer(path("stream.mkv"), encoder.context());
+    for (int i = 0; i <= source.frames(); ++i) {
+      const FramePtr picture = i < source.frames() ? source.Frame(i) : nullptr;
+      if (picture) picture->pts = i;
+      encoder.Send(picture.get());
+      while (PacketPtr packet = encoder.Receive()) writer.Write(*packet);
+    }
+    writer.Finish();
+    return TestStream(ReadCodedPictures(path("stream.mkv")), 30);
+  }
+
+  // A certificate for 127.0.0.1 that vouches for itself.
+  void MakeCertificate() {
+    EVP_PKEY* key = EVP_RSA_gen(2048);
+    X509* certificate = X509_new();
+    ASN1_INTEGER_set(X509_get_serialNumber(certificate), 1);
+    X509_set_version(certificate, 2);
+    X509_gmtime_adj(X509_getm_notBefore(certificate), -60);
+    X509_gmtime_adj(X509_getm_notAfter(certificate), 3600);
+    X509_set_pubkey(certificate, key);
+    X509_NAME* name = X509_get_subject_name(certificate);
+    X509_NAME_add_entry_by_txt(name, "CN", MBSTRING_ASC, reinterpret_cast<const unsigned char*>("pier"), -1, -1, 0);
+    X509_set_issuer_name(certificate, name);
+    X509_EXTENSION* address = X509V3_EXT_conf_nid(nullptr, nullptr, NID_subject_alt_name, "IP:127.0.0.1");
+    X509_add_ext(certificate, address, -1);
+    X509_sign(certificate, key, EVP_sha256());
+    std::FILE* file = std::fopen(path("certificate.pem").c_str(), "w");
+    PEM_write_X509(file, certificate);
+    std::fclose(file);
+    file = std::fopen(path("key.pem").c_str(), "w");
+    PEM_write_PrivateKey(file, key, nullptr, nullptr, 0, nullptr, nullptr);
+    std::fclose(file);
+    X509_EXTENSION_free(address);
+    X509_free(certificate);
+    EVP_PKEY_free(key);
+  }
+};
+
+TEST_F(PublishTest, FilledUpPicturesArriveAndPlay) {
+  std::filesystem::create_directory(path("saved"));
+  const TestStream stream = MakeStream();
+  {
+    RunningIngest ingest({.report = path("arrived.csv"), .save_folder = path("saved")});
+    RtmpPublisher publisher(ingest.url(), "key", 5);
+    std::string bytes = publisher.Wrap(stream.Metadata()) + publisher.Wrap(stream.Header());
+    for (int i = 0; i < 60; ++i) bytes += publisher.Wrap(stream.Picture(i, 20'000));
+    while (!bytes.empty()) {
+      bytes.erase(0, publisher.Send(bytes));
+      publisher.WaitToSend(0.05);
+    }
+    publisher.Finish(5);
+    while (ingest.server().accepted() < 1) usleep(1000);
+  }
+  MediaReader saved(path("saved") / "1.flv");
+  EXPECT_EQ(saved.size(), (FrameSize{192, 128}));
+  int pictures = 0;
+  while (saved.Next()) ++pictures;
+  EXPECT_EQ(pictures, 60) << "twice the second, filler passed over";
+  EXPECT_GT(std::filesystem::file_size(path("saved") / "1.flv"), 60u * 20'000);
+  EXPECT_THAT(Get(path("arrived.csv")), HasSubstr("simulated"));
+}
+
+TEST_F(PublishTest, MeasuresAndReportsTheLine) {
+  RunningIngest ingest({.link = {LineTrace::Steady(6000, 1), 5, 0}});
+  MeasureRequest request{ingest.url(), "key", 5};
+  double progress = 0;
+  const IngestReport report = MeasureIngest(request, MakeStream(), [&](double share) { progress = share; });
+  EXPECT_EQ(report.trouble, "");
+  ASSERT_TRUE(report.measured());
+  EXPECT_GT(report.sustained_kbps, 500) << "something; how much is for the benchmark";
+  EXPECT_GT(report.line_kbps, report.sustained_kbps) << "headers take room";
+  EXPECT_GT(report.answer_ms, 4) << "the link's delay";
+  EXPECT_GT(progress, 0.9);
+  EXPECT_EQ(report.Trace().seconds(), report.seconds);
+}
+
+TEST_F(PublishTest, AWrongKeyIsRefusedAndNeverShown) {
+  RunningIngest ingest({.key = "right"});
+  const std::string line =
+      Complaint(Fault::kInput, [&] { RtmpPublisher publisher(ingest.url(), "s3cret", 5); });
+  EXPECT_THAT(line, HasSubstr("is the stream key right?"));
+  EXPECT_THAT(line, testing::Not(HasSubstr("s3cret")));
+  while (ingest.server().refused() < 1) usleep(1000);
+}
+
+TEST_F(PublishTest, WhatIsNotThereOrNotRtmpIsSaidInOneLine) {
+  const auto publish = [](const IngestUrl& url) {
+    return Complaint(Fault::kInput, [&] { RtmpPublisher publisher(url, "key", 1); });
+  };
+  EXPECT_THAT(publish(IngestUrl::Parse("rtmp://127.0.0.1:1/live")), HasSubstr("no connection"));
+  EXPECT_THAT(publish(IngestUrl::Parse("rtmp://pier.invalid/live")), HasSubstr("does not resolve"));
+  // One that takes the connection and says nothing.
+  const int silent = socket(AF_INET, SOCK_STREAM, 0);
+  sockaddr_in address{.sin_family = AF_INET};
+  address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+  socklen_t size = sizeof address;
+  ASSERT_EQ(bind(silent, reinterpret_cast<sockaddr*>(&address), size), 0);
+  ASSERT_EQ(listen(silent, 4), 0);
+  getsockname(silent, reinterpret_cast<sockaddr*>(&address), &size);
+  EXPECT_THAT(publish(IngestUrl::Parse(fmt::format("rtmp://127.0.0.1:{}/live", ntohs(address.sin_port)))),
+              HasSubstr("no RTMP handshake"));
+  close(silent);
+}
+
+TEST_F(PublishTest, OnlyACertificateThatVerifiesIsTrusted) {
+  MakeCertificate();
+  RunningIngest ingest({.certificate = path("certificate.pem"), .private_key = path("key.pem")});
+  unsetenv("SSL_CERT_FILE");
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { RtmpPublisher publisher(ingest.url("rtmps"), "key", 5); }),
+              HasSubstr("certificate does not verify"));
+  setenv("SSL_CERT_FILE", path("certificate.pem").c_str(), 1);
+  EXPECT_NO_THROW(RtmpPublisher(ingest.url("rtmps"), "key", 5));
+  IngestUrl other = ingest.url("rtmps");
+  other.host = "localhost";
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { RtmpPublisher publisher(other, "key", 5); }),
+              HasSubstr("certificate does not verify"));
+  unsetenv("SSL_CERT_FILE");
+}
+
+TEST_F(PublishTest, AnIngestThatGoesAwayLeavesWhatWasMeasured) {
+  auto ingest = std::make_unique<RunningIngest>(IngestOptions{});
+  MeasureRequest request{ingest->url(), "key", 12};
+  request.most_kbps = 20'000;
+  const IngestReport report = MeasureIngest(request, MakeStream(), [&](double share) {
+    if (share > 0.6) ingest.reset();
+  });
+  EXPECT_THAT(report.trouble, HasSubstr("connection"));
+  EXPECT_TRUE(report.measured());
+}
+
+TEST_F(PublishTest, AStandstillIsNoticed) {
+  RunningIngest ingest({.link = {LineTrace({{0, 5000}, {1, 0}}, 2)}});
+  MeasureRequest request{ingest.url(), "key", 30};
+  request.patience_seconds = 1;
+  EXPECT_THAT(MeasureIngest(request, MakeStream(), [](double) {}).trouble, HasSubstr("stalled"));
+}
+
+TEST(RankIngests, GoesByWhatAStreamNeeds) {
+  const auto report = [](const std::string& url, double kbps, double round_trip) {
+    IngestReport r{.url = url};
+    r.kbps = std::vector<double>(10, kbps);
+    r.seconds = 10;
+    r.round_trip_ms = round_trip;
+    return r;
+  };
+  IngestReport broken{.url = "broken", .trouble = "no connection"};
+  IngestReport dipping = report("dipping", 9000, 1);
+  for (int i = 0; i < 3; ++i) dipping.kbps[static_cast<std::size_t>(i)] = 1000;
+  std::vector<IngestReport> reports = {broken, dipping, report("near", 8000, 5), report("far", 8050, 50)};
+  RankIngests(reports);
+  EXPECT_EQ(reports[0].url, "near") << "as fast as the far one within 3 %, and nearer";
+  EXPECT_EQ(reports[1].url, "far");
+  EXPECT_EQ(reports[2].url, "dipping");
+  EXPECT_EQ(reports[3].url, "broken");
+}
+
+class LinkTest : public test::FolderTest {};
+
+TEST_F(LinkTest, IsReadWithTraceAndOutages) {
+  Put("evening.csv", "0,3000\n1,4000\n2,5000\n");
+  const auto shape = standin::LinkShape::Read(
+      Put("link.toml", "trace = \"evening.csv\"\ndelay_ms = 20\noutages = [{from = 1.5, seconds = 1}]\n"));
+  EXPECT_EQ(shape.delay_ms, 20);
+  EXPECT_EQ(shape.line.PerSecond()[1], 2000) << "half of it is out";
+  EXPECT_EQ(shape.line.points().back().kbps, 5000) << "and it comes back";
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { standin::LinkShape::Read(Put("bad.toml", "delay_ms = 5\n")); }),
+              HasSubstr("rate or trace"));
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { standin::LinkShape::Read(Put("bad.toml", "rate = \"3000\"\n")); }),
+              HasSubstr("bad.toml:1"));
+}
+
+TEST_F(LinkTest, CarriesNoMoreThanItsRate) {
+  standin::Link link({LineTrace::Steady(8000, 1), 30, 0});
+  const auto first = link.Carry(10'000), second = link.Carry(10'000);
+  const auto ms = [](auto duration) { return std::chrono::duration<double, std::milli>(duration).count(); };
+  EXPECT_NEAR(ms(second.through - first.through), 10, 0.01) << "10 kB at 1 kB a millisecond";
+  EXPECT_NEAR(ms(first.arrives - first.through), 30, 0.01);
+}
+
+}  // namespace
+}  // namespace kettle
