@@ -3,6 +3,7 @@
 #pragma once
 
 #include "kettle/planning/option.h"
+#include "kettle/uplink/rate_choice.h"
 #include "session.h"
 
 namespace kettle::app {
@@ -11,6 +12,15 @@ int RunSurvey(Session& session);
 int RunBench(Session& session);
 int RunPlan(Session& session);
 int RunUplink(Session& session);
+
+// Real encodes of the show's first footage under each rate control, modelled on the show's line: which one, how high.
+struct LineAnswer {
+  LineTrace line;  // what is reserved taken off
+  SendingModel model;
+  RateChoice choice;
+};
+LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, const Footage& pictures,
+                      BitRate bit_rate);
 int RunFootage(const Request& request);
 int RunDemo(Request request, const Places& places);
 

@@ -16,6 +16,7 @@
 #include "report/figures.h"
 #include "report/rate_quality.h"
 #include "report/strip.h"
+#include "report/uplink_figures.h"
 
 namespace kettle::app {
 
@@ -170,6 +171,18 @@ void PrintClips(const Plan& plan) {
   fmt::print("{}\n", table.str());
 }
 
+void PrintLadder(const Plan& plan) {
+  if (plan.ladder.empty()) return;
+  fmt::print("{}\n", Paint("If the line does not hold: what to give up, in this order", Tone::kStrong));
+  Table table({{"step"}, Number("saves"), Number("costs"), Number("headroom")});
+  for (const LadderStep& step : plan.ladder)
+    table.Row({{step.what},
+               Number(fmt::format("{:.0f} kbit/s", step.saves_kbps)),
+               Number(fmt::format("{:.2f} dB", step.costs_db)),
+               Number(fmt::format("{:.0f} %", step.headroom * 100))});
+  fmt::print("{}\n", table.str());
+}
+
 void PrintPictures(const Plan& plan) {
   if (plan.pictures.empty()) return;
   fmt::print("{}\n", Paint("Sizes and frame rates tried for the stream, each with the best preset that keeps pace",
@@ -211,6 +224,7 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
                OptionTable(plan.options[static_cast<int>(role)], plan.capacity.headroom).str());
   }
   PrintClips(plan);
+  PrintLadder(plan);
   if (!plan.placement.rejected.empty()) {
     fmt::print("{}\n", Paint("Placements that do not fit", Tone::kStrong));
     for (const RejectedPair& pair : plan.placement.rejected)
@@ -279,6 +293,11 @@ int RunPlan(Session& session) {
   Targets targets = ChooseTargets(show);
   const std::vector<std::string> families = session.UsableEncoders();
   const std::vector<Footage> footage = session.PrepareAll(show);
+  std::optional<LineAnswer> line;
+  if (targets.budget) {
+    line = AskTheLine(session, show, *targets.budget, footage.front(), targets.stream.bit_rate);
+    ApplyRateChoice(line->choice, !show.stream_bit_rate, targets);
+  }
   const std::vector<Footage> calm = session.PrepareCalm(show, footage);
   for (const std::string& note : session.FootageNotes()) targets.warnings.push_back(note);
 
@@ -307,6 +326,10 @@ int RunPlan(Session& session) {
   keep.Keep(book.trials());
   json body = plan;
   if (check) body["exhaustive"] = *check;
+  if (line) {
+    body["rate_control"] = line->choice;
+    DrawLine(session.out(), line->line, *targets.budget, line->choice);
+  }
   session.Write("plan", body);
   WriteFile(session.out() / "card.txt", SettingsCard(plan, show));
   DrawWorstSecond(session, plan, footage);

@@ -172,25 +172,21 @@ LineTrace LineToModel(const Line& line, const Budget& budget) {
                    line.trace ? line.trace->seconds() : kReadingSeconds * static_cast<double>(line.readings.size()));
 }
 
-// Real encodes of the show's first footage, one for each rate control.
-std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show, const Budget& budget) {
-  const UplinkOptions& options = session.request().uplink;
-  const FootageRequest wanted{show.footage.front(), show.source_size, show.source_rate, session.request().footage_seconds};
-  session.progress().Stage("encoding with each rate control", 9);
-  const Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
-    if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
-    session.progress().Show("drawing " + wanted.source, share * 0.9);
-  });
+// One encode for each rate control.
+std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show, const Footage& pictures,
+                                             BitRate bit_rate) {
   EncodeSettings settings;
-  settings.encoder = options.encoder;
-  settings.preset = options.preset;
+  settings.encoder = session.request().uplink.encoder;
+  settings.preset = session.request().uplink.preset;
   settings.size = show.stream_size.value_or(show.source_size);
   settings.frame_rate = show.stream_rate.value_or(show.source_rate);
-  settings.bit_rate = BitRate::FromKbps(budget.one_encode_kbps());
+  settings.bit_rate = bit_rate;
   for (const Destination& to : show.destinations)
     settings.keyframe_seconds = std::min(settings.keyframe_seconds, to.keyframe_seconds);
+  const std::vector<EncodeSettings> candidates = RateControlCandidates(settings);
+  session.progress().Stage("encoding with each rate control", static_cast<int>(candidates.size()));
   std::vector<RateControlSample> samples;
-  for (const EncodeSettings& candidate : RateControlCandidates(settings)) {
+  for (const EncodeSettings& candidate : candidates) {
     if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
     RateControlSample sample{candidate.rate_control, candidate.maximum_bit_rate.kbps() / candidate.bit_rate.kbps(),
                              candidate.buffer_seconds, candidate.bit_rate.kbps()};
@@ -270,7 +266,7 @@ void DrawDelays(const Session& session, const RateChoice& choice, const LineTrac
       continue;
     if (answer.sample.buffer_seconds != choice.answers.front().sample.buffer_seconds) continue;
     SendingModel at = model;
-    at.scale = choice.budget_kbps / answer.sample.asked_kbps;
+    at.scale = choice.budget_kbps / answer.sample.mean_kbps();
     curves.push_back({answer.sample.title(), SimulateSending(answer.sample.stream, line, at, true)});
   }
   DrawQueueDelay(session.out(), curves, choice.budget_kbps, kMostDelaySeconds);
@@ -293,6 +289,18 @@ json LineJson(const Line& line) {
 }
 
 }  // namespace
+
+LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, const Footage& pictures,
+                      BitRate bit_rate) {
+  const auto copies = static_cast<double>(budget.one_for_all.size());
+  LineAnswer answer{LineToModel(show.line, budget), {}, {}};
+  answer.model.rule.most_delay_seconds = kMostDelaySeconds;
+  answer.model.audio_kbps = budget.audio_kbps / copies;
+  answer.model.line_share = 1 / copies;
+  answer.choice = ChooseRateControl(EncodeSamples(session, show, pictures, bit_rate), answer.line,
+                                    MostKbps(show, answer.line), bit_rate.kbps(), answer.model);
+  return answer;
+}
 
 int RunUplink(Session& session) {
   Show show = LoadShow(session);
@@ -317,19 +325,18 @@ int RunUplink(Session& session) {
   body["warnings"] = warnings;
 
   const bool feasible = budget.one_encode_kbps() >= kLeastVideoKbps;
-  std::optional<RateChoice> choice;
+  std::optional<LineAnswer> answer;
   if (feasible) {
-    const LineTrace line = LineToModel(show.line, budget);
-    SendingModel model;
-    model.rule.most_delay_seconds = kMostDelaySeconds;
-    model.audio_kbps = budget.audio_kbps / static_cast<double>(budget.one_for_all.size());
-    model.line_share = 1 / static_cast<double>(budget.one_for_all.size());
-    choice = ChooseRateControl(EncodeSamples(session, show, budget), line, MostKbps(show, line), budget.one_encode_kbps(),
-                               model);
-    body["rate_control"] = *choice;
-    body["verdict"] = Verdict(*choice);
-    DrawLine(session.out(), line, budget, *choice);
-    DrawDelays(session, *choice, line, model);
+    const FootageRequest wanted{show.footage.front(), show.source_size, show.source_rate, session.request().footage_seconds};
+    const Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
+      if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+      session.progress().Show("drawing " + wanted.source, share * 0.9);
+    });
+    answer = AskTheLine(session, show, budget, pictures, BitRate::FromKbps(budget.one_encode_kbps()));
+    body["rate_control"] = answer->choice;
+    body["verdict"] = Verdict(answer->choice);
+    DrawLine(session.out(), answer->line, budget, answer->choice);
+    DrawDelays(session, answer->choice, answer->line, answer->model);
   }
   session.Write("uplink", body);
   if (session.request().json) {
@@ -347,7 +354,7 @@ int RunUplink(Session& session) {
                              Tone::kBad));
     return 1;
   }
-  PrintRateControls(*choice);
+  PrintRateControls(answer->choice);
   fmt::print("In {}/: uplink.json; line and queue-delay as SVG and PNG.\n", session.out().string());
   return 0;
 }

@@ -34,7 +34,7 @@ std::string HorizontalLine(int id, double y, const char* colour, const std::stri
 std::vector<double> Repeated(const RateControlSample& sample, double kbps, std::size_t seconds) {
   const std::vector<double> own = sample.SecondsKbps();
   std::vector<double> repeated;
-  for (std::size_t i = 0; i < seconds; ++i) repeated.push_back(own[i % own.size()] * kbps / sample.asked_kbps);
+  for (std::size_t i = 0; i < seconds; ++i) repeated.push_back(own[i % own.size()] * kbps / sample.mean_kbps());
   return repeated;
 }
 

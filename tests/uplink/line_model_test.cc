@@ -124,12 +124,13 @@ SendingOutcome InSmallSteps(const CodedStream& stream, const LineTrace& line, do
     }
     while (point + 1 < line.points().size() && line.points()[point + 1].seconds <= now) ++point;
     double bytes = line.points()[point].kbps * 1000 / 8 * kStep;
-    while (bytes > 0) {
-      if (!busy) {
+    while (bytes > 0 || !busy) {
+      if (!busy) {  // a frame is taken even while nothing moves
         if (queue.empty()) break;
         on_line = queue.Pop();
         busy = true;
         left = on_line.size_bytes;
+        continue;
       }
       const double sent = std::min(bytes, left);
       bytes -= sent;

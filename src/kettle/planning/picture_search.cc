@@ -3,9 +3,12 @@
 
 #include <algorithm>
 #include <map>
+#include <optional>
+#include <vector>
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/planning/ladder_walk.h"
+#include "kettle/planning/with_encoder.h"
 
 namespace kettle {
 
@@ -16,9 +19,9 @@ struct Place {
   bool operator==(const Place&) const = default;
 };
 
-constexpr double kWorthDb = 0.05;  // less is no reason to look further
-constexpr double kLeastSlope = 0.1;  // dB that a slower preset is always thought to be able to add
-constexpr double kNearDb = 1;      // what is behind by less may be ahead elsewhere
+constexpr double kWorthDb = 0.05;    // less is no reason to look further
+constexpr double kNearDb = 1;        // what is behind by less may be ahead at other sizes
+constexpr double kBesideDb = 0.25;   // or with another preset
 
 class Searcher {
  public:
@@ -34,7 +37,8 @@ class Searcher {
     for (Place before{-1, -1}; found() && before != here_;) {
       before = here_;
       // There are few frame rates, and they hold jumps: all of them.
-      for (int rate = 0; rate < rates; ++rate) Try({here_.size, rate});
+      for (int rate = 0; rate < rates; ++rate)
+        if (!IsLikeOneBehind({here_.size, rate})) Try({here_.size, rate});
       for (const int step : {-1, 1}) Go(here_, step, kPatience);
       // A frame rate that is not far behind may be ahead at another size.
       for (int rate = 0; rate < rates && before == here_; ++rate) {
@@ -98,9 +102,8 @@ class Searcher {
   }
 
   EncodeSettings SettingsOf(const std::string& family, int preset, const TriedPicture& picture) const {
-    EncodeSettings settings = space_.target;
-    settings.encoder = family;
-    settings.preset = FindFamily(family).presets[static_cast<std::size_t>(preset)];
+    EncodeSettings settings =
+        WithEncoder(space_.target, family, FindFamily(family).presets[static_cast<std::size_t>(preset)]);
     settings.size = picture.size;
     settings.frame_rate = picture.rate;
     return settings;
@@ -133,7 +136,7 @@ class Searcher {
       Option fastest = Measure(family, range.low, picture);
       if (IsHopeless(family, fastest, range, picture)) {
         tried.last[family] = range;
-        tried.reach[family] = fastest.score + slope_.at(family) * (range.high - 1 - range.low);
+        tried.reach[family] = fastest.score + *MostGain(family, range);
         if (fastest.score > Score(picture)) picture.best = std::move(fastest);  // it keeps pace, if nothing more
         return;
       }
@@ -149,22 +152,28 @@ class Searcher {
     // What held with more pixels may fail here for noise: then the next faster one is looked at.
     while (last >= 0 && !Holds(Measure(family, last, picture))) --last;
     tried.last[family] = {last, last + 1};
-    int first = -1;  // the fastest measured one
+    int first = -1;  // the measured one before
     double first_score = 0;
     for (int preset = 0; preset <= last; ++preset) {
       if (preset < last && !book_.Known(SettingsOf(family, preset, picture))) continue;
       Option candidate = Measure(family, preset, picture);
-      if (first < 0) {
-        first = preset;
-        first_score = candidate.score;
-      } else {
-        double& slope = slope_.try_emplace(family, kLeastSlope).first->second;
-        slope = std::max(slope, (candidate.score - first_score) / (preset - first));
-      }
+      if (first >= 0 && candidate.score > 0) NoteGain(family, first, preset, candidate.score - first_score);
+      first = preset;
+      first_score = candidate.score;
       if (!Holds(candidate)) continue;
       tried.reach[family] = std::max(tried.reach[family], candidate.score);
       if (candidate.score > Score(picture)) picture.best = std::move(candidate);
     }
+  }
+
+  // A frame rate within 5 % of one that was tried at this size and is behind: 48 beside 50.
+  bool IsLikeOneBehind(Place place) const {
+    const double fps = space_.rates[static_cast<std::size_t>(place.rate)].fps();
+    return std::any_of(tried_.begin(), tried_.end(), [&](const Tried& other) {
+      const double ratio = space_.rates[static_cast<std::size_t>(other.place.rate)].fps() / fps;
+      return other.place.size == place.size && other.place.rate != place.rate && ratio > 0.95 && ratio < 1.05 &&
+             other.picture.best && Score(other.picture) < best_score_ - kWorthDb;
+    });
   }
 
   // Behind the family that leads at this picture, wherever both were seen, by more than that distance ever changed.
@@ -184,7 +193,7 @@ class Searcher {
   // are not far behind.
   void LookBesideThePresets() {
     const int size = here_.size;
-    const double near = best_score_ - kNearDb / 2;
+    const double near = best_score_ - kBesideDb;
     for (Tried& tried : tried_)
       if (tried.place.size == size && Score(tried.picture) >= near) LookBesideThePreset(tried);
   }
@@ -222,13 +231,33 @@ class Searcher {
     });
   }
 
-  // Even if each slower preset added as much as presets were seen to add, none would look better than the best.
+  // What a preset added over a faster one, shared by the steps between; of each step the most that was seen.
+  void NoteGain(const std::string& family, int faster, int slower, double gain) {
+    auto& steps = gains_[family];
+    steps.resize(FindFamily(family).presets.size());
+    for (int step = faster + 1; step <= slower; ++step) {
+      auto& most = steps[static_cast<std::size_t>(step)];
+      most = std::max(most.value_or(0), gain / (slower - faster));
+    }
+  }
+
+  // What the presets slower than the range's lowest could add, going by what each step added elsewhere; a step that was
+  // not seen, as much as the largest. Nothing if none was seen.
+  std::optional<double> MostGain(const std::string& family, const Range& range) const {
+    const auto known = gains_.find(family);
+    if (known == gains_.end()) return std::nullopt;
+    double largest = 0, sum = 0;
+    for (const auto& gain : known->second) largest = std::max(largest, gain.value_or(0));
+    for (int step = range.low + 1; step < range.high; ++step)
+      sum += known->second[static_cast<std::size_t>(step)].value_or(largest);
+    return sum;
+  }
+
+  // Even if each slower preset added as much as it was seen to add, none would look better than the best.
   bool IsHopeless(const std::string& family, const Option& option, const Range& range,
                   const TriedPicture& picture) const {
-    const auto slope = slope_.find(family);
-    return slope != slope_.end() && Holds(option) &&
-           option.score + slope->second * (range.high - 1 - range.low) <=
-               std::max(best_score_, Score(picture)) + kWorthDb;
+    const auto gain = MostGain(family, range);
+    return gain && Holds(option) && option.score + *gain <= std::max(best_score_, Score(picture)) + kWorthDb;
   }
 
   bool found() const { return best_score_ >= 0; }
@@ -248,7 +277,7 @@ class Searcher {
   std::vector<Tried> tried_;
   Place here_;  // the best so far
   double best_score_ = -1;
-  std::map<std::string, double> slope_;  // by family: dB that a preset added over the next faster one measured, at most
+  std::map<std::string, std::vector<std::optional<double>>> gains_;  // by family and preset, over the next faster one: dB
 };
 
 }  // namespace

@@ -93,12 +93,6 @@ bool IsHeavier(const EncodeSettings& a, const EncodeSettings& b) {
 
 }  // namespace
 
-EncodeSettings WithEncoder(EncodeSettings target, const std::string& family, const std::string& preset) {
-  target.encoder = family;
-  target.preset = preset;
-  return target;
-}
-
 std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& target,
                                  const std::vector<Footage>& footage) {
   std::vector<Option> options;
@@ -197,6 +191,13 @@ bool SameButExtras(const EncodeSettings& a, const EncodeSettings& b) {
   return a.encoder == b.encoder && a.preset == b.preset && a.size == b.size && a.frame_rate == b.frame_rate;
 }
 
+// The footage on which it looks worst.
+std::string HardestClip(const Option& option) {
+  const auto worst = std::min_element(option.clips.begin(), option.clips.end(),
+                                      [](const ClipResult& a, const ClipResult& b) { return a.score < b.score; });
+  return worst == option.clips.end() ? "" : worst->footage;
+}
+
 // The best looking stream option with another encoder, preset, size or frame rate.
 std::optional<Option> RunnerUp(const std::vector<Option>& options, const Option& chosen, double headroom) {
   std::optional<Option> best;
@@ -255,6 +256,10 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   if (plan.proving.holds()) {
     plan.chosen = plan.proving.attempts.back().pair;
     plan.runner_up = RunnerUp(options.options(), plan.chosen->stream, plan.capacity.headroom);
+    const std::string hardest = HardestClip(plan.chosen->stream);
+    for (const Footage& pictures : request.footage)
+      if (pictures.label == hardest)
+        plan.ladder = UplinkLadder(plan.chosen->stream, pictures, plan.capacity.headroom, book);
     for (const Footage& calm : request.calm)
       if (const Trial trial = book.Get(plan.chosen->stream.settings, calm); trial.done())
         plan.calm.push_back(ResultOf(trial));

@@ -9,12 +9,14 @@
 #include <vector>
 
 #include "kettle/planning/exhaustive.h"
+#include "kettle/planning/ladder.h"
 #include "kettle/planning/picture_search.h"
 #include "kettle/planning/placement.h"
 #include "kettle/planning/show.h"
 #include "kettle/planning/step_down.h"
 #include "kettle/planning/targets.h"
 #include "kettle/planning/trial_book.h"
+#include "kettle/planning/with_encoder.h"
 
 namespace kettle {
 
@@ -26,6 +28,7 @@ struct Plan {
   Placement placement;
   std::optional<Option> runner_up;  // the stream's best looking other encoder, preset or picture that keeps pace alone
   std::vector<ClipResult> calm;     // the chosen stream in each clip's calmest stretch
+  std::vector<LadderStep> ladder;   // for a line that does not hold
   Proving proving;
   std::vector<TriedPicture> pictures;  // sizes and frame rates tried for the stream, best first; empty if given
   std::vector<Option> options[2];      // by Role, at its size and rate: all that were measured, fastest preset first
@@ -56,9 +59,6 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
 // trials of earlier runs included.
 std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& target,
                                  const std::vector<Footage>& footage);
-
-// `target` with that encoder and preset.
-EncodeSettings WithEncoder(EncodeSettings target, const std::string& family, const std::string& preset);
 
 // The frame rates that stand below `rate` in the trade: for saying what would hold.
 std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate);

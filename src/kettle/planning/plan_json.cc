@@ -141,6 +141,8 @@ void to_json(json& j, const Plan& plan) {
        {"because", because},
        {"pictures", Pictures(plan)},
        {"calm_clips", plan.calm},
+       {"ladder", plan.ladder},
+       {"line", plan.targets.budget ? json(*plan.targets.budget) : json()},
        {"warnings", plan.targets.warnings},
        {"nearest", plan.nearest},
        {"required_headroom", plan.capacity.headroom},

@@ -62,7 +62,8 @@ class Chooser {
                       show_.viewing_size->str(), stream.size.str()));
     KeepAccepted();
     for (const Destination& to : show_.destinations) {
-      if (to.b_frames_max) stream.b_frames = std::min(stream.b_frames.value_or(*to.b_frames_max), *to.b_frames_max);
+      constexpr int kUsual = 3;  // what presets make at most
+      if (to.b_frames_max && *to.b_frames_max < kUsual) stream.b_frames = std::min(stream.b_frames.value_or(*to.b_frames_max), *to.b_frames_max);
       stream.keyframe_seconds = std::min(stream.keyframe_seconds, to.keyframe_seconds);
       if (std::find(to.codecs.begin(), to.codecs.end(), "h264") == to.codecs.end())
         FailInput("{} does not take H.264, and this version encodes nothing else", to.name);
@@ -121,7 +122,7 @@ class Chooser {
       stream.bit_rate = *show_.stream_bit_rate;
       if (line_known && stream.bit_rate > *limit)
         targets_.warnings.push_back(fmt::format("the stream's {} is more than there is room for: {} ({})",
-                                                stream.bit_rate.str(), limit->str(), why));
+                                                stream.bit_rate.str(), limit->str(), targets_.budget->binding_limit));
       why = "as the show asks";
     } else {
       if (!limit)
@@ -190,6 +191,34 @@ class Chooser {
 };
 
 }  // namespace
+
+void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targets) {
+  if (!choice.chosen()) {
+    targets.warnings.push_back("the send-queue model finds no rate that this line carries without losing frames");
+    return;
+  }
+  const RateControlAnswer& best = choice.answers.front();
+  EncodeSettings& stream = targets.stream;
+  stream.rate_control = best.sample.kind;
+  stream.buffer_seconds = best.sample.buffer_seconds;
+  std::string rate_why;
+  if (rate_is_free && choice.chosen_kbps() < stream.bit_rate.kbps()) {
+    stream.bit_rate = BitRate::FromKbps(choice.chosen_kbps());
+    rate_why = fmt::format("the line's dips: the send-queue model loses frames at the budget's {:.0f} kbit/s (predicted)",
+                           choice.budget_kbps);
+  }
+  stream.maximum_bit_rate = BitRate::FromKbps(std::round(stream.bit_rate.kbps() * best.sample.peak_ratio));
+  const std::string why =
+      fmt::format("{}: carries up to {:.0f} kbit/s of it on this line, {} of {} frames dropped at {:.0f} (send-queue model, "
+                  "predicted)",
+                  best.sample.title(), best.highest_kbps, best.at_budget.dropped, best.at_budget.frames,
+                  choice.budget_kbps);
+  for (Because& reason : targets.reasons) {
+    if (reason.choice == "stream.rate_control") reason = {reason.choice, Name(stream.rate_control), why, false};
+    if (reason.choice == "stream.bit_rate" && !rate_why.empty())
+      reason = {reason.choice, stream.bit_rate.str(), rate_why, false};
+  }
+}
 
 Targets ChooseTargets(const Show& show) { return Chooser(show).Choose(); }
 

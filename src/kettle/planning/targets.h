@@ -9,6 +9,7 @@
 
 #include "kettle/encoders/settings.h"
 #include "kettle/planning/show.h"
+#include "kettle/uplink/rate_choice.h"
 
 namespace kettle {
 
@@ -29,6 +30,10 @@ struct Targets {
   std::vector<Because> reasons;
   std::vector<std::string> warnings;  // one line each, for the user
 };
+
+// What the send-queue model found for the line: sets the stream's rate control and, where the show does not ask for one,
+// its bit rate, with the reasons.
+void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targets);
 
 // Throws Error(kInput) if the show leaves no bit rate to be found.
 Targets ChooseTargets(const Show& show);

@@ -192,6 +192,7 @@ TcpState Connection::state() const {
   return state;
 }
 
+void Connection::LimitHeld(int bytes) { setsockopt(socket_, SOL_SOCKET, SO_SNDBUF, &bytes, sizeof bytes); }
 void Connection::LimitUnsent(int bytes) { setsockopt(socket_, IPPROTO_TCP, TCP_NOTSENT_LOWAT, &bytes, sizeof bytes); }
 
 }  // namespace kettle

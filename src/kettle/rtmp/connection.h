@@ -44,6 +44,9 @@ class Connection {
   TcpState state() const;
   // Of what the kernel has taken it may hold so much back unsent.
   void LimitUnsent(int bytes);
+  // It holds at most about so much, on its way or unsent: more would wait where it cannot be dropped. To be called before
+  // much is sent; less than the line's rate times its round trip would slow the line down.
+  void LimitHeld(int bytes);
 
  private:
   void Connect(const std::string& host, int port, double patience_seconds);

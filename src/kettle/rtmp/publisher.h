@@ -32,6 +32,7 @@ class RtmpPublisher {
   bool WaitToSend(double seconds) const { return connection_->Wait(true, seconds); }
   TcpState state() const { return connection_->state(); }
   void LimitUnsent(int bytes) { connection_->LimitUnsent(bytes); }
+  void LimitHeld(int bytes) { connection_->LimitHeld(bytes); }
 
   // Ends the publish in good order, for at most so long.
   void Finish(double patience_seconds);

@@ -14,7 +14,7 @@ namespace {
 constexpr double kStepKbps = 50;
 
 SendingOutcome At(const RateControlSample& sample, double kbps, const LineTrace& line, SendingModel model) {
-  model.scale = kbps / sample.asked_kbps;
+  model.scale = kbps / sample.mean_kbps();
   return SimulateSending(sample.stream, line, model);
 }
 
@@ -70,7 +70,8 @@ RateChoice ChooseRateControl(const std::vector<RateControlSample>& samples, cons
   for (const RateControlSample& sample : samples)
     choice.answers.push_back(Answer(sample, line, most_kbps, budget_kbps, model, allowed_loss));
   const auto rank = [](const RateControlAnswer& answer) {
-    return std::tuple(-answer.highest_kbps, answer.sample.peak_ratio, answer.sample.buffer_seconds);
+    return std::tuple(-answer.highest_kbps, answer.sample.peak_ratio,
+                      std::abs(std::log2(answer.sample.buffer_seconds)));
   };
   std::stable_sort(choice.answers.begin(), choice.answers.end(),
                    [&](const auto& a, const auto& b) { return rank(a) < rank(b); });

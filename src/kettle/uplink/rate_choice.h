@@ -23,7 +23,8 @@ struct RateControlSample {
   CodedStream stream;
 
   std::string title() const;                       // "capped variable, up to 1.5 times, buffer 1 s"
-  double mean_kbps() const;                        // delivered
+  // Delivered; other rates are modelled as if this had been them, for a short clip's rate control has not settled.
+  double mean_kbps() const;
   std::vector<double> SecondsKbps() const;         // of each whole second
 };
 
@@ -50,7 +51,7 @@ struct RateChoice {
 
 // `model.scale` and `audio_kbps` are set here. `model.line_share` tells how much of the line is this stream's own. Rates
 // are tried in steps of 50 kbit/s up to `most_kbps`. The best one carries most; between equals a constant rate, then
-// the smaller buffer.
+// a buffer near a second: less room makes pictures worse, more makes the stream later.
 RateChoice ChooseRateControl(const std::vector<RateControlSample>& samples, const LineTrace& line, double most_kbps,
                              double budget_kbps, const SendingModel& model, double allowed_loss = 0.001);
 

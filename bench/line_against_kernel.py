@@ -1,0 +1,163 @@
+#!/usr/bin/env python3
+"""The send-queue model and `uplink --to` against lines that the kernel shapes (tc tbf in network namespaces).
+
+1. Twelve made-up traces: an encode is published in real time over each, and the model predicts what is dropped and how
+   late it gets. The transport's share (pipe) is measured once, on a line of its own.
+2. `uplink --to` and iperf3, one after the other on the same line, at three rates.
+Needs root, tc, iperf3 and a build with -DKETTLE_BENCHMARKS=ON.
+usage: bench/line_against_kernel.py [SECONDS_OF_EACH_TRACE]
+"""
+import json
+import random
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent / "build/bin"
+SECONDS = int(sys.argv[1]) if len(sys.argv) > 1 else 40
+FPS, KBPS, LIMIT, TRACES = 30, 2500, 250000, 12
+PAYLOAD = 1448 / 1514  # TCP's payload of an Ethernet frame, as tbf counts it
+OUT = 8  # kbit/s: tbf knows no zero
+
+
+def run(*command, **more):
+    return subprocess.run([str(word) for word in command], check=True, capture_output=True, text=True, **more).stdout
+
+
+class Line:
+    """A veth pair into a namespace of its own; what goes in is shaped."""
+
+    def __init__(self, number, kbps):
+        self.space, self.here, self.there = f"kl{number}", f"kh{number}", f"kt{number}"
+        self.address = f"10.77.{number}.2"
+        self.close()
+        run("ip", "netns", "add", self.space)
+        run("ip", "link", "add", self.here, "type", "veth", "peer", "name", self.there, "netns", self.space)
+        run("ip", "addr", "add", f"10.77.{number}.1/24", "dev", self.here)
+        run("ip", "link", "set", self.here, "up")
+        run("ip", "-n", self.space, "addr", "add", f"{self.address}/24", "dev", self.there)
+        run("ip", "-n", self.space, "link", "set", self.there, "up")
+        self.shape("add", kbps)
+        self.poke = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+
+    def shape(self, verb, kbps):
+        run("tc", "qdisc", verb, "dev", self.here, "root", "tbf", "rate", f"{max(OUT, round(kbps))}kbit", "burst", "6kb",
+            "limit", LIMIT)
+
+    def follow(self, rates):
+        start = time.monotonic()
+        for second, kbps in enumerate(rates):
+            time.sleep(max(0, start + second - time.monotonic()))
+            self.shape("change", kbps)
+            # tbf goes by its old rate until something comes in.
+            self.poke.sendto(b".", (self.address, 9))
+
+    def ingest(self, seconds):
+        server = subprocess.Popen(["ip", "netns", "exec", self.space, str(ROOT / "kettle-ingest"), "--listen", f"{self.address}:19350",
+                                   "--seconds", str(seconds)], stdout=subprocess.PIPE, text=True)
+        server.stdout.readline()
+        return server
+
+    def close(self):
+        subprocess.run(["ip", "netns", "del", self.space], capture_output=True)
+        subprocess.run(["ip", "link", "del", self.here], capture_output=True)
+
+
+def trace(number):
+    """Around the encode's rate, with dips and outages that grow with the number."""
+    chance = random.Random(100 + number)
+    level, rates, dip = KBPS * chance.uniform(1.15, 1.6), [], 0
+    for second in range(SECONDS):
+        if dip == 0 and second > 4 and chance.random() < 0.04 + 0.006 * number:
+            dip, depth = chance.randint(1, 5), chance.choice([0, 0.2, 0.5, 0.7])
+        rate = level * (1 + chance.gauss(0, 0.04))
+        if dip > 0 and second < SECONDS - 6:
+            rate, dip = rate * depth, dip - 1
+        rates.append(max(OUT, round(rate)))
+    return rates
+
+
+def publish(line, clip, seconds, answers, number):
+    answers[number] = json.loads(run(ROOT / "line_model_bench", "publish", f"rtmp://{line.address}:19350/live", clip, FPS, seconds))
+
+
+def both(number, rates, clip, answers):
+    line = Line(number, rates[0])
+    try:
+        server = line.ingest(len(rates) + 20)
+        # The publisher greets for half a second before its first picture.
+        thread = threading.Thread(target=publish, args=(line, clip, len(rates), answers, number))
+        thread.start()
+        time.sleep(0.6)
+        line.follow(rates)
+        thread.join()
+        server.terminate()
+    finally:
+        line.close()
+
+
+with tempfile.TemporaryDirectory() as folder:
+    folder = Path(folder)
+    run(ROOT / "fast-kettle", "footage", "render", "start-line", "--size", "640x360", "--frame-rate", FPS, "--seconds", 10, "--out",
+        folder / "s.y4m", "--quiet")
+    clip = folder / "clip.mkv"
+    run("x264", "--quiet", "--preset", "superfast", "--bitrate", KBPS, "--vbv-maxrate", KBPS, "--vbv-bufsize", KBPS, "--keyint", 2 * FPS,
+        "--min-keyint", 2 * FPS, "--scenecut", 0, "-o", clip, folder / "s.y4m")
+
+    # What the transport holds: on a line of half the encode's rate its queue is never empty.
+    answers = {}
+    both(40, [KBPS / 2] * 10, clip, answers)
+    pipe, trip = answers[40]["pipe_bytes"], answers[40]["round_trip_ms"]
+    print(f"the transport holds {pipe / 1000:.0f} kB of a full line; round trip {trip:.2f} ms")
+
+    threads = []
+    rates = {number: trace(number) for number in range(1, TRACES + 1)}
+    for number in rates:
+        threads.append(threading.Thread(target=both, args=(number, rates[number], clip, answers)))
+        threads[-1].start()
+        time.sleep(0.2)
+        if number % 4 == 0:
+            for thread in threads:
+                thread.join()
+    print("trace  frames   dropped, predicted   within   peak delay, predicted    within")
+    good = 0
+    for number in rates:
+        csv = folder / f"{number}.csv"
+        csv.write_text("".join(f"{second},{rate}\n" for second, rate in enumerate(rates[number])))
+        real = answers[number]
+        told = json.loads(run(ROOT / "line_model_bench", "predict", csv, clip, FPS, SECONDS, PAYLOAD, pipe, trip))
+        drops = abs(real["dropped"] - told["dropped"])
+        drop_ok = drops <= max(3, 0.05 * real["dropped"])
+        delay = abs(told["peak_delay_ms"] / real["peak_delay_ms"] - 1)
+        good += drop_ok and delay <= 0.1
+        print(f'{number:>5} {real["frames"]:>7} {real["dropped"]:>9} {told["dropped"]:>10} {"yes" if drop_ok else "NO":>8}'
+              f' {real["peak_delay_ms"]:>9.0f} ms {told["peak_delay_ms"]:>7.0f} ms {delay * 100:>7.1f} %   {real["pipe_bytes"] / 1000:.0f} kB')
+    print(f"within 5 % or 3 frames, and 10 % of the delay: {good} of {TRACES}")
+    print(run(ROOT / "line_model_bench", "speed", ROOT.parent.parent / "demo/lines/evening.csv", clip, FPS).strip())
+
+    print("\nline      uplink --to   with headers   of the line   iperf3   uplink over iperf3")
+    for number, kbps in enumerate([3000, 8000, 20000], 50):
+        line = Line(number, kbps)
+        try:
+            ratios = []
+            for _ in range(3):
+                server = line.ingest(30)
+                subprocess.run([ROOT / "fast-kettle", "uplink", "--to", f"rtmp://{line.address}:19350/live", "--seconds", "15", "--quiet",
+                                "--preset", "ultrafast", "--footage-seconds", "1", "--out", folder / "out"], check=True, capture_output=True)
+                server.terminate()
+                server.wait()
+                report = json.loads((folder / "out/uplink.json").read_text())["ingests"][0]
+                server = subprocess.Popen(["ip", "netns", "exec", line.space, "iperf3", "-s", "-1"], stdout=subprocess.DEVNULL)
+                time.sleep(0.5)
+                end = json.loads(run("iperf3", "-c", line.address, "-t", 12, "-O", 2, "-J"))["end"]["sum_received"]
+                server.wait()
+                ratios.append((report["sustained_kbps"], report["line_kbps"], end["bits_per_second"] / 1000))
+            ratios.sort()
+            own, whole, theirs = ratios[1]
+            print(f"{kbps:>5} k {own:>13.0f} {whole:>14.0f} {whole / kbps * 100:>11.1f} % {theirs:>8.0f} {own / theirs:>12.3f}", flush=True)
+        finally:
+            line.close()
