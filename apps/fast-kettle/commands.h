@@ -20,7 +20,7 @@ struct LineAnswer {
   RateChoice choice;
 };
 LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, const Footage& pictures,
-                      BitRate bit_rate);
+                      BitRate bit_rate, const std::vector<double>& buffer_seconds);
 int RunFootage(const Request& request);
 int RunDemo(Request request, const Places& places);
 

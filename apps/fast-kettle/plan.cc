@@ -295,7 +295,7 @@ int RunPlan(Session& session) {
   const std::vector<Footage> footage = session.PrepareAll(show);
   std::optional<LineAnswer> line;
   if (targets.budget) {
-    line = AskTheLine(session, show, *targets.budget, footage.front(), targets.stream.bit_rate);
+    line = AskTheLine(session, show, *targets.budget, footage.front(), targets.stream.bit_rate, {1});
     ApplyRateChoice(line->choice, !show.stream_bit_rate, targets);
   }
   const std::vector<Footage> calm = session.PrepareCalm(show, footage);

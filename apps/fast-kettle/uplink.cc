@@ -174,7 +174,7 @@ LineTrace LineToModel(const Line& line, const Budget& budget) {
 
 // One encode for each rate control.
 std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show, const Footage& pictures,
-                                             BitRate bit_rate) {
+                                             BitRate bit_rate, const std::vector<double>& buffer_seconds) {
   EncodeSettings settings;
   settings.encoder = session.request().uplink.encoder;
   settings.preset = session.request().uplink.preset;
@@ -183,7 +183,7 @@ std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show,
   settings.bit_rate = bit_rate;
   for (const Destination& to : show.destinations)
     settings.keyframe_seconds = std::min(settings.keyframe_seconds, to.keyframe_seconds);
-  const std::vector<EncodeSettings> candidates = RateControlCandidates(settings);
+  const std::vector<EncodeSettings> candidates = RateControlCandidates(settings, buffer_seconds);
   session.progress().Stage("encoding with each rate control", static_cast<int>(candidates.size()));
   std::vector<RateControlSample> samples;
   for (const EncodeSettings& candidate : candidates) {
@@ -291,13 +291,13 @@ json LineJson(const Line& line) {
 }  // namespace
 
 LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, const Footage& pictures,
-                      BitRate bit_rate) {
+                      BitRate bit_rate, const std::vector<double>& buffer_seconds) {
   const auto copies = static_cast<double>(budget.one_for_all.size());
   LineAnswer answer{LineToModel(show.line, budget), {}, {}};
   answer.model.rule.most_delay_seconds = kMostDelaySeconds;
   answer.model.audio_kbps = budget.audio_kbps / copies;
   answer.model.line_share = 1 / copies;
-  answer.choice = ChooseRateControl(EncodeSamples(session, show, pictures, bit_rate), answer.line,
+  answer.choice = ChooseRateControl(EncodeSamples(session, show, pictures, bit_rate, buffer_seconds), answer.line,
                                     MostKbps(show, answer.line), bit_rate.kbps(), answer.model);
   return answer;
 }
@@ -332,7 +332,8 @@ int RunUplink(Session& session) {
       if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
       session.progress().Show("drawing " + wanted.source, share * 0.9);
     });
-    answer = AskTheLine(session, show, budget, pictures, BitRate::FromKbps(budget.one_encode_kbps()));
+    answer = AskTheLine(session, show, budget, pictures, BitRate::FromKbps(budget.one_encode_kbps()),
+                         {0.5, 1, 2});
     body["rate_control"] = answer->choice;
     body["verdict"] = Verdict(answer->choice);
     DrawLine(session.out(), answer->line, budget, answer->choice);

@@ -87,6 +87,27 @@ TEST_F(UplinkTest, MeasuresAnIngest) {
   EXPECT_THAT(refused.complaint(), HasSubstr("is the stream key right?"));
 }
 
+TEST_F(UplinkTest, APlanTakesItsRateFromTheLineAndEndsWithALadder) {
+  Put("show.toml",
+      "[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [\"open-water\"]\n[uplink]\nreadings = "
+      "[\"1.2 Mbit/s\", \"1 Mbit/s\"]\n[stream]\nsize = \"320x180\"\nframe_rate = \"12\"\n[require]\nheadroom = 0.05\n");
+  const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --out out");
+  EXPECT_THAT(ran.code, testing::AnyOf(0, 1)) << ran.err;
+  ExpectValid("plan");
+  const nlohmann::json plan = Json("out/plan.json");
+  EXPECT_EQ(plan["line"]["carried_kbps"], 1000);
+  EXPECT_EQ(plan["rate_control"]["rate_controls"].size(), 3u);
+  const nlohmann::json because = plan["because"];
+  const auto rate = std::find_if(because.begin(), because.end(), [](const auto& b) { return b["choice"] == "stream.bit_rate"; });
+  ASSERT_NE(rate, because.end());
+  EXPECT_THAT((*rate)["why"].get<std::string>(), HasSubstr("1000 kbit/s carried (the lowest of 2 readings)"));
+  EXPECT_GT(std::filesystem::file_size(path("out/line.svg")), 1000u);
+  if (ran.code == 0) {
+    EXPECT_FALSE(plan["ladder"].empty());
+    EXPECT_THAT(ran.out, HasSubstr("If the line does not hold"));
+  }
+}
+
 TEST_F(UplinkTest, RefusesInOneLine) {
   Put("backwards.csv", "0,3000\n2,3000\n1,3000\n");
   Put("picky.toml", "name = \"Picky\"\ncodecs = [\"av1\"]\n");

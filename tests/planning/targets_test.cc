@@ -96,6 +96,35 @@ TEST(Targets, WithoutAnyLimitTheUserMustSay) {
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("leave nothing"));
 }
 
+RateChoice Found(RateControl kind, double ratio, double highest) {
+  RateControlAnswer answer;
+  answer.sample = {kind, ratio, 2, 3000, {}};
+  answer.highest_kbps = highest;
+  return {{answer}, 6000, 5000, 0.001};
+}
+
+TEST(Targets, TheLinesAnswerSetsTheRateControlAndLowersTheRate) {
+  Targets targets = ChooseTargets(BasicShow());
+  targets.stream.bit_rate = BitRate::FromKbps(5000);
+  ApplyRateChoice(Found(RateControl::kCappedVariable, 1.25, 4000), true, targets);
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(4000));
+  EXPECT_EQ(targets.stream.maximum_bit_rate, BitRate::FromKbps(5000));
+  EXPECT_EQ(targets.stream.rate_control, RateControl::kCappedVariable);
+  EXPECT_EQ(targets.stream.buffer_seconds, 2);
+  EXPECT_THAT(Why(targets, "stream.bit_rate"), testing::HasSubstr("dips"));
+  EXPECT_THAT(Why(targets, "stream.rate_control"), testing::HasSubstr("predicted"));
+}
+
+TEST(Targets, TheLinesAnswerLeavesAWishAndTellsOfAHopelessLine) {
+  Targets targets = ChooseTargets(BasicShow());
+  ApplyRateChoice(Found(RateControl::kConstantBitRate, 1, 4000), false, targets);
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6000)) << "the show asked for it";
+  const EncodeSettings before = targets.stream;
+  ApplyRateChoice(Found(RateControl::kConstantBitRate, 1, 0), true, targets);
+  EXPECT_EQ(targets.stream, before);
+  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("no rate that this line carries")));
+}
+
 TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {
   Show show = BasicShow();
   show.stream_bit_rate = BitRate::FromKbps(4000);

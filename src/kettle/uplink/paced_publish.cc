@@ -84,16 +84,17 @@ class Publishing {
   }
 
   void Write() {
-    while (true) {
-      if (writing_.empty()) {
-        if (queue_.empty() || !publisher_.WaitToSend(0)) return;
+    while (!writing_.empty() || !queue_.empty()) {
+      // A frame leaves the queue with its first byte, not before: until then it can be dropped.
+      const bool begins = writing_.empty();
+      const std::size_t taken = publisher_.Send(begins ? queue_.front().bytes : writing_);
+      if (taken == 0) return;
+      if (begins) {
         Outgoing frame = queue_.Pop();
         writing_ = std::move(frame.bytes);
         written_ += static_cast<std::int64_t>(writing_.size());
         on_its_way_.push_back({written_, frame.number, frame.seconds});
       }
-      const std::size_t taken = publisher_.Send(writing_);
-      if (taken == 0) return;
       writing_.erase(0, taken);
     }
   }

@@ -78,10 +78,11 @@ RateChoice ChooseRateControl(const std::vector<RateControlSample>& samples, cons
   return choice;
 }
 
-std::vector<EncodeSettings> RateControlCandidates(const EncodeSettings& settings) {
+std::vector<EncodeSettings> RateControlCandidates(const EncodeSettings& settings,
+                                                  const std::vector<double>& buffer_seconds) {
   std::vector<EncodeSettings> candidates;
   for (const double ratio : {1.0, 1.25, 1.5})
-    for (const double buffer : {0.5, 1.0, 2.0}) {
+    for (const double buffer : buffer_seconds) {
       EncodeSettings candidate = settings;
       candidate.rate_control = ratio > 1 ? RateControl::kCappedVariable : RateControl::kConstantBitRate;
       candidate.maximum_bit_rate = BitRate::FromKbps(std::round(settings.bit_rate.kbps() * ratio));

@@ -55,9 +55,10 @@ struct RateChoice {
 RateChoice ChooseRateControl(const std::vector<RateControlSample>& samples, const LineTrace& line, double most_kbps,
                              double budget_kbps, const SendingModel& model, double allowed_loss = 0.001);
 
-// The ways that are tried: constant, and capped variable at 1.25 and 1.5 times, each with buffers of 0.5, 1 and 2 s.
-// With `settings`' encoder, preset and size.
-std::vector<EncodeSettings> RateControlCandidates(const EncodeSettings& settings);
+// The ways that are tried: constant, and capped variable at 1.25 and 1.5 times, each with these buffers. With `settings`'
+// encoder, preset, size and average.
+std::vector<EncodeSettings> RateControlCandidates(const EncodeSettings& settings,
+                                                  const std::vector<double>& buffer_seconds = {0.5, 1, 2});
 
 void to_json(nlohmann::json& json, const RateChoice& choice);
 
