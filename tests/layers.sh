@@ -12,7 +12,7 @@ declare -A may=(
   [trial]="units store media footage encoders machine quality"
   [rehearsal]="units store media footage encoders machine trial"
   [rtmp]="units" [uplink]="units media encoders rtmp"
-  [planning]="units media footage encoders machine quality trial rehearsal uplink")
+  [planning]="units media footage encoders machine quality trial rehearsal uplink rtmp")
 
 for folder in src/kettle/*/; do
   name=$(basename "$folder")

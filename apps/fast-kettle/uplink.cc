@@ -37,10 +37,10 @@ std::vector<Addressed> Addresses(const Session& session) {
       addresses.push_back({url.str(), url});
       continue;
     }
-    const Destination destination =
-        FindDestination(to, std::filesystem::path(session.request().show).parent_path(),
-                        session.places().share / "demo" / "destinations");
-    if (destination.ingests.empty()) FailInput("--to {}: its file names no ingest; give an address: rtmp://host/app", to);
+    const Destination destination = FindDestination(to, std::filesystem::path(session.request().show).parent_path(),
+                                                    session.places().share / "demo" / "destinations");
+    if (destination.ingests.empty())
+      FailInput("--to {}: its file names no ingest; give an address: rtmp://host/app", to);
     for (const auto& ingest : destination.ingests)
       addresses.push_back({destination.name + ", " + ingest.name, IngestUrl::Parse(ingest.address)});
   }
@@ -100,12 +100,20 @@ void PrintIngests(const std::vector<IngestReport>& reports) {
                {""}});
   for (const IngestReport& r : reports) {
     if (!r.measured()) {
-      table.Row({{r.url}, Number("-"), Number("-"), Number("-"), Number("-"), Number("-"), Number("-"), Number("-"),
-                 Number("-"), {r.trouble, Tone::kBad}});
+      table.Row({{r.url},
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 Number("-"),
+                 {r.trouble, Tone::kBad}});
       continue;
     }
     const std::string note = !r.trouble.empty() ? r.trouble : r.filled ? "" : "the line carries more than was sent";
-    table.Row({{r.url},
+    table.Row({{r.url + (r.simulated ? " (simulated)" : "")},
                Number(fmt::format("{:.0f} ms", r.connect_ms)),
                Number(fmt::format("{:.1f} ms", r.round_trip_ms)),
                Number(fmt::format("{:.1f} ms", r.jitter_ms)),
@@ -136,25 +144,36 @@ void PrintSum(const Budget& budget) {
   row("= budget", budget.budget_kbps, "for everything this stream sends", Tone::kStrong);
   row("- sound", -budget.audio_kbps, "");
   row("- wrapping", -budget.wrapping_kbps, "FLV and RTMP headers");
-  row("= pictures", budget.video_kbps, budget.one_for_all.size() > 1 ? "to all destinations together" : "", Tone::kStrong);
+  row("= pictures", budget.video_kbps, budget.one_for_all.size() > 1 ? "to all destinations together" : "",
+      Tone::kStrong);
   fmt::print("{}\n", table.str());
 }
 
 void PrintShares(const Budget& budget) {
   const std::size_t count = budget.one_for_all.size();
+  if (count == 1) {
+    fmt::print("{}\n  {} of video to {}. What binds: {}.\n\n", Paint("What the destination gets", Tone::kStrong),
+               Kbps(budget.one_encode_kbps()), budget.one_for_all.front().name, budget.binding_limit);
+    return;
+  }
   fmt::print("{}\n", Paint("What each destination gets, in video", Tone::kStrong));
-  Table table({{"destination"}, Number("one encode for all"), {"limited by"}, Number("an encode each"), {"limited by"}});
+  Table table(
+      {{"destination"}, Number("one encode for all"), {"limited by"}, Number("an encode each"), {"limited by"}});
   double one = 0, each = 0;
   for (std::size_t i = 0; i < count; ++i) {
     const TakerShare &a = budget.one_for_all[i], &b = budget.each[i];
-    table.Row({{a.name}, Number(Kbps(a.video_kbps)), {a.limit, Tone::kDim}, Number(Kbps(b.video_kbps)), {b.limit, Tone::kDim}});
+    table.Row({{a.name},
+               Number(Kbps(a.video_kbps)),
+               {a.limit, Tone::kDim},
+               Number(Kbps(b.video_kbps)),
+               {b.limit, Tone::kDim}});
     one += a.video_kbps;
     each += b.video_kbps;
   }
   fmt::print("{}", table.str());
-  if (count > 1)
-    fmt::print("  One encode for all sends {}; an encode each sends {} and costs the machine {} encodes in place of one.\n",
-               Kbps(one), Kbps(each), count);
+  fmt::print(
+      "  One encode for all sends {}; an encode each sends {} and costs the machine {} encodes in place of one.\n",
+      Kbps(one), Kbps(each), count);
   fmt::print("  What binds: {}.\n\n", budget.binding_limit);
 }
 
@@ -213,26 +232,30 @@ double MostKbps(const Show& show, const LineTrace& line) {
   return most;
 }
 
-std::string Verdict(const RateChoice& choice) {
+// In sentences.
+std::vector<std::string> Verdict(const RateChoice& choice) {
   const RateControlAnswer* constant = nullptr;
   const RateControlAnswer* variable = nullptr;
   for (const RateControlAnswer& answer : choice.answers) {
     auto& first = answer.sample.kind == RateControl::kConstantBitRate ? constant : variable;
     if (!first) first = &answer;
   }
-  if (!choice.chosen()) return "no rate control keeps its frames on this line";
+  if (!choice.chosen()) return {"No rate control keeps its frames on this line."};
+  std::vector<std::string> words;
   std::string text = fmt::format("Taken: {} at {}", choice.answers.front().sample.title(), Kbps(choice.chosen_kbps()));
   if (choice.answers.front().highest_kbps < choice.budget_kbps)
     text += fmt::format(" (the budget's {} would lose frames in this line's dips)", Kbps(choice.budget_kbps));
+  words.push_back(text + ".");
   if (constant && variable) {
     const double gain = constant->highest_kbps - variable->highest_kbps;
-    text += gain > 0   ? fmt::format("; constant carries {} more than variable", Kbps(gain))
-            : gain < 0 ? fmt::format("; variable carries {} more than constant", Kbps(-gain))
-                       : "; constant and variable carry the same";
+    words.push_back(gain > 0   ? fmt::format("Constant carries {} more than variable.", Kbps(gain))
+                    : gain < 0 ? fmt::format("Variable carries {} more than constant.", Kbps(-gain))
+                               : "Constant and variable carry the same.");
   }
   if (const SendingOutcome& least = choice.answers.front().at_least; least.dropped > 0)
-    text += fmt::format(". The line itself breaks off: {} of {} frames are lost at any rate", least.dropped, least.frames);
-  return text;
+    words.push_back(
+        fmt::format("The line itself breaks off: {} of {} frames are lost at any rate.", least.dropped, least.frames));
+  return words;
 }
 
 void PrintRateControls(const RateChoice& choice) {
@@ -255,8 +278,8 @@ void PrintRateControls(const RateChoice& choice) {
                Number(fmt::format("{} times", answer.buffer.underflows), tone),
                {best ? "taken" : "", tone}});
   }
-  fmt::print("{}  Highest rate: the average at which less than {:g} % of the frames are lost for it.\n  {}.\n\n", table.str(), choice.allowed_loss * 100,
-             Verdict(choice));
+  fmt::print("{}  Highest rate: the average at which less than {:g} % of the frames are lost for it.\n  {}\n\n",
+             table.str(), choice.allowed_loss * 100, fmt::join(Verdict(choice), "\n  "));
 }
 
 void DrawDelays(const Session& session, const RateChoice& choice, const LineTrace& line, const SendingModel& model) {
@@ -315,7 +338,9 @@ int RunUplink(Session& session) {
   std::vector<Taker> takers;
   for (const Destination& to : show.destinations) takers.push_back(TakerOf(to));
   const FrameRate rate = show.stream_rate.value_or(show.source_rate);
-  const Budget budget = MakeBudget(show.line, show.reserve, takers, rate.fps());
+  const bool simulated = std::any_of(reports.begin(), reports.end(), [](const IngestReport& r) { return r.simulated; });
+  Budget budget = MakeBudget(show.line, show.reserve, takers, rate.fps());
+  if (simulated) budget.carried_how += ", simulated";
   json body = LineJson(show.line);
   body.update(json(budget));
   if (!reports.empty()) body["ingests"] = reports;
@@ -323,19 +348,20 @@ int RunUplink(Session& session) {
   if (show.line.trace)
     for (const std::string& note : show.line.trace->notes()) warnings.push_back("the trace: " + note);
   body["warnings"] = warnings;
+  body["simulated"] = simulated;
 
   const bool feasible = budget.one_encode_kbps() >= kLeastVideoKbps;
   std::optional<LineAnswer> answer;
   if (feasible) {
-    const FootageRequest wanted{show.footage.front(), show.source_size, show.source_rate, session.request().footage_seconds};
+    const FootageRequest wanted{show.footage.front(), show.source_size, show.source_rate,
+                                session.request().footage_seconds};
     const Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
       if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
       session.progress().Show("drawing " + wanted.source, share * 0.9);
     });
-    answer = AskTheLine(session, show, budget, pictures, BitRate::FromKbps(budget.one_encode_kbps()),
-                         {0.5, 1, 2});
+    answer = AskTheLine(session, show, budget, pictures, BitRate::FromKbps(budget.one_encode_kbps()), {0.5, 1, 2});
     body["rate_control"] = answer->choice;
-    body["verdict"] = Verdict(answer->choice);
+    body["verdict"] = fmt::format("{}", fmt::join(Verdict(answer->choice), " "));
     DrawLine(session.out(), answer->line, budget, answer->choice);
     DrawDelays(session, answer->choice, answer->line, answer->model);
   }
@@ -345,6 +371,10 @@ int RunUplink(Session& session) {
     return feasible ? 0 : 1;
   }
   for (const std::string& warning : warnings) fmt::print("{}\n", Paint("Please check: " + warning, Tone::kBad));
+  if (simulated)
+    fmt::print("{}\n\n",
+               Paint("SIMULATED: the ingest and its line are stand-ins; the figures say nothing of a real one.",
+                     Tone::kStrong));
   if (!reports.empty()) PrintIngests(reports);
   PrintSum(budget);
   PrintShares(budget);

@@ -51,29 +51,30 @@ std::string Encode(const Plan& plan, const Option& option, const std::string& ro
   const bool constant = s.rate_control == RateControl::kConstantBitRate;
   std::string text;
   text += CardLine("encoder", s.encoder,
-               fmt::format("{}{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name,
-                           option.simulated ? "; SIMULATED here" : ""));
+                   fmt::format("{}{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name,
+                               option.simulated ? "; SIMULATED here" : ""));
   text += CardLine("preset", s.preset,
-               fmt::format("{:.0f} frames a second alone: {:.0f} % headroom; {:.2f} dB MS-SSIM", option.throughput_fps,
-                           option.headroom * 100, option.score));
+                   fmt::format("{:.0f} frames a second alone: {:.0f} % headroom; {:.2f} dB MS-SSIM",
+                               option.throughput_fps, option.headroom * 100, option.score));
   text += CardLine("size", s.size.str(), Why(plan, role + ".size"));
   text += CardLine("frame rate", s.frame_rate.str(), Why(plan, role + ".frame_rate"));
   text += CardLine("rate control", Name(s.rate_control), Why(plan, role + ".rate_control"));
   text += CardLine("bit rate", s.bit_rate.str(), Why(plan, role + ".bit_rate"));
   if (!constant) text += CardLine("maximum bit rate", s.maximum_bit_rate.str(), "for hard scenes");
   text += CardLine("buffer", fmt::format("{:.0f} kbit", s.maximum_bit_rate.kbps() * s.buffer_seconds),
-               fmt::format("{:g} s at the maximum bit rate", s.buffer_seconds));
-  text +=
-      CardLine("keyframe interval",
-           fmt::format("{:g} s ({} frames)", s.keyframe_seconds, std::lround(s.keyframe_seconds * s.frame_rate.fps())),
-           role == "stream" ? Why(plan, "stream.keyframe_seconds") : "for seeking and cutting");
+                   fmt::format("{:g} s at the maximum bit rate", s.buffer_seconds));
+  text += CardLine(
+      "keyframe interval",
+      fmt::format("{:g} s ({} frames)", s.keyframe_seconds, std::lround(s.keyframe_seconds * s.frame_rate.fps())),
+      role == "stream" ? Why(plan, "stream.keyframe_seconds") : "for seeking and cutting");
   text += CardLine("B-frames", fmt::format("{}", option.b_frames),
-               s.b_frames ? "measured: better than the preset's own"
-                          : "as this preset made them; leave the preset's own setting");
+                   s.b_frames ? "measured: better than the preset's own"
+                              : "as this preset made them; leave the preset's own setting");
   if (s.look_ahead_frames)
-    text +=
-        CardLine("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "measured: better than the preset's own");
-  if (s.multi_pass) text += CardLine("multi-pass", *s.multi_pass ? "on" : "off", "measured: better than the preset's own");
+    text += CardLine("look-ahead", fmt::format("{} frames", *s.look_ahead_frames),
+                     "measured: better than the preset's own");
+  if (s.multi_pass)
+    text += CardLine("multi-pass", *s.multi_pass ? "on" : "off", "measured: better than the preset's own");
   text += CardLine("profile", "high", "H.264 High, 8-bit 4:2:0");
   return text;
 }
@@ -134,12 +135,12 @@ std::string SettingsCard(const Plan& plan, const Show& show) {
   }
   text += "\nSTREAM\n" + Encode(plan, plan.chosen->stream, "stream");
   text += "\nRECORDING\n" + Encode(plan, plan.chosen->recording, "recording");
-  text +=
-      CardLine("container", "matroska (.mkv)", "a crash costs the last moments, not the file; rewrap to MP4 afterwards");
+  text += CardLine("container", "matroska (.mkv)",
+                   "a crash costs the last moments, not the file; rewrap to MP4 afterwards");
   const double gigabytes =
       plan.chosen->recording.settings.bit_rate.kbps() * 1000 / 8 * show.recording_hours * 3600 / 1e9;
   text += CardLine("disk space", fmt::format("{:.1f} GB", gigabytes),
-               fmt::format("for {:g} hours at the average bit rate", show.recording_hours));
+                   fmt::format("for {:g} hours at the average bit rate", show.recording_hours));
   text += "\nPLACEMENT\n" + PlacementLine(plan);
   text += "\nPROOF\n" + ProofLine(plan.proving.attempts.back().proof);
   text += "\nMIND\n" + LoadLine(plan) + DisturbedLine(plan);

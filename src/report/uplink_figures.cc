@@ -25,7 +25,8 @@ std::string Steps(const std::string& name, const std::vector<double>& values, do
 
 std::string HorizontalLine(int id, double y, const char* colour, const std::string& text) {
   return fmt::format(
-      "set arrow {0} from graph 0, first {1:.4f} to graph 1, first {1:.4f} nohead front dashtype 2 linewidth 1.5 linecolor rgb "
+      "set arrow {0} from graph 0, first {1:.4f} to graph 1, first {1:.4f} nohead front dashtype 2 linewidth 1.5 "
+      "linecolor rgb "
       "\"{2}\"\nset label {0} {3} at graph 0.995, first {1:.4f} right front offset 0, 0.6 textcolor rgb \"{2}\"\n",
       id, y, colour, Quoted(text));
 }
@@ -57,7 +58,8 @@ void DrawLine(const std::filesystem::path& folder, const LineTrace& line, const 
          << HorizontalLine(11, budget.carried_kbps / 1000, kGrey, "carried nearly always")
          << HorizontalLine(12, budget.budget_kbps / 1000, kOrange, "budget for all that is sent");
   std::string plot = fmt::format(
-      "plot $line using 1:2 with fillsteps fillcolor rgb \"#dfe9f0\" fillstyle solid notitle, $line using 1:2 with steps "
+      "plot $line using 1:2 with fillsteps fillcolor rgb \"#dfe9f0\" fillstyle solid notitle, $line using 1:2 with "
+      "steps "
       "linecolor rgb \"{}\" linewidth 1.6 title \"the line\"",
       kBlue);
   // One of each kind, the best. A long line shows the range of their seconds, a short one each second.
@@ -71,8 +73,8 @@ void DrawLine(const std::filesystem::path& folder, const LineTrace& line, const 
     const auto [low, high] = std::minmax_element(seconds.begin(), seconds.end());
     const char* colour = ++drawn == 1 ? kGreen : kPurple;
     const std::string block = fmt::format("$encode{}", drawn);
-    const std::string name = fmt::format("pictures, {}: {:.1f} to {:.1f} in a second", answer->sample.title(),
-                                         *low / 1000, *high / 1000);
+    const std::string name =
+        fmt::format("pictures, {}: {:.1f} to {:.1f} in a second", answer->sample.title(), *low / 1000, *high / 1000);
     if (carried.size() <= kShort) {
       script << Steps(block, seconds, 1e-3);
       plot += fmt::format(", {} using 1:2 with steps linecolor rgb \"{}\" linewidth 1.6 title {}", block, colour,
@@ -81,8 +83,9 @@ void DrawLine(const std::filesystem::path& folder, const LineTrace& line, const 
     }
     script << fmt::format("{} << EOD\n0 {:.3f} {:.3f}\n{} {:.3f} {:.3f}\nEOD\n", block, *low * 1e-3, *high * 1e-3,
                           carried.size(), *low * 1e-3, *high * 1e-3);
-    plot += fmt::format(", {} using 1:2:3 with filledcurves fillcolor rgb \"{}\" fillstyle transparent solid 0.45 title {}",
-                        block, colour, Quoted(name));
+    plot +=
+        fmt::format(", {} using 1:2:3 with filledcurves fillcolor rgb \"{}\" fillstyle transparent solid 0.45 title {}",
+                    block, colour, Quoted(name));
   }
   script << plot << '\n';
   DrawFigure(folder, "line", script.str());
@@ -99,10 +102,10 @@ void DrawQueueDelay(const std::filesystem::path& folder, const std::vector<Delay
     const DelayCurve& curve = curves[i];
     const std::string block = fmt::format("$delay{}", i);
     data << Steps(block, curve.outcome.delay_by_second, 1);
-    plot += fmt::format("{}{} using 1:2 with steps linecolor rgb \"{}\" linewidth {} title {}", i == 0 ? "plot " : ", ",
-                        block, LookOf(i).colour, i == 0 ? 2.4 : 1.4,
-                        Quoted(fmt::format("{}: {} of {} frames dropped", curve.name, curve.outcome.dropped,
-                                           curve.outcome.frames)));
+    plot += fmt::format(
+        "{}{} using 1:2 with steps linecolor rgb \"{}\" linewidth {} title {}", i == 0 ? "plot " : ", ", block,
+        LookOf(i).colour, i == 0 ? 2.4 : 1.4,
+        Quoted(fmt::format("{}: {} of {} frames dropped", curve.name, curve.outcome.dropped, curve.outcome.frames)));
     least = std::min(least, curve.outcome.dropped);
     most = std::max(most, curve.outcome.dropped);
     top = std::max(top, curve.outcome.peak_delay_seconds);
@@ -113,9 +116,11 @@ void DrawQueueDelay(const std::filesystem::path& folder, const std::vector<Delay
       most == 0 ? fmt::format("At {:.0f} kbit/s no rate control loses a frame on this line", kbps)
       : alike   ? fmt::format("At {:.0f} kbit/s the line loses {} frames, whatever the rate control", kbps, most)
                 : fmt::format("At {:.0f} kbit/s the rate control decides: {} to {} frames lost", kbps, least, most);
-  script << FigureTitle(title, "delay before the line, longest of each second; predicted by the send-queue model") << data.str()
-         << fmt::format("set xlabel \"seconds\"\nset ylabel \"delay, seconds\"\nset xrange [0:{}]\nset yrange [0:{:.2f}]\n",
-                        seconds, top * 1.3)
+  script << FigureTitle(title, "delay before the line, longest of each second; predicted by the send-queue model")
+         << data.str()
+         << fmt::format(
+                "set xlabel \"seconds\"\nset ylabel \"delay, seconds\"\nset xrange [0:{}]\nset yrange [0:{:.2f}]\n",
+                seconds, top * 1.3)
          << "set key top left Left reverse samplen 2 spacing 1.15\n"
          << HorizontalLine(11, most_delay_seconds, kGrey, "older frames are dropped") << plot << '\n';
   DrawFigure(folder, "queue-delay", script.str());

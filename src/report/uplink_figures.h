@@ -11,7 +11,8 @@
 namespace kettle {
 
 // line.svg and .png: the line over time with budget and chosen rate; under it the one-second rates of the encodes.
-void DrawLine(const std::filesystem::path& folder, const LineTrace& line, const Budget& budget, const RateChoice& choice);
+void DrawLine(const std::filesystem::path& folder, const LineTrace& line, const Budget& budget,
+              const RateChoice& choice);
 
 struct DelayCurve {
   std::string name;

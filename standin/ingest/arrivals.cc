@@ -24,7 +24,8 @@ void Arrivals::Add(int connection, const kettle::RtmpMessage& message, Clock::ti
   const double seconds = std::chrono::duration<double>(when - *start_).count();
   Second& second = seconds_[{static_cast<int>(seconds), connection}];
   second.bytes += message.body.size();
-  const bool video = message.type == RtmpType::kVideo, header = video && message.body.size() > 1 && message.body[1] == 0;
+  const bool video = message.type == RtmpType::kVideo,
+             header = video && message.body.size() > 1 && message.body[1] == 0;
   if (!video) second.sounds += message.type == RtmpType::kAudio;
   if (!video || header) return;
   ++second.pictures;

@@ -34,7 +34,8 @@ int Run(int argc, char** argv) {
   standin::IngestOptions options;
   std::string listen = "127.0.0.1:19350", link, key_file;
   double seconds = 0;
-  po::options_description all("kettle-ingest: a SIMULATED ingest. Takes RTMP publishes behind a shaped link.\n\nOptions");
+  po::options_description all(
+      "kettle-ingest: a SIMULATED ingest. Takes RTMP publishes behind a shaped link.\n\nOptions");
   all.add_options()("help,h", "this text")("listen", po::value(&listen)->value_name("HOST:PORT"),
                                            "default: 127.0.0.1:19350; port 0: any that is free")(
       "link", po::value(&link)->value_name("FILE"), "TOML: rate or trace, delay_ms, jitter_ms, outages")(
@@ -68,7 +69,8 @@ int Run(int argc, char** argv) {
   fmt::print("kettle-ingest: a SIMULATED ingest, at {}://{}:{}/live\n", secure ? "rtmps" : "rtmp", host, server.port());
   std::fflush(stdout);
   std::thread timer;
-  if (seconds > 0) timer = std::thread([&] {
+  if (seconds > 0)
+    timer = std::thread([&] {
       for (double waited = 0; waited < seconds && !stop; waited += 0.05)
         std::this_thread::sleep_for(std::chrono::milliseconds(50));
       stop = true;

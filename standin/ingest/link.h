@@ -35,7 +35,7 @@ class Link {
   explicit Link(LinkShape shape) : shape_(std::move(shape)), server_(shape_.line.points()) {}
 
   struct Passage {
-    Clock::time_point through;   // the link is free for the next bytes
+    Clock::time_point through;  // the link is free for the next bytes
     Clock::time_point arrives;  // at the ingest
   };
   Passage Carry(std::size_t bytes);

@@ -39,7 +39,9 @@ class Delivery {
   // `abandoned`: what is on its way will never arrive.
   Delivery(Connection& connection, kettle::RtmpServerSession& session, std::mutex& writing,
            const std::atomic<bool>& abandoned)
-      : connection_(connection), session_(session), writing_(writing), abandoned_(abandoned), thread_([this] { Run(); }) {}
+      : connection_(connection), session_(session), writing_(writing), abandoned_(abandoned), thread_([this] {
+          Run();
+        }) {}
   ~Delivery() {
     {
       const std::scoped_lock lock(mutex_);

@@ -19,9 +19,9 @@ struct IngestOptions {
   std::string host = "127.0.0.1";
   int port = 0;  // 0: any that is free
   LinkShape link;
-  std::string key;                        // empty: any is accepted
-  std::string report, save_folder;        // empty: none
-  std::string certificate, private_key;   // PEM files; both: TLS
+  std::string key;                       // empty: any is accepted
+  std::string report, save_folder;       // empty: none
+  std::string certificate, private_key;  // PEM files; both: TLS
 };
 
 class IngestServer {

@@ -37,8 +37,10 @@ class UplinkTest : public test::ProgramTest {
 };
 
 TEST_F(UplinkTest, ReadingsBecomeABudget) {
-  const auto ran = Run("uplink --reading '11.8 Mbit/s' --reading '9.9 Mbit/s' --link wireless --reserve 'voice call 0.2 "
-                       "Mbit/s' --destination quayside" + std::string(kSmall));
+  const auto ran =
+      Run("uplink --reading '11.8 Mbit/s' --reading '9.9 Mbit/s' --link wireless --reserve 'voice call 0.2 "
+          "Mbit/s' --destination quayside" +
+          std::string(kSmall));
   EXPECT_EQ(ran.code, 0) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("the line carries    9900"), HasSubstr("voice call"), HasSubstr("What binds"),
                              HasSubstr("Quayside takes 3500 kbit/s"), HasSubstr("Constant or variable?")));
@@ -76,10 +78,13 @@ TEST_F(UplinkTest, MeasuresAnIngest) {
   const std::string address = StartIngest("--link link.toml --key-file key.txt --report arrived.csv --save saved");
   const auto ran = Run("uplink --to " + address + " --key-file key.txt --seconds 5" + kSmall);
   EXPECT_EQ(ran.code, 0) << ran.err;
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("Ingests"), HasSubstr(address), HasSubstr("What the stream may send")));
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("SIMULATED"), HasSubstr("Ingests"), HasSubstr(address + " (simulated)"),
+                             HasSubstr("What the stream may send")));
   ExpectValid("uplink");
   EXPECT_TRUE(Json("out/uplink.json").contains("trace"));
-  for (const std::string& text : {ran.out, ran.err, Get(path("out/uplink.json")), Get(path("ingest.txt")), Get(path("arrived.csv"))})
+  EXPECT_EQ(Json("out/uplink.json")["simulated"], true);
+  for (const std::string& text :
+       {ran.out, ran.err, Get(path("out/uplink.json")), Get(path("ingest.txt")), Get(path("arrived.csv"))})
     EXPECT_THAT(text, Not(HasSubstr("s3cret")));
   Put("wrong.txt", "wrong\n");
   const auto refused = Run("uplink --to " + address + " --key-file wrong.txt --seconds 5" + kSmall);
@@ -90,7 +95,8 @@ TEST_F(UplinkTest, MeasuresAnIngest) {
 TEST_F(UplinkTest, APlanTakesItsRateFromTheLineAndEndsWithALadder) {
   Put("show.toml",
       "[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [\"open-water\"]\n[uplink]\nreadings = "
-      "[\"1.2 Mbit/s\", \"1 Mbit/s\"]\n[stream]\nsize = \"320x180\"\nframe_rate = \"12\"\n[require]\nheadroom = 0.05\n");
+      "[\"1.2 Mbit/s\", \"1 Mbit/s\"]\n[stream]\nsize = \"320x180\"\nframe_rate = \"12\"\n[require]\nheadroom = "
+      "0.05\n");
   const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --out out");
   EXPECT_THAT(ran.code, testing::AnyOf(0, 1)) << ran.err;
   ExpectValid("plan");
@@ -98,7 +104,8 @@ TEST_F(UplinkTest, APlanTakesItsRateFromTheLineAndEndsWithALadder) {
   EXPECT_EQ(plan["line"]["carried_kbps"], 1000);
   EXPECT_EQ(plan["rate_control"]["rate_controls"].size(), 3u);
   const nlohmann::json because = plan["because"];
-  const auto rate = std::find_if(because.begin(), because.end(), [](const auto& b) { return b["choice"] == "stream.bit_rate"; });
+  const auto rate =
+      std::find_if(because.begin(), because.end(), [](const auto& b) { return b["choice"] == "stream.bit_rate"; });
   ASSERT_NE(rate, because.end());
   EXPECT_THAT((*rate)["why"].get<std::string>(), HasSubstr("1000 kbit/s carried (the lowest of 2 readings)"));
   EXPECT_GT(std::filesystem::file_size(path("out/line.svg")), 1000u);

@@ -85,8 +85,9 @@ TEST_F(CacheTest, TakesTheCalmestStretchWhereAsked) {
   EXPECT_EQ(calm.label, "clip.mkv, calmest");
   EXPECT_NE(calm.key(), Prepare(clip, {192, 128}, {25, 1}, 2).key());
   const std::string whole = MakeClip("short.mkv", 0, 25);
-  EXPECT_EQ(PrepareFootage({whole, {192, 128}, {25, 1}, 2, Stretch::kCalmest}, path("cache"), [](double) {}).from_seconds,
-            Prepare(whole, {192, 128}, {25, 1}, 2).from_seconds);
+  EXPECT_EQ(
+      PrepareFootage({whole, {192, 128}, {25, 1}, 2, Stretch::kCalmest}, path("cache"), [](double) {}).from_seconds,
+      Prepare(whole, {192, 128}, {25, 1}, 2).from_seconds);
 }
 
 TEST_F(CacheTest, ACutOffClipIsRefused) {

@@ -9,7 +9,8 @@
 namespace kettle {
 namespace {
 
-// Looks fall with the bit rate and the frame rate; smaller pictures look better at low rates; below `slow` lines it hangs.
+// Looks fall with the bit rate and the frame rate; smaller pictures look better at low rates; below `slow` lines it
+// hangs.
 class LineRunner final : public TrialRunner {
  public:
   int runs = 0;

@@ -176,7 +176,8 @@ TEST_F(SessionTest, AcknowledgesWhatItGot) {
   Command({"connect", 1.0, AmfObject{{"app", "live"}}});
   Command({"publish", 3.0, AmfValue(), "right", "live"}, 1);
   std::string reply;
-  for (int i = 0; i < 30; ++i) reply += session_.Feed(writer_.Write({RtmpType::kVideo, 0, 1, std::string(50000, 'v')}, 6));
+  for (int i = 0; i < 30; ++i)
+    reply += session_.Feed(writer_.Write({RtmpType::kVideo, 0, 1, std::string(50000, 'v')}, 6));
   ChunkReader reader;
   reader.Feed(reply);
   EXPECT_EQ(reader.Next()->type, RtmpType::kAcknowledgement);

@@ -66,7 +66,8 @@ TEST(Budget, SaysHowMuchIsMissing) {
   EXPECT_LT(budget.one_encode_kbps(), kLeastVideoKbps);
   const double missing = MissingKbps(budget);
   EXPECT_GT(missing, 0);
-  EXPECT_NEAR(MakeBudget({LinkKind::kWired, {Kbps(500 + missing)}, {}}, reserve, {}, 30).video_kbps, kLeastVideoKbps, 1);
+  EXPECT_NEAR(MakeBudget({LinkKind::kWired, {Kbps(500 + missing)}, {}}, reserve, {}, 30).video_kbps, kLeastVideoKbps,
+              1);
 }
 
 TEST(Budget, ItsJsonNamesTheVideoOfEachDestination) {

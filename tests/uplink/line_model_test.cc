@@ -152,7 +152,8 @@ TEST(LineModel, AgreesWithSmallStepsOfTime) {
     for (int i = 0; i < 180; ++i)
       stream.frames.push_back({i / 30.0, static_cast<int>(between(4000, 20000) * (i % 60 == 0 ? 4 : 1)), i % 60 == 0});
     std::vector<LineTrace::Point> points;
-    for (int i = 0; i < 60; ++i) points.push_back({static_cast<double>(i), between(0, 1) < 0.1 ? 0 : between(1500, 6000)});
+    for (int i = 0; i < 60; ++i)
+      points.push_back({static_cast<double>(i), between(0, 1) < 0.1 ? 0 : between(1500, 6000)});
     points.push_back({60, 6000});
     const LineTrace line(points, 60);
     const SendingOutcome slow = InSmallSteps(stream, line, 1.5);

@@ -19,6 +19,7 @@
 #include "kettle/media/writer.h"
 #include "kettle/rtmp/publisher.h"
 #include "kettle/uplink/measurement.h"
+#include "kettle/uplink/paced_publish.h"
 #include "server.h"
 #include "support.h"
 
@@ -32,7 +33,8 @@ using testing::HasSubstr;
 
 class RunningIngest {
  public:
-  explicit RunningIngest(IngestOptions options) : server_(std::move(options)), thread_([this] { server_.Serve(stop_); }) {}
+  explicit RunningIngest(IngestOptions options)
+      : server_(std::move(options)), thread_([this] { server_.Serve(stop_); }) {}
   ~RunningIngest() {
     stop_ = true;
     thread_.join();
@@ -120,6 +122,61 @@ TEST_F(PublishTest, FilledUpPicturesArriveAndPlay) {
   EXPECT_THAT(Get(path("arrived.csv")), HasSubstr("simulated"));
 }
 
+TEST_F(PublishTest, PicturesAreFilledUpWithWhatDecodersPassOver) {
+  const TestStream stream = MakeStream();
+  const std::string bare = stream.Picture(3, 0).body, filled = stream.Picture(3, 5000).body;
+  EXPECT_EQ(filled.size(), 5000u);
+  EXPECT_EQ(filled.substr(0, bare.size()), bare);
+  EXPECT_EQ(filled[bare.size() + 4], 12) << "a NAL unit of filler data";
+  EXPECT_EQ(static_cast<unsigned char>(filled.back()), 0x80);
+  EXPECT_EQ(stream.Picture(3, bare.size() + 1).body, bare) << "no room for a filler unit";
+  EXPECT_EQ(stream.Picture(30, 0).body.substr(5), stream.Picture(0, 0).body.substr(5)) << "it starts again";
+  EXPECT_EQ(stream.Picture(30, 0).timestamp_ms, 1000u);
+  EXPECT_TRUE(stream.IsKeyframe(30));
+  EXPECT_FALSE(stream.IsKeyframe(31));
+  EXPECT_EQ(static_cast<int>(stream.Header().body[1]), 0) << "a sequence header";
+}
+
+TEST_F(PublishTest, APacedPublishOverALineWithRoomLosesNothing) {
+  RunningIngest ingest({.report = path("arrived.csv")});
+  double progress = 0;
+  const PacedPublishOutcome outcome =
+      PublishPaced({ingest.url(), "key", 2}, MakeStream(), [&](double share) { progress = share; });
+  EXPECT_EQ(outcome.sending.frames, 60);
+  EXPECT_EQ(outcome.sending.dropped, 0);
+  EXPECT_EQ(outcome.sending.stretches, 0);
+  EXPECT_GT(outcome.sending.peak_delay_seconds, 0);
+  EXPECT_GT(progress, 0.5);
+}
+
+TEST_F(PublishTest, APacedPublishDropsWhatALineCannotCarry) {
+  // An outage so long that any machine sees it.
+  RunningIngest ingest({.link = {LineTrace({{0, 5000}, {1, 0}, {4, 5000}}, 5)}});
+  PacedPublish request{ingest.url(), "key", 5};
+  request.held_bytes = 4 << 10;
+  request.rule.most_delay_seconds = 0.5;
+  const PacedPublishOutcome outcome = PublishPaced(request, MakeStream(), [](double) {});
+  EXPECT_GT(outcome.sending.dropped, 20);
+  EXPECT_GE(outcome.sending.stretches, 1);
+  EXPECT_GT(outcome.pipe_bytes, 0);
+  EXPECT_GT(outcome.sending.peak_delay_seconds, 0.5);
+}
+
+TEST_F(PublishTest, TheStreamThatTheModelSeesHasTheEncodesFrames) {
+  MakeStream();
+  const CodedPictures coded = ReadCodedPictures(path("stream.mkv"));
+  EXPECT_EQ(coded.codec, "h264");
+  EXPECT_EQ(coded.width, 192);
+  const CodedStream stream = StreamOf(coded, 30);
+  ASSERT_EQ(stream.frames.size(), 30u);
+  EXPECT_EQ(stream.seconds, 1);
+  EXPECT_TRUE(stream.frames[0].keyframe);
+  EXPECT_EQ(stream.frames[7].size_bytes, static_cast<int>(coded.pictures[7].data.size()));
+  EXPECT_LE(coded.pictures[7].decode_seconds, coded.pictures[7].show_seconds);
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ReadCodedPictures(Put("noise.mkv", "noise")); }), HasSubstr("noise.mkv"));
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { TestStream({.codec = "vp9"}, 30); }), HasSubstr("H.264"));
+}
+
 TEST_F(PublishTest, MeasuresAndReportsTheLine) {
   RunningIngest ingest({.link = {LineTrace::Steady(6000, 1), 5, 0}});
   MeasureRequest request{ingest.url(), "key", 5};
@@ -136,8 +193,7 @@ TEST_F(PublishTest, MeasuresAndReportsTheLine) {
 
 TEST_F(PublishTest, AWrongKeyIsRefusedAndNeverShown) {
   RunningIngest ingest({.key = "right"});
-  const std::string line =
-      Complaint(Fault::kInput, [&] { RtmpPublisher publisher(ingest.url(), "s3cret", 5); });
+  const std::string line = Complaint(Fault::kInput, [&] { RtmpPublisher publisher(ingest.url(), "s3cret", 5); });
   EXPECT_THAT(line, HasSubstr("is the stream key right?"));
   EXPECT_THAT(line, testing::Not(HasSubstr("s3cret")));
   while (ingest.server().refused() < 1) usleep(1000);

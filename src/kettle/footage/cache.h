@@ -17,7 +17,7 @@ struct FootageRequest {
   std::string source;  // a scene's name, or the path of a clip
   FrameSize size;
   FrameRate rate;
-  double seconds = 3;  // how much of it; a shorter clip is played forth and back
+  double seconds = 3;                   // how much of it; a shorter clip is played forth and back
   Stretch stretch = Stretch::kBusiest;  // which part of a clip, by the bytes its pictures took to code
 };
 
@@ -55,9 +55,10 @@ void RenderSceneTo(const std::filesystem::path& file, const std::string& scene, 
                    double seconds, const std::function<void(double)>& progress);
 
 // Gives the footage from the cache, making it first if need be. `progress` is called with 0..1.
-// A clip's pictures are those of the stretch asked for; each is shown until the next, so the result has the requested rate whatever the clip's; the picture keeps
-// its shape, with black bars if the requested size has another. Throws Error(kInput) for a clip that is
-// not usable (empty, cut off, sound only, not media), Error(kMachine) if the cache cannot be written.
+// A clip's pictures are those of the stretch asked for; each is shown until the next, so the result has the requested
+// rate whatever the clip's; the picture keeps its shape, with black bars if the requested size has another. Throws
+// Error(kInput) for a clip that is not usable (empty, cut off, sound only, not media), Error(kMachine) if the cache
+// cannot be written.
 Footage PrepareFootage(const FootageRequest& request, const std::filesystem::path& cache_folder,
                        const std::function<void(double)>& progress);
 

@@ -34,10 +34,10 @@ CodedPictures ReadCodedPictures(const std::filesystem::path& file) {
     if (packet->stream_index == index) {
       const std::int64_t decode = packet->dts != AV_NOPTS_VALUE ? packet->dts : packet->pts;
       if (coded.pictures.empty()) first = static_cast<double>(decode) * unit;
-      coded.pictures.push_back({static_cast<double>(decode) * unit - first, static_cast<double>(packet->pts) * unit - first,
-                                (packet->flags & AV_PKT_FLAG_KEY) != 0,
-                                std::string(reinterpret_cast<const char*>(packet->data),
-                                            static_cast<std::size_t>(packet->size))});
+      coded.pictures.push_back(
+          {static_cast<double>(decode) * unit - first, static_cast<double>(packet->pts) * unit - first,
+           (packet->flags & AV_PKT_FLAG_KEY) != 0,
+           std::string(reinterpret_cast<const char*>(packet->data), static_cast<std::size_t>(packet->size))});
     }
     av_packet_unref(packet.get());
   }

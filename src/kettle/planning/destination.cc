@@ -53,7 +53,8 @@ std::vector<Destination::Ingest> ReadIngests(const toml::table& table, const std
 
 Taker TakerOf(const Destination& destination) {
   Taker taker{destination.name, destination.video_bit_rate_max};
-  taker.audio = std::min(BitRate::FromKbps(kAudioKbps), destination.audio_bit_rate_max.value_or(BitRate::FromKbps(1e6)));
+  taker.audio =
+      std::min(BitRate::FromKbps(kAudioKbps), destination.audio_bit_rate_max.value_or(BitRate::FromKbps(1e6)));
   if (!destination.transcodes)
     taker.audience_max = destination.audience_bit_rate.value_or(BitRate::FromKbps(kAudienceKbps));
   return taker;

@@ -20,10 +20,10 @@ struct Destination {
   double keyframe_seconds = 2;
   std::vector<std::string> codecs = {"h264"};
   std::optional<BitRate> audio_bit_rate_max;
-  std::optional<int> b_frames_max;      // in a row
-  std::vector<FrameSize> sizes;         // the only ones it takes; empty: any up to size_max
-  std::vector<FrameRate> frame_rates;   // likewise
-  bool transcodes = true;               // viewers may choose smaller versions; if not, they get what was sent
+  std::optional<int> b_frames_max;           // in a row
+  std::vector<FrameSize> sizes;              // the only ones it takes; empty: any up to size_max
+  std::vector<FrameRate> frame_rates;        // likewise
+  bool transcodes = true;                    // viewers may choose smaller versions; if not, they get what was sent
   std::optional<BitRate> audience_bit_rate;  // what viewers' own lines carry, where nothing is transcoded
   struct Ingest {
     std::string name, address;

@@ -35,8 +35,8 @@ std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footag
     const Trial trial = book.Get(next, footage);
     if (!trial.done() || !trial.quality || trial.headroom < required_headroom) return;
     settings = next;
-    ladder.push_back({what, next, chosen.settings.bit_rate.kbps() - next.bit_rate.kbps(), score - trial.quality->score(),
-                      trial.headroom});
+    ladder.push_back({what, next, chosen.settings.bit_rate.kbps() - next.bit_rate.kbps(),
+                      score - trial.quality->score(), trial.headroom});
   };
   for (const double share : kRateSteps) {
     EncodeSettings next = settings;

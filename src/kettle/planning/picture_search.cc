@@ -19,9 +19,9 @@ struct Place {
   bool operator==(const Place&) const = default;
 };
 
-constexpr double kWorthDb = 0.05;    // less is no reason to look further
-constexpr double kNearDb = 1;        // what is behind by less may be ahead at other sizes
-constexpr double kBesideDb = 0.25;   // or with another preset
+constexpr double kWorthDb = 0.05;   // less is no reason to look further
+constexpr double kNearDb = 1;       // what is behind by less may be ahead at other sizes
+constexpr double kBesideDb = 0.25;  // or with another preset
 
 class Searcher {
  public:
@@ -277,7 +277,8 @@ class Searcher {
   std::vector<Tried> tried_;
   Place here_;  // the best so far
   double best_score_ = -1;
-  std::map<std::string, std::vector<std::optional<double>>> gains_;  // by family and preset, over the next faster one: dB
+  std::map<std::string, std::vector<std::optional<double>>>
+      gains_;  // by family and preset, over the next faster one: dB
 };
 
 }  // namespace

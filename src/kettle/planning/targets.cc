@@ -63,7 +63,8 @@ class Chooser {
     KeepAccepted();
     for (const Destination& to : show_.destinations) {
       constexpr int kUsual = 3;  // what presets make at most
-      if (to.b_frames_max && *to.b_frames_max < kUsual) stream.b_frames = std::min(stream.b_frames.value_or(*to.b_frames_max), *to.b_frames_max);
+      if (to.b_frames_max && *to.b_frames_max < kUsual)
+        stream.b_frames = std::min(stream.b_frames.value_or(*to.b_frames_max), *to.b_frames_max);
       stream.keyframe_seconds = std::min(stream.keyframe_seconds, to.keyframe_seconds);
       if (std::find(to.codecs.begin(), to.codecs.end(), "h264") == to.codecs.end())
         FailInput("{} does not take H.264, and this version encodes nothing else", to.name);
@@ -75,7 +76,8 @@ class Chooser {
     const auto keep = [](auto& list, const auto& accepted, const std::string& to, const char* what) {
       if (accepted.empty()) return;
       const auto offered = list;
-      std::erase_if(list, [&](const auto& item) { return std::find(accepted.begin(), accepted.end(), item) == accepted.end(); });
+      std::erase_if(
+          list, [&](const auto& item) { return std::find(accepted.begin(), accepted.end(), item) == accepted.end(); });
       if (!list.empty()) return;
       std::vector<std::string> names;
       for (const auto& item : accepted) names.push_back(item.str());
@@ -92,7 +94,8 @@ class Chooser {
       keep(targets_.sizes, to.sizes, to.name, "sizes");
       keep(targets_.rates, to.frame_rates, to.name, "frame rates");
     }
-    std::sort(targets_.sizes.begin(), targets_.sizes.end(), [](FrameSize a, FrameSize b) { return a.pixels() > b.pixels(); });
+    std::sort(targets_.sizes.begin(), targets_.sizes.end(),
+              [](FrameSize a, FrameSize b) { return a.pixels() > b.pixels(); });
     targets_.stream.size = targets_.sizes.front();
     targets_.stream.frame_rate = targets_.rates.front();
   }
@@ -157,7 +160,8 @@ class Chooser {
                 budget.carried_kbps, budget.binding_limit, MissingKbps(budget), kLeastVideoKbps);
     for (const std::string& question : QuestionReadings(show_.line.readings)) targets_.warnings.push_back(question);
     if (show_.line.trace)
-      for (const std::string& note : show_.line.trace->notes()) targets_.warnings.push_back("the line's trace: " + note);
+      for (const std::string& note : show_.line.trace->notes())
+        targets_.warnings.push_back("the line's trace: " + note);
     return BitRate::FromKbps(budget.one_encode_kbps());
   }
 
@@ -204,15 +208,15 @@ void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targe
   std::string rate_why;
   if (rate_is_free && choice.chosen_kbps() < stream.bit_rate.kbps()) {
     stream.bit_rate = BitRate::FromKbps(choice.chosen_kbps());
-    rate_why = fmt::format("the line's dips: the send-queue model loses frames at the budget's {:.0f} kbit/s (predicted)",
-                           choice.budget_kbps);
+    rate_why =
+        fmt::format("the line's dips: the send-queue model loses frames at the budget's {:.0f} kbit/s (predicted)",
+                    choice.budget_kbps);
   }
   stream.maximum_bit_rate = BitRate::FromKbps(std::round(stream.bit_rate.kbps() * best.sample.peak_ratio));
-  const std::string why =
-      fmt::format("{}: carries up to {:.0f} kbit/s of it on this line, {} of {} frames dropped at {:.0f} (send-queue model, "
-                  "predicted)",
-                  best.sample.title(), best.highest_kbps, best.at_budget.dropped, best.at_budget.frames,
-                  choice.budget_kbps);
+  const std::string why = fmt::format(
+      "{}: carries up to {:.0f} kbit/s of it on this line, {} of {} frames dropped at {:.0f} (send-queue model, "
+      "predicted)",
+      best.sample.title(), best.highest_kbps, best.at_budget.dropped, best.at_budget.frames, choice.budget_kbps);
   for (Because& reason : targets.reasons) {
     if (reason.choice == "stream.rate_control") reason = {reason.choice, Name(stream.rate_control), why, false};
     if (reason.choice == "stream.bit_rate" && !rate_why.empty())

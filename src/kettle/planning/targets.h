@@ -31,8 +31,8 @@ struct Targets {
   std::vector<std::string> warnings;  // one line each, for the user
 };
 
-// What the send-queue model found for the line: sets the stream's rate control and, where the show does not ask for one,
-// its bit rate, with the reasons.
+// What the send-queue model found for the line: sets the stream's rate control and, where the show does not ask for
+// one, its bit rate, with the reasons.
 void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targets);
 
 // Throws Error(kInput) if the show leaves no bit rate to be found.

@@ -280,11 +280,8 @@ void FilterDown(const Plane& a, const Plane& b, int x0, int y, FilteredRow& filt
     if (x + lanes <= columns)
       FilterColumns([&](int plane, int tap) HWY_ATTR { return LoadSamples(F(), rows[plane][tap] + x); }, maps);
     else  // nothing is read past the plane
-      FilterColumns(
-          [&](int plane, int tap) HWY_ATTR {
-            return LoadSome(F(), rows[plane][tap] + x, columns - x);
-          },
-          maps);
+      FilterColumns([&](int plane, int tap) HWY_ATTR { return LoadSome(F(), rows[plane][tap] + x, columns - x); },
+                    maps);
   };
   for (int x = 0; x < columns; x += kStep * lanes) {
     V left[4], right[4];

@@ -18,8 +18,8 @@ double SquaredErrorOfRows(const PlaneView& a, const PlaneView& b, int from_x, in
   return error;
 }
 
-// Windows overlap so far that some of them have the mean of all: within 5e-5 of it on the scenes. The more there are, and
-// the less a scale weighs, the fewer do.
+// Windows overlap so far that some of them have the mean of all: within 5e-5 of it on the scenes. The more there are,
+// and the less a scale weighs, the fewer do.
 kernels::WindowSteps StepsAt(int scale, int shorter_side) {
   if (shorter_side < 128) return {1, 1};
   if (scale == 0) return {2, shorter_side < 600 ? 4 : 8};
@@ -66,10 +66,11 @@ double MsSsim(const PlaneView& a, const PlaneView& b) {
         std::swap(*half, next);
       }
     }
-    const auto kind = scale + 1 < scales ? kernels::Similarity::kContrastStructure : kernels::Similarity::kWithLuminance;
+    const auto kind =
+        scale + 1 < scales ? kernels::Similarity::kContrastStructure : kernels::Similarity::kWithLuminance;
     const kernels::WindowSteps steps = StepsAt(scale, std::min(a.width, a.height));
-    const double similarity = scale == 0 ? kernels::GaussianSsim(a, b, kind, steps)
-                                         : kernels::GaussianSsim(half_a, half_b, kind, steps);
+    const double similarity =
+        scale == 0 ? kernels::GaussianSsim(a, b, kind, steps) : kernels::GaussianSsim(half_a, half_b, kind, steps);
     product *= std::pow(std::max(0.0, similarity), kWeights[scale] / weights);
   }
   return product;

@@ -23,8 +23,8 @@ struct AmfValue {
   AmfValue(const char* text) : value(std::string(text)) {}  // NOLINT
   AmfValue(AmfObject object) : value(std::move(object)) {}  // NOLINT
 
-  std::string text() const;  // "" unless it is text
-  double number() const;     // 0 unless it is a number
+  std::string text() const;                          // "" unless it is text
+  double number() const;                             // 0 unless it is a number
   const AmfValue* Find(std::string_view key) const;  // of an object; null if it has none
 };
 

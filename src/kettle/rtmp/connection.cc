@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/rtmp/connection.h"
 
-#include <linux/sockios.h>
 #include <arpa/inet.h>
+#include <linux/sockios.h>
 #include <linux/tcp.h>
 #include <netdb.h>
 #include <openssl/err.h>
@@ -101,10 +101,12 @@ void Connection::Connect(const std::string& host, int port, double patience_seco
 void Connection::FailTls(const std::string& host) {
   const long verdict = SSL_get_verify_result(ssl_.get());
   if (verdict != X509_V_OK)
-    FailInput("{}: its certificate does not verify ({}); nothing was sent", host, X509_verify_cert_error_string(verdict));
+    FailInput("{}: its certificate does not verify ({}); nothing was sent", host,
+              X509_verify_cert_error_string(verdict));
   const unsigned long error = ERR_get_error();
   const char* reason = error ? ERR_reason_error_string(error) : nullptr;
-  FailInput("{}: no TLS there ({}); is it rtmp:// rather than rtmps://?", host, reason ? reason : "the line was closed");
+  FailInput("{}: no TLS there ({}); is it rtmp:// rather than rtmps://?", host,
+            reason ? reason : "the line was closed");
 }
 
 void Connection::SecureIt(const std::string& host, double patience_seconds) {
@@ -117,7 +119,8 @@ void Connection::SecureIt(const std::string& host, double patience_seconds) {
   SSL_set_fd(ssl_.get(), socket_);
   SSL_set_tlsext_host_name(ssl_.get(), host.c_str());
   in6_addr number;
-  const bool is_address = inet_pton(AF_INET, host.c_str(), &number) == 1 || inet_pton(AF_INET6, host.c_str(), &number) == 1;
+  const bool is_address =
+      inet_pton(AF_INET, host.c_str(), &number) == 1 || inet_pton(AF_INET6, host.c_str(), &number) == 1;
   if (is_address)
     X509_VERIFY_PARAM_set1_ip_asc(SSL_get0_param(ssl_.get()), host.c_str());
   else

@@ -2,9 +2,8 @@
 // A TCP connection that never blocks, with TLS on top where asked for.
 #pragma once
 
-#include <cstdint>
-
 #include <cstddef>
+#include <cstdint>
 #include <memory>
 #include <string>
 #include <string_view>
@@ -26,7 +25,8 @@ struct TcpState {
 class Connection {
  public:
   // Resolves, connects and, if `secure`, shakes hands and checks the certificate against the host's name and the
-  // system's authorities (SSL_CERT_FILE is honoured). Throws Error(kInput) with one line that says which of these failed.
+  // system's authorities (SSL_CERT_FILE is honoured). Throws Error(kInput) with one line that says which of these
+  // failed.
   Connection(const std::string& host, int port, bool secure, double patience_seconds);
   // Takes over a socket that a server accepted; with a context it shakes hands first. Throws Error(kInput).
   explicit Connection(int socket, ssl_ctx_st* server_context = nullptr, double patience_seconds = 5);
@@ -36,7 +36,8 @@ class Connection {
 
   // How many bytes were taken, 0 if none can be now. Throws Error(kInput) if the connection is lost.
   std::size_t Write(std::string_view bytes);
-  // What is there, at most so much, "" if nothing is. Throws Error(kInput) if the other side closed or the connection is lost.
+  // What is there, at most so much, "" if nothing is. Throws Error(kInput) if the other side closed or the connection
+  // is lost.
   std::string Read(std::size_t most = 16384);
   // Waits until it can be read, or also written, or the time is over. True if one of them can be done.
   bool Wait(bool for_writing, double seconds) const;
@@ -44,8 +45,8 @@ class Connection {
   TcpState state() const;
   // Of what the kernel has taken it may hold so much back unsent.
   void LimitUnsent(int bytes);
-  // It holds at most about so much, on its way or unsent: more would wait where it cannot be dropped. To be called before
-  // much is sent; less than the line's rate times its round trip would slow the line down.
+  // It holds at most about so much, on its way or unsent: more would wait where it cannot be dropped. To be called
+  // before much is sent; less than the line's rate times its round trip would slow the line down.
   void LimitHeld(int bytes);
 
  private:

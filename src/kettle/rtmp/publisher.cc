@@ -29,15 +29,13 @@ RtmpPublisher::RtmpPublisher(const IngestUrl& url, const std::string& key, doubl
   std::string size;
   PutBig(size, kChunkBytes, 4);
   SendAll(writer_.Write({RtmpType::kSetChunkSize, 0, 0, size}, 2));
-  const AmfObject about{{"app", url.app},
-                        {"type", "nonprivate"},
-                        {"flashVer", "fast-kettle"},
-                        {"tcUrl", url.str()}};
+  const AmfObject about{{"app", url.app}, {"type", "nonprivate"}, {"flashVer", "fast-kettle"}, {"tcUrl", url.str()}};
   SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"connect", 1.0, about})}));
-  Await("_result");
+  if (const auto values = Await("_result"); values.size() > 2)
+    if (const AmfValue* stand_in = values[2].Find("simulated"))
+      simulated_ = std::get_if<bool>(&stand_in->value) != nullptr;
   SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"createStream", 2.0, AmfValue()})}));
-  if (const auto values = Await("_result"); values.size() > 3)
-    stream_ = static_cast<std::uint32_t>(values[3].number());
+  if (const auto values = Await("_result"); values.size() > 3) stream_ = static_cast<std::uint32_t>(values[3].number());
   in_stream_ = true;
   SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"publish", 3.0, AmfValue(), key, "live"})}));
   Await("onStatus");
@@ -97,8 +95,7 @@ std::vector<AmfValue> RtmpPublisher::Await(const std::string& what) {
       return values;
     }
     const double left = patience_seconds_ - Since(start);
-    if (left <= 0 || !connection_->Wait(false, left))
-      FailInput("{}: no answer for {:g} s", where_, patience_seconds_);
+    if (left <= 0 || !connection_->Wait(false, left)) FailInput("{}: no answer for {:g} s", where_, patience_seconds_);
     try {
       reader_.Feed(connection_->Read());
     } catch (const Error&) {

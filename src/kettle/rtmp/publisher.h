@@ -19,15 +19,17 @@ class RtmpPublisher {
   // answer. The key goes to the ingest and nowhere else.
   RtmpPublisher(const IngestUrl& url, const std::string& key, double patience_seconds);
 
-  double connect_seconds() const { return connect_seconds_; }          // until the connection (and TLS) stood
-  double start_seconds() const { return start_seconds_; }              // until the ingest took the publish
-  double answer_seconds() const { return answer_seconds_; }            // that one command took to be answered, at best
+  double connect_seconds() const { return connect_seconds_; }  // until the connection (and TLS) stood
+  double start_seconds() const { return start_seconds_; }      // until the ingest took the publish
+  double answer_seconds() const { return answer_seconds_; }    // that one command took to be answered, at best
+
+  bool simulated() const { return simulated_; }  // the ingest says of itself that it is a stand-in
 
   // The bytes of one message on the line; its stream is set here.
   std::string Wrap(RtmpMessage message);
 
-  // Sends what can be sent of `bytes`; returns how many were taken. Reads and answers what came in. Throws Error(kInput)
-  // if the connection is lost or the ingest ends the publish.
+  // Sends what can be sent of `bytes`; returns how many were taken. Reads and answers what came in. Throws
+  // Error(kInput) if the connection is lost or the ingest ends the publish.
   std::size_t Send(std::string_view bytes);
   bool WaitToSend(double seconds) const { return connection_->Wait(true, seconds); }
   TcpState state() const { return connection_->state(); }
@@ -51,7 +53,7 @@ class RtmpPublisher {
   ChunkReader reader_;
   double connect_seconds_ = 0, start_seconds_ = 0, answer_seconds_ = 1e9;
   std::uint32_t stream_ = 1;  // as the ingest numbers it
-  bool in_stream_ = false, published_ = false;
+  bool in_stream_ = false, published_ = false, simulated_ = false;
 };
 
 }  // namespace kettle

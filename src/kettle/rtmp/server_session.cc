@@ -88,7 +88,7 @@ void RtmpServerSession::Command(const RtmpMessage& message, std::string& reply) 
     app_ = app ? app->text() : "";
     reply += writer_.Write({RtmpType::kWindowSize, 0, 0, Big32(kWindowBytes)}, 2);
     reply += writer_.Write({RtmpType::kPeerBandwidth, 0, 0, Big32(kWindowBytes) + '\x02'}, 2);
-    result({AmfObject{{"fmsVer", "kettle-ingest"}, {"capabilities", 31.0}},
+    result({AmfObject{{"fmsVer", "kettle-ingest"}, {"capabilities", 31.0}, {"simulated", true}},
             AmfObject{{"level", "status"},
                       {"code", "NetConnection.Connect.Success"},
                       {"description", "connected"},

@@ -64,7 +64,8 @@ std::pair<double, std::string> LimitOf(const Taker& taker) {
   }
   if (taker.audience_max && taker.audience_max->kbps() < limit) {
     limit = taker.audience_max->kbps();
-    words = fmt::format("{} sends viewers what it gets, and their lines carry {}", taker.name, taker.audience_max->str());
+    words =
+        fmt::format("{} sends viewers what it gets, and their lines carry {}", taker.name, taker.audience_max->str());
   }
   return {limit, words};
 }

@@ -39,10 +39,10 @@ struct Budget {
   std::vector<std::pair<std::string, double>> reserved;  // kbit/s
   double safety_share = 1;
   std::string safety_how;
-  double budget_kbps = 0;    // for everything this stream sends, to all who take it
-  double audio_kbps = 0;     // of all
-  double wrapping_kbps = 0;  // of all: FLV and RTMP
-  double video_kbps = 0;     // left for pictures, to all
+  double budget_kbps = 0;               // for everything this stream sends, to all who take it
+  double audio_kbps = 0;                // of all
+  double wrapping_kbps = 0;             // of all: FLV and RTMP
+  double video_kbps = 0;                // left for pictures, to all
   std::vector<TakerShare> one_for_all;  // the same encode for each
   std::vector<TakerShare> each;         // an encode each
   std::string binding_limit;
@@ -53,8 +53,8 @@ struct Budget {
 
 inline constexpr double kLeastVideoKbps = 200;  // below it no picture is worth sending
 
-// What wrapping adds to a stream: an FLV tag header and RTMP chunk headers of 24 bytes a frame, of pictures at `fps` and
-// of AAC at 48 kHz (FLV specification 10.1 E.4.1; RTMP 1.0, 5.3.1). kbit/s.
+// What wrapping adds to a stream: an FLV tag header and RTMP chunk headers of 24 bytes a frame, of pictures at `fps`
+// and of AAC at 48 kHz (FLV specification 10.1 E.4.1; RTMP 1.0, 5.3.1). kbit/s.
 double WrappingKbps(double fps);
 
 // Needs a trace or readings. Without takers: one without limits. Throws Error(kInput) if the line is unknown.

@@ -13,9 +13,9 @@ struct BufferCheck {
   bool holds() const { return underflows == 0; }
 };
 
-// Bits come in at `rate` and each picture takes its own out at its time (C.1.2); the first one waits until the buffer is
-// `initial_fullness` full. `constant`: bits always come (cbr_flag 1), otherwise they pause while the buffer is full. An
-// overflow at a constant rate is what a filler would mend; only underflows break a stream.
+// Bits come in at `rate` and each picture takes its own out at its time (C.1.2); the first one waits until the buffer
+// is `initial_fullness` full. `constant`: bits always come (cbr_flag 1), otherwise they pause while the buffer is full.
+// An overflow at a constant rate is what a filler would mend; only underflows break a stream.
 BufferCheck CheckDecoderBuffer(const CodedStream& stream, BitRate rate, double buffer_seconds, bool constant,
                                double initial_fullness = 0.9);
 

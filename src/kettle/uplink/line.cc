@@ -66,9 +66,10 @@ void CheckUnit(const std::filesystem::path& file, const std::vector<Row>& rows) 
   for (const Row& row : rows) highest = std::max(highest, row.kbps);
   if (highest == 0) FailInput("{}: the line carried nothing all the time", file.string());
   if (highest < 100)
-    FailInput("{}: its highest rate is {:g} kbit/s, too little for any stream; the second column is kbit/s: "
-              "11.8 Mbit/s is 11800, 1.4 MB/s is 11200",
-              file.string(), highest);
+    FailInput(
+        "{}: its highest rate is {:g} kbit/s, too little for any stream; the second column is kbit/s: "
+        "11.8 Mbit/s is 11800, 1.4 MB/s is 11200",
+        file.string(), highest);
   if (highest > 20e6)
     FailInput("{}: its highest rate is {:g} kbit/s, more than 20 Gbit/s; the second column is kbit/s, not bit/s",
               file.string(), highest);
@@ -104,11 +105,12 @@ std::vector<std::string> QuestionReadings(const std::vector<BitRate>& readings) 
   std::vector<std::string> questions;
   for (const BitRate reading : readings) {
     if (reading.kbps() < 500)
-      questions.push_back(fmt::format("{} is very little for a stream: is the unit right? {:g} kB/s would be {:g} kbit/s",
-                                      reading.str(), reading.kbps(), reading.kbps() * 8));
+      questions.push_back(
+          fmt::format("{} is very little for a stream: is the unit right? {:g} kB/s would be {:g} kbit/s",
+                      reading.str(), reading.kbps(), reading.kbps() * 8));
     if (reading.kbps() > 2e6)
-      questions.push_back(fmt::format("{} is more than home lines carry upwards: is the unit right, and is it upload?",
-                                      reading.str()));
+      questions.push_back(
+          fmt::format("{} is more than home lines carry upwards: is the unit right, and is it upload?", reading.str()));
   }
   if (!readings.empty()) {
     const auto [lowest, highest] = std::minmax_element(readings.begin(), readings.end());
@@ -130,9 +132,10 @@ LineTrace LineTrace::Read(const std::filesystem::path& file) {
     trace.points_.push_back({rows[i].seconds - start, rows[i].kbps});
     if (i + 1 == rows.size() || distances[i] <= 3 * usual) continue;
     const double bridge = std::min(rows[i].kbps, rows[i + 1].kbps);
-    trace.notes_.push_back(fmt::format("nothing was measured from {:g} to {:g} s: taken as {:.0f} kbit/s, the lower of "
-                                       "both sides",
-                                       rows[i].seconds + usual, rows[i + 1].seconds, bridge));
+    trace.notes_.push_back(
+        fmt::format("nothing was measured from {:g} to {:g} s: taken as {:.0f} kbit/s, the lower of "
+                    "both sides",
+                    rows[i].seconds + usual, rows[i + 1].seconds, bridge));
     trace.points_.push_back({rows[i].seconds - start + usual, bridge});
   }
   return trace;

@@ -22,25 +22,26 @@ struct CodedStream {
 
 struct SendingModel {
   QueueRule rule;
-  double scale = 1;                  // of the frames' sizes: the same encode at another bit rate
-  double audio_kbps = 160;           // beside the pictures, a packet each 1024 samples at 48 kHz
-  int bytes_a_frame = 24;            // wrapping: FLV tag and RTMP chunk headers
-  double line_share = 1;             // of the line's bits, for this stream
-  double payload_share = 1;          // of the line's bits that are not TCP, IP and link headers
-  double pipe_bytes = 0;             // that the transport has taken but the line has not: they cannot be dropped
-  double extra_delay_seconds = 0;    // from the line's end to the ingest
+  double scale = 1;                // of the frames' sizes: the same encode at another bit rate
+  double audio_kbps = 160;         // beside the pictures, a packet each 1024 samples at 48 kHz
+  int bytes_a_frame = 24;          // wrapping: FLV tag and RTMP chunk headers
+  double line_share = 1;           // of the line's bits, for this stream
+  double payload_share = 1;        // of the line's bits that are not TCP, IP and link headers
+  double pipe_bytes = 0;           // that the transport has taken but the line has not: they cannot be dropped
+  double extra_delay_seconds = 0;  // from the line's end to the ingest
 };
 
 struct SendingOutcome {
-  int frames = 0, dropped = 0;  // pictures
-  int stretches = 0;            // of frames dropped in a row
+  int frames = 0, dropped = 0;    // pictures
+  int stretches = 0;              // of frames dropped in a row
   double peak_delay_seconds = 0;  // from the encoder to the ingest, of pictures that were sent
   double longest_freeze_seconds = 0;
   std::vector<double> delay_by_second;  // the longest of each second; empty unless asked for
   double loss() const { return frames > 0 ? static_cast<double>(dropped) / frames : 0; }
 };
 
-// Event by event, no time steps; the line is not faster than the trace at any moment. The trace ends with its last second.
+// Event by event, no time steps; the line is not faster than the trace at any moment. The trace ends with its last
+// second.
 SendingOutcome SimulateSending(const CodedStream& stream, const LineTrace& line, const SendingModel& model,
                                bool delays = false);
 

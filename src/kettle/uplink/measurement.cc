@@ -34,6 +34,7 @@ class Measuring {
         report_(report),
         publisher_(request.url, request.key, request.patience_seconds),
         quiet_seconds_(std::min(2.0, request.seconds * 0.15)) {
+    report_.simulated = publisher_.simulated();
     report_.connect_ms = publisher_.connect_seconds() * 1000;
     report_.start_ms = publisher_.start_seconds() * 1000;
     report_.answer_ms = publisher_.answer_seconds() * 1000;
@@ -80,7 +81,8 @@ class Measuring {
     const TcpState &first = samples_.front().tcp, &last = samples_.back().tcp;
     const auto segments = static_cast<double>(last.sent_segments - first.sent_segments);
     const auto bytes = static_cast<double>(last.acknowledged_bytes - first.acknowledged_bytes);
-    if (segments > 0) report_.resent_share = static_cast<double>(last.resent_segments - first.resent_segments) / segments;
+    if (segments > 0)
+      report_.resent_share = static_cast<double>(last.resent_segments - first.resent_segments) / segments;
     if (bytes > 0) report_.line_kbps = report_.sustained_kbps * (1 + kHeaderBytes * segments / bytes);
     report_.filled = dry_pictures_ * 5 < loaded_pictures_;
   }
@@ -105,8 +107,8 @@ class Measuring {
     while (before > 0 && last.seconds - samples_[before].seconds < 1) --before;
     const double seconds = last.seconds - samples_[before].seconds;
     if (seconds < 0.5) return;
-    recent_kbps_ = static_cast<double>(last.tcp.acknowledged_bytes - samples_[before].tcp.acknowledged_bytes) * 8 / 1000 /
-                   seconds;
+    recent_kbps_ =
+        static_cast<double>(last.tcp.acknowledged_bytes - samples_[before].tcp.acknowledged_bytes) * 8 / 1000 / seconds;
   }
 
   void GivePicture() {
@@ -123,7 +125,8 @@ class Measuring {
     if (waiting_.size() > ahead * 4 + (64 << 10)) skipping_ = true;
     if (stream_.IsKeyframe(number) && waiting_.size() <= ahead * 4) skipping_ = false;
     if (skipping_) return;
-    waiting_ += publisher_.Wrap(stream_.Picture(number, loaded && waiting_.size() < ahead ? ahead - waiting_.size() : 0));
+    waiting_ +=
+        publisher_.Wrap(stream_.Picture(number, loaded && waiting_.size() < ahead ? ahead - waiting_.size() : 0));
   }
 
   void SummariseRoundTrips() {
@@ -143,7 +146,8 @@ class Measuring {
 
   // Between two samples: as if evenly.
   double AcknowledgedAt(double seconds) const {
-    const auto after = std::find_if(samples_.begin(), samples_.end(), [&](const Sample& s) { return s.seconds >= seconds; });
+    const auto after =
+        std::find_if(samples_.begin(), samples_.end(), [&](const Sample& s) { return s.seconds >= seconds; });
     if (after == samples_.begin()) return static_cast<double>(after->tcp.acknowledged_bytes);
     const Sample& before = *(after - 1);
     if (after == samples_.end()) return static_cast<double>(before.tcp.acknowledged_bytes);
@@ -200,7 +204,9 @@ void RankIngests(std::vector<IngestReport>& reports) {
     const auto place = [](const IngestReport& r) { return !r.measured() ? 2 : !r.trouble.empty() ? 1 : 0; };
     if (place(a) != place(b)) return place(a) < place(b);
     // Steps of 3 %, so that the order is one.
-    const auto rate = [](const IngestReport& r) { return std::lround(std::log(r.dependable_kbps() + 1) / std::log(1.03)); };
+    const auto rate = [](const IngestReport& r) {
+      return std::lround(std::log(r.dependable_kbps() + 1) / std::log(1.03));
+    };
     if (rate(a) != rate(b)) return rate(a) > rate(b);
     if (a.dips != b.dips) return a.dips < b.dips;
     return a.round_trip_ms + a.jitter_ms < b.round_trip_ms + b.jitter_ms;
@@ -208,7 +214,7 @@ void RankIngests(std::vector<IngestReport>& reports) {
 }
 
 void to_json(nlohmann::json& json, const IngestReport& report) {
-  json = {{"url", report.url}};
+  json = {{"url", report.url}, {"simulated", report.simulated}};
   if (!report.trouble.empty()) json["trouble"] = report.trouble;
   if (!report.measured()) return;
   json.update({{"connect_ms", report.connect_ms},

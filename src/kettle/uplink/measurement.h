@@ -15,7 +15,8 @@ namespace kettle {
 
 struct IngestReport {
   std::string url;
-  std::string trouble;  // empty: measured to the end
+  std::string trouble;                  // empty: measured to the end
+  bool simulated = false;               // the ingest is a stand-in, and its line too
   double connect_ms = 0, start_ms = 0;  // until connected; until the ingest took the publish
   double answer_ms = 0;                 // the ingest's quickest answer to a command
   // Round trips by the kernel's account, before the line was filled; jitter: mean change from one sample to the next.
@@ -43,8 +44,8 @@ struct MeasureRequest {
   double patience_seconds = 5;
 };
 
-// Publishes and watches. `progress` gets 0..1 and may throw to stop. Never throws for a connection that fails: that is in
-// the report.
+// Publishes and watches. `progress` gets 0..1 and may throw to stop. Never throws for a connection that fails: that is
+// in the report.
 IngestReport MeasureIngest(const MeasureRequest& request, const TestStream& stream,
                            const std::function<void(double)>& progress);
 

@@ -21,9 +21,9 @@ struct PacedPublish {
 };
 
 struct PacedPublishOutcome {
-  SendingOutcome sending;     // delays: from a picture's time until the ingest's kernel acknowledged its last byte
-  double pipe_bytes = 0;      // mean that the transport held while pictures waited for it
-  double round_trip_ms = 0;   // least
+  SendingOutcome sending;    // delays: from a picture's time until the ingest's kernel acknowledged its last byte
+  double pipe_bytes = 0;     // mean that the transport held while pictures waited for it
+  double round_trip_ms = 0;  // least
 };
 
 // Throws Error(kInput) if the connection cannot be made or is lost.

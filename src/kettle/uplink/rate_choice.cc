@@ -18,8 +18,8 @@ SendingOutcome At(const RateControlSample& sample, double kbps, const LineTrace&
   return SimulateSending(sample.stream, line, model);
 }
 
-RateControlAnswer Answer(const RateControlSample& sample, const LineTrace& line, double most_kbps,
-                         double budget_kbps, const SendingModel& model, double allowed_loss) {
+RateControlAnswer Answer(const RateControlSample& sample, const LineTrace& line, double most_kbps, double budget_kbps,
+                         const SendingModel& model, double allowed_loss) {
   RateControlAnswer answer;
   answer.sample = sample;
   const int steps = static_cast<int>(most_kbps / kStepKbps);
@@ -103,7 +103,8 @@ void to_json(nlohmann::json& json, const RateChoice& choice) {
   json = {{"video_budget_kbps", choice.budget_kbps},
           {"asked_up_to_kbps", choice.most_kbps},
           {"chosen_kbps", choice.chosen_kbps()},
-          {"allowed_loss", choice.allowed_loss}, {"predicted", true}};
+          {"allowed_loss", choice.allowed_loss},
+          {"predicted", true}};
   json["rate_controls"] = nlohmann::json::array();
   for (const RateControlAnswer& answer : choice.answers) {
     nlohmann::json entry = {{"rate_control", Name(answer.sample.kind)},

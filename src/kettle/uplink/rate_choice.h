@@ -2,8 +2,8 @@
 // Which rate control, and how high a rate, a line carries without losing frames.
 #pragma once
 
-#include <nlohmann/json_fwd.hpp>
 #include <algorithm>
+#include <nlohmann/json_fwd.hpp>
 #include <string>
 #include <vector>
 
@@ -22,17 +22,18 @@ struct RateControlSample {
   double asked_kbps = 0;  // the average
   CodedStream stream;
 
-  std::string title() const;                       // "capped variable, up to 1.5 times, buffer 1 s"
+  std::string title() const;  // "capped variable, up to 1.5 times, buffer 1 s"
   // Delivered; other rates are modelled as if this had been them, for a short clip's rate control has not settled.
   double mean_kbps() const;
-  std::vector<double> SecondsKbps() const;         // of each whole second
+  std::vector<double> SecondsKbps() const;  // of each whole second
 };
 
 struct RateControlAnswer {
   RateControlSample sample;
-  double highest_kbps = 0;   // average that loses no more than the allowed share of frames beyond what is lost at any rate
-  double maximum_kbps = 0;   // its cap
-  SendingOutcome at_least;   // at the least rate: what this line loses whatever is sent
+  double highest_kbps =
+      0;  // average that loses no more than the allowed share of frames beyond what is lost at any rate
+  double maximum_kbps = 0;  // its cap
+  SendingOutcome at_least;  // at the least rate: what this line loses whatever is sent
   SendingOutcome at_highest;
   SendingOutcome at_budget;  // at the budget's rate
   BufferCheck buffer;        // of the encode as it was made
@@ -49,14 +50,14 @@ struct RateChoice {
   bool chosen() const { return !answers.empty() && answers.front().highest_kbps > 0; }
 };
 
-// `model.scale` and `audio_kbps` are set here. `model.line_share` tells how much of the line is this stream's own. Rates
-// are tried in steps of 50 kbit/s up to `most_kbps`. The best one carries most; between equals a constant rate, then
-// a buffer near a second: less room makes pictures worse, more makes the stream later.
+// `model.scale` and `audio_kbps` are set here. `model.line_share` tells how much of the line is this stream's own.
+// Rates are tried in steps of 50 kbit/s up to `most_kbps`. The best one carries most; between equals a constant rate,
+// then a buffer near a second: less room makes pictures worse, more makes the stream later.
 RateChoice ChooseRateControl(const std::vector<RateControlSample>& samples, const LineTrace& line, double most_kbps,
                              double budget_kbps, const SendingModel& model, double allowed_loss = 0.001);
 
-// The ways that are tried: constant, and capped variable at 1.25 and 1.5 times, each with these buffers. With `settings`'
-// encoder, preset, size and average.
+// The ways that are tried: constant, and capped variable at 1.25 and 1.5 times, each with these buffers. With
+// `settings`' encoder, preset, size and average.
 std::vector<EncodeSettings> RateControlCandidates(const EncodeSettings& settings,
                                                   const std::vector<double>& buffer_seconds = {0.5, 1, 2});
 

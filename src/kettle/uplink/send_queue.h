@@ -19,8 +19,8 @@ struct SentFrame {
 };
 
 struct QueueRule {
-  // When the oldest waiting frame has waited longer, all waiting pictures up to the newest keyframe are dropped; with no
-  // keyframe among them all of them, and those that follow until one comes: none could be decoded. Sound is kept.
+  // When the oldest waiting frame has waited longer, all waiting pictures up to the newest keyframe are dropped; with
+  // no keyframe among them all of them, and those that follow until one comes: none could be decoded. Sound is kept.
   double most_delay_seconds = 1.5;
 };
 
@@ -33,7 +33,8 @@ class SendQueue {
   // Adds a frame at the time it was given. Returns the pictures dropped now, this one included.
   int Push(Frame frame) {
     int dropped = 0;
-    if (!frames_.empty() && frame.seconds - frames_.front().seconds > rule_.most_delay_seconds) dropped += DropWaiting();
+    if (!frames_.empty() && frame.seconds - frames_.front().seconds > rule_.most_delay_seconds)
+      dropped += DropWaiting();
     if (frame.video && frame.keyframe) waits_for_keyframe_ = false;
     if (frame.video && waits_for_keyframe_) return dropped + 1;
     frames_.push_back(std::move(frame));

@@ -12,9 +12,9 @@ namespace kettle {
 
 namespace {
 
-constexpr std::uint8_t kAvc = 7;             // FLV codec number
-constexpr std::uint8_t kFillerNal = 12;      // ITU-T H.264 table 7-1
-constexpr std::uint8_t kKey = 1, kInter = 2; // FLV frame types
+constexpr std::uint8_t kAvc = 7;              // FLV codec number
+constexpr std::uint8_t kFillerNal = 12;       // ITU-T H.264 table 7-1
+constexpr std::uint8_t kKey = 1, kInter = 2;  // FLV frame types
 
 std::string TagStart(bool keyframe, int kind, int composition_ms) {
   std::string out(1, static_cast<char>((keyframe ? kKey : kInter) << 4 | kAvc));
@@ -28,8 +28,8 @@ std::string TagStart(bool keyframe, int kind, int composition_ms) {
 CodedStream StreamOf(const CodedPictures& coded, double fps) {
   CodedStream stream;
   for (const CodedPicture& picture : coded.pictures)
-    stream.frames.push_back({static_cast<double>(stream.frames.size()) / fps, static_cast<int>(picture.data.size()),
-                             picture.keyframe});
+    stream.frames.push_back(
+        {static_cast<double>(stream.frames.size()) / fps, static_cast<int>(picture.data.size()), picture.keyframe});
   stream.seconds = static_cast<double>(stream.frames.size()) / fps;
   return stream;
 }
