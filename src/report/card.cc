@@ -68,8 +68,10 @@ std::string Encode(const Plan& plan, const Option& option, const std::string& ro
       fmt::format("{:g} s ({} frames)", s.keyframe_seconds, std::lround(s.keyframe_seconds * s.frame_rate.fps())),
       role == "stream" ? Why(plan, "stream.keyframe_seconds") : "for seeking and cutting");
   text += CardLine("B-frames", fmt::format("{}", option.b_frames),
-                   s.b_frames ? "measured: better than the preset's own"
-                              : "as this preset made them; leave the preset's own setting");
+                   !s.b_frames ? "as this preset made them; leave the preset's own setting"
+                   : role == "stream" && s.b_frames == plan.targets.most_b_frames
+                       ? Why(plan, "stream.b_frames")
+                       : "measured: better than the preset's own");
   if (s.look_ahead_frames)
     text += CardLine("look-ahead", fmt::format("{} frames", *s.look_ahead_frames),
                      "measured: better than the preset's own");

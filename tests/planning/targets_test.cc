@@ -137,6 +137,8 @@ TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {
   EXPECT_EQ(targets.sizes, (std::vector<FrameSize>{{1280, 720}, {852, 480}}));
   EXPECT_EQ(targets.rates, (std::vector<FrameRate>{{30, 1}}));
   EXPECT_EQ(targets.stream.b_frames, 1);
+  EXPECT_EQ(targets.most_b_frames, 1) << "trying others keeps to it";
+  EXPECT_EQ(Why(targets, "stream.b_frames"), "the most in a row that Quayside takes");
   picky.frame_rates = {{50, 1}};
   show.destinations = {picky};
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("only these frame rates: 50"));

@@ -238,7 +238,8 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   for (int round = 1; round <= kMostPictures; ++round) {
     plan.placement = Place(families, plan.capacity, IsHeavier(plan.targets.recording, plan.targets.stream));
     if (!plan.placement.feasible.empty()) {
-      const Pair refined = RefineStream(plan.placement.feasible.front(), plan.capacity, options);
+      const Pair refined =
+          RefineStream(plan.placement.feasible.front(), plan.capacity, options, plan.targets.most_b_frames);
       if (!SameSettings(refined, plan.placement.feasible.front()))
         plan.placement.feasible.insert(plan.placement.feasible.begin(), refined);
     }

@@ -43,11 +43,12 @@ std::vector<EncodeSettings> Variants(const EncodeSettings& base, Feature feature
 
 }  // namespace
 
-Pair RefineStream(const Pair& pair, const Capacity& capacity, OptionBook& book) {
+Pair RefineStream(const Pair& pair, const Capacity& capacity, OptionBook& book, std::optional<int> most_b_frames) {
   Pair best = pair;
   const EncoderFamily& family = FindFamily(pair.stream.settings.encoder);
   for (const auto& [feature, mapping] : family.features)
     for (const EncodeSettings& settings : Variants(best.stream.settings, feature)) {
+      if (most_b_frames && settings.b_frames.value_or(0) > *most_b_frames) continue;
       Pair changed = best;
       changed.stream = book.Measure(settings, best.stream.score + kWorthDb);
       if (!changed.stream.measured || !changed.stream.keeps_pace(book.required_headroom()) ||

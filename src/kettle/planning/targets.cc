@@ -63,8 +63,11 @@ class Chooser {
     KeepAccepted();
     for (const Destination& to : show_.destinations) {
       constexpr int kUsual = 3;  // what presets make at most
-      if (to.b_frames_max && *to.b_frames_max < kUsual)
-        stream.b_frames = std::min(stream.b_frames.value_or(*to.b_frames_max), *to.b_frames_max);
+      if (to.b_frames_max && *to.b_frames_max < targets_.most_b_frames.value_or(kUsual)) {
+        targets_.most_b_frames = stream.b_frames = to.b_frames_max;
+        std::erase_if(targets_.reasons, [](const Because& reason) { return reason.choice == "stream.b_frames"; });
+        Add("stream.b_frames", fmt::format("{}", *to.b_frames_max), "the most in a row that " + to.name + " takes");
+      }
       stream.keyframe_seconds = std::min(stream.keyframe_seconds, to.keyframe_seconds);
       if (std::find(to.codecs.begin(), to.codecs.end(), "h264") == to.codecs.end())
         FailInput("{} does not take H.264, and this version encodes nothing else", to.name);

@@ -26,7 +26,8 @@ struct Targets {
   // What the stream's size and frame rate may be, largest first: one each where the show says.
   std::vector<FrameSize> sizes;
   std::vector<FrameRate> rates;
-  std::optional<Budget> budget;  // if something is known of the line
+  std::optional<int> most_b_frames;  // that every destination takes, where that is less than presets make
+  std::optional<Budget> budget;      // if something is known of the line
   std::vector<Because> reasons;
   std::vector<std::string> warnings;  // one line each, for the user
 };
