@@ -46,8 +46,8 @@ void WriteFigures(const Session& session, const Plan& plan, const std::vector<Op
 
 std::string Short(const Option& option) {
   const std::string extras = Extras(option.settings);
-  return fmt::format("{} {}, {}, {} frames a second{}{}", option.settings.encoder, option.settings.preset,
-                     option.settings.size.str(), option.settings.frame_rate.str(), extras.empty() ? "" : ", " + extras,
+  return fmt::format("{} {}, {} at {}{}{}", option.settings.encoder, option.settings.preset, option.settings.size.str(),
+                     option.settings.frame_rate.str(), extras.empty() ? "" : ", " + extras,
                      option.simulated ? " (simulated GPU)" : "");
 }
 
@@ -79,7 +79,8 @@ void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Foota
        fmt::format("at {}; whole, and enlarged where chosen and runner-up differ most", chosen.settings.bit_rate.str()),
        {{"source", fmt::format("{}, {} frames a second", pictures->size.str(), pictures->rate.str())},
         {"chosen", Short(chosen)},
-        {"runner-up", Short(*plan.runner_up)}},
+        {plan.runner_up->score > chosen.score ? "looks better alone, does not fit beside the recording" : "runner-up",
+         Short(*plan.runner_up)}},
        pictures->rate,
        task.viewing_size});
 }

@@ -28,8 +28,9 @@ struct Addressed {
   IngestUrl url;
 };
 
-// "--to" takes an address, or a destination's name for all its ingests.
-std::vector<Addressed> Addresses(const Session& session) {
+// "--to" takes an address, or a destination's name for all its ingests: then its limits count, unless others are named.
+std::vector<Addressed> Addresses(const Session& session, Show& show) {
+  const bool none_named = show.destinations.empty();
   std::vector<Addressed> addresses;
   for (const std::string& to : session.request().uplink.to) {
     if (to.find("://") != to.npos) {
@@ -41,6 +42,7 @@ std::vector<Addressed> Addresses(const Session& session) {
                                                     session.places().share / "demo" / "destinations");
     if (destination.ingests.empty())
       FailInput("--to {}: its file names no ingest; give an address: rtmp://host/app", to);
+    if (none_named) show.destinations.push_back(destination);
     for (const auto& ingest : destination.ingests)
       addresses.push_back({destination.name + ", " + ingest.name, IngestUrl::Parse(ingest.address)});
   }
@@ -327,7 +329,7 @@ LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, 
 
 int RunUplink(Session& session) {
   Show show = LoadShow(session);
-  const std::vector<Addressed> addresses = Addresses(session);
+  const std::vector<Addressed> addresses = Addresses(session, show);
   std::vector<IngestReport> reports;
   if (!addresses.empty()) {
     reports = Measure(session, addresses);
@@ -379,10 +381,14 @@ int RunUplink(Session& session) {
   PrintSum(budget);
   PrintShares(budget);
   if (!feasible) {
-    fmt::print("{}\n", Paint(fmt::format("Nothing is left for pictures ({}): the least is {:g} kbit/s to each "
-                                         "destination. {:.0f} kbit/s more on the line would do, or less reserved.",
-                                         budget.binding_limit, kLeastVideoKbps, MissingKbps(budget)),
-                             Tone::kBad));
+    const double missing = MissingKbps(budget);
+    const std::string cure = missing > 0
+                                 ? fmt::format("{:.0f} kbit/s more on the line would do, or less reserved", missing)
+                                 : "that limit would have to be higher";
+    fmt::print("{}\n",
+               Paint(fmt::format("Nothing is left for pictures ({}): the least is {:g} kbit/s to each destination; {}.",
+                                 budget.binding_limit, kLeastVideoKbps, cure),
+                     Tone::kBad));
     return 1;
   }
   PrintRateControls(answer->choice);

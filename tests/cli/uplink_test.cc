@@ -68,8 +68,15 @@ TEST_F(UplinkTest, ATraceIsModelledAndItsGapTold) {
 TEST_F(UplinkTest, ALineTooPoorForPicturesSaysWhatIsMissing) {
   const auto ran = Run("uplink --reading '0.6 Mbit/s' --reserve 'game 0.3 Mbit/s'" + std::string(kSmall));
   EXPECT_EQ(ran.code, 1) << ran.err;
-  EXPECT_THAT(ran.out, HasSubstr("kbit/s more on the line would do"));
+  EXPECT_THAT(ran.out, HasSubstr("more on the line would do"));
   ExpectValid("uplink");
+}
+
+TEST_F(UplinkTest, ADestinationThatTakesTooLittleSaysSo) {
+  Put("narrow.toml", "name = \"Narrow\"\nvideo_bit_rate_max = \"100 kbit/s\"\n");
+  const auto ran = Run("uplink --reading '9 Mbit/s' --destination narrow.toml" + std::string(kSmall));
+  EXPECT_EQ(ran.code, 1) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Narrow takes 100 kbit/s"), HasSubstr("that limit would have to be higher")));
 }
 
 TEST_F(UplinkTest, MeasuresAnIngest) {

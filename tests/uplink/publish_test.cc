@@ -287,9 +287,9 @@ TEST_F(LinkTest, IsReadWithTraceAndOutages) {
 
 TEST_F(LinkTest, CarriesNoMoreThanItsRate) {
   standin::Link link({LineTrace::Steady(8000, 1), 30, 0});
-  const auto first = link.Carry(10'000), second = link.Carry(10'000);
+  const auto first = link.Carry(2'000'000), second = link.Carry(2'000'000);
   const auto ms = [](auto duration) { return std::chrono::duration<double, std::milli>(duration).count(); };
-  EXPECT_NEAR(ms(second.through - first.through), 10, 0.01) << "10 kB at 1 kB a millisecond";
+  EXPECT_NEAR(ms(second.through - first.through), 2000, 0.01) << "2 MB at 1 kB a millisecond";
   EXPECT_NEAR(ms(first.arrives - first.through), 30, 0.01);
 }
 

@@ -75,7 +75,7 @@ Connection::~Connection() {
 }
 
 void Connection::Connect(const std::string& host, int port, double patience_seconds) {
-  const addrinfo hints{.ai_flags = AI_ADDRCONFIG, .ai_family = AF_UNSPEC, .ai_socktype = SOCK_STREAM};
+  const addrinfo hints{.ai_family = AF_UNSPEC, .ai_socktype = SOCK_STREAM};
   Addresses addresses;
   if (const int error = getaddrinfo(host.c_str(), std::to_string(port).c_str(), &hints, &addresses.list); error != 0)
     FailInput("{}: the name does not resolve ({}); check the address and the line", host, gai_strerror(error));
