@@ -79,8 +79,7 @@ void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Foota
        fmt::format("at {}; whole, and enlarged where chosen and runner-up differ most", chosen.settings.bit_rate.str()),
        {{"source", fmt::format("{}, {} frames a second", pictures->size.str(), pictures->rate.str())},
         {"chosen", Short(chosen)},
-        {plan.runner_up->score > chosen.score ? "better alone, but does not fit" : "runner-up",
-         Short(*plan.runner_up)}},
+        {plan.runner_up->score > chosen.score ? "better alone, not taken" : "runner-up", Short(*plan.runner_up)}},
        pictures->rate,
        task.viewing_size});
 }

@@ -102,16 +102,10 @@ void PrintIngests(const std::vector<IngestReport>& reports) {
                {""}});
   for (const IngestReport& r : reports) {
     if (!r.measured()) {
-      table.Row({{r.url},
-                 Number("-"),
-                 Number("-"),
-                 Number("-"),
-                 Number("-"),
-                 Number("-"),
-                 Number("-"),
-                 Number("-"),
-                 Number("-"),
-                 {r.trouble, Tone::kBad}});
+      std::vector<Cell> row = {{r.url}};
+      row.resize(9, Number("-"));
+      row.push_back({r.trouble, Tone::kBad});
+      table.Row(std::move(row));
       continue;
     }
     const std::string note = !r.trouble.empty() ? r.trouble : r.filled ? "" : "the line carries more than was sent";
@@ -136,12 +130,8 @@ void PrintSum(const Budget& budget) {
     table.Row({{what, tone}, Number(fmt::format("{:.0f}", kbps), tone), {why, Tone::kDim}});
   };
   row("the line carries", budget.carried_kbps, budget.carried_how);
-  double left = budget.carried_kbps;
-  for (const auto& [what, kbps] : budget.reserved) {
-    row("- " + what, -kbps, "reserved");
-    left -= kbps;
-  }
-  row("- kept free", budget.budget_kbps - std::max(0.0, left),
+  for (const auto& [what, kbps] : budget.reserved) row("- " + what, -kbps, "reserved");
+  row("- kept free", budget.budget_kbps - std::max(0.0, budget.carried_kbps - budget.reserved_kbps()),
       fmt::format("{:.0f} % of the rest is used: {}", budget.safety_share * 100, budget.safety_how));
   row("= budget", budget.budget_kbps, "for everything this stream sends", Tone::kStrong);
   row("- sound", -budget.audio_kbps, "");
@@ -179,20 +169,6 @@ void PrintShares(const Budget& budget) {
   fmt::print("  What binds: {}.\n\n", budget.binding_limit);
 }
 
-// The line as the model takes it: a trace, or each reading for a minute.
-LineTrace LineToModel(const Line& line, const Budget& budget) {
-  constexpr double kReadingSeconds = 60;
-  std::vector<LineTrace::Point> points;
-  if (line.trace) points = line.trace->points();
-  for (const BitRate reading : line.readings)
-    points.push_back({kReadingSeconds * static_cast<double>(points.size()), reading.kbps()});
-  double reserved = 0;
-  for (const auto& [what, kbps] : budget.reserved) reserved += kbps;
-  for (LineTrace::Point& point : points) point.kbps = std::max(0.0, point.kbps - reserved);
-  return LineTrace(std::move(points),
-                   line.trace ? line.trace->seconds() : kReadingSeconds * static_cast<double>(line.readings.size()));
-}
-
 // One encode for each rate control.
 std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show, const Footage& pictures,
                                              BitRate bit_rate, const std::vector<double>& buffer_seconds) {
@@ -220,18 +196,6 @@ std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show,
   }
   session.progress().Clear();
   return samples;
-}
-
-// The most that any rate is worth asking about: the strictest destination, or what the line carries at its best.
-double MostKbps(const Show& show, const LineTrace& line) {
-  double most = 0;
-  for (const LineTrace::Point& point : line.points()) most = std::max(most, point.kbps);
-  for (const Destination& to : show.destinations) {
-    const Taker taker = TakerOf(to);
-    for (const auto& limit : {taker.video_max, taker.audience_max})
-      if (limit) most = std::min(most, limit->kbps());
-  }
-  return most;
 }
 
 // In sentences.
@@ -318,12 +282,12 @@ json LineJson(const Line& line) {
 LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, const Footage& pictures,
                       BitRate bit_rate, const std::vector<double>& buffer_seconds) {
   const auto copies = static_cast<double>(budget.one_for_all.size());
-  LineAnswer answer{LineToModel(show.line, budget), {}, {}};
+  LineAnswer answer{LineLeft(show.line, show.reserve), {}, {}};
   answer.model.rule.most_delay_seconds = kMostDelaySeconds;
   answer.model.audio_kbps = budget.audio_kbps / copies;
   answer.model.line_share = 1 / copies;
   answer.choice = ChooseRateControl(EncodeSamples(session, show, pictures, bit_rate, buffer_seconds), answer.line,
-                                    MostKbps(show, answer.line), bit_rate.kbps(), answer.model);
+                                    MostKbps(answer.line, Takers(show)), bit_rate.kbps(), answer.model);
   return answer;
 }
 
@@ -337,11 +301,9 @@ int RunUplink(Session& session) {
     show.line.trace = reports.front().Trace();
     show.line.readings.clear();
   }
-  std::vector<Taker> takers;
-  for (const Destination& to : show.destinations) takers.push_back(TakerOf(to));
   const FrameRate rate = show.stream_rate.value_or(show.source_rate);
   const bool simulated = std::any_of(reports.begin(), reports.end(), [](const IngestReport& r) { return r.simulated; });
-  Budget budget = MakeBudget(show.line, show.reserve, takers, rate.fps());
+  Budget budget = MakeBudget(show.line, show.reserve, Takers(show), rate.fps());
   if (simulated) budget.carried_how += ", simulated";
   json body = LineJson(show.line);
   body.update(json(budget));

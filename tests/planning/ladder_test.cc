@@ -58,6 +58,19 @@ TEST(UplinkLadder, LowersTheRateThenTheSizeThenTheFrameRate) {
   EXPECT_EQ(runner.runs, 5) << "each measured once";
 }
 
+TEST(UplinkLadder, GoesOnlyWhereDestinationsFollow) {
+  LineRunner runner;
+  TrialBook book(runner, {}, [](const auto&) {});
+  const Option chosen = Chosen(book);
+  const auto ladder =
+      UplinkLadder(chosen, test::FakeFootage("hard"), 0.2, book, {{1280, 720}, {852, 480}}, {{60, 1}, {50, 1}});
+  ASSERT_EQ(ladder.size(), 4u);
+  EXPECT_EQ(ladder[2].settings.size, (FrameSize{852, 480}));
+  EXPECT_EQ(ladder[3].settings.frame_rate, (FrameRate{50, 1}));
+  EXPECT_EQ(UplinkLadder(chosen, test::FakeFootage("hard"), 0.2, book, {{1280, 720}}, {{60, 1}}).size(), 2u)
+      << "nothing smaller or slower is taken";
+}
+
 TEST(UplinkLadder, AStepThatFailsIsLeftOut) {
   LineRunner runner;
   runner.fails_at_lower_rate = true;

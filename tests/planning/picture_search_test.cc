@@ -3,6 +3,7 @@
 
 #include <cmath>
 #include <random>
+#include <set>
 
 #include "fakes.h"
 #include "kettle/planning/candidates.h"
@@ -89,6 +90,78 @@ TEST(SearchPicture, GivesTheBestFirstAndWhatDoesNotKeepPaceLast) {
     if (picture.size.pixels() <= tried.front().size.pixels() && picture.rate.fps() <= tried.front().rate.fps()) {
       EXPECT_TRUE(picture.best) << picture.size.str() << " at " << picture.rate.str();
     }
+}
+
+// Remembers every trial of a made-up machine.
+class WatchedRunner final : public TrialRunner {
+ public:
+  explicit WatchedRunner(unsigned seed) : machine_(seed) {}
+  Trial Run(const TrialRequest& request) override {
+    seen.push_back(machine_.Run(request));
+    return seen.back();
+  }
+  std::vector<Trial> seen;
+
+ private:
+  PictureRunner machine_;
+};
+
+// Everything keeps pace and presets look alike; the GPU's pictures look so much worse than the CPU's.
+class TwoEncodersRunner final : public TrialRunner {
+ public:
+  explicit TwoEncodersRunner(double behind_db) : behind_db_(behind_db) {}
+  Trial Run(const TrialRequest& request) override {
+    const EncodeSettings& s = request.settings;
+    const bool cpu = s.encoder == "x264";
+    if (!cpu) gpu_pictures.insert(s.size.str() + " " + s.frame_rate.str());
+    Trial trial;
+    trial.settings = s;
+    trial.footage = request.footage.label;
+    trial.footage_key = request.footage.key();
+    trial.status = WorkerStatus::kDone;
+    trial.throughput_fps = 1000;
+    trial.headroom = 1 - s.frame_rate.fps() / 1000;
+    const double db =
+        14 - 3 * std::abs(std::log2(s.size.height / 540.0)) - (60 - s.frame_rate.fps()) / 20 - (cpu ? 0 : behind_db_);
+    trial.quality = Quality{.frames = 60, .ms_ssim_y = 1 - std::pow(10, -db / 10)};
+    return trial;
+  }
+  std::set<std::string> gpu_pictures;
+
+ private:
+  double behind_db_;
+};
+
+TEST(SearchPicture, AnEncoderThatIsFarBehindIsLeftAfterTwoPictures) {
+  const auto looked_at = [](double behind_db) {
+    TwoEncodersRunner runner(behind_db);
+    TrialBook book(runner, {}, [](const auto&) {});
+    OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+    EXPECT_EQ(SearchPicture(Space(), options).front().size, (FrameSize{960, 540}));
+    return runner.gpu_pictures.size();
+  };
+  EXPECT_EQ(looked_at(4), 2u);
+  EXPECT_GT(looked_at(0.5), 5u) << "one that may win elsewhere is tried on";
+}
+
+TEST(SearchPicture, APresetKnownToBeTooSlowIsNotTriedAtASmallerPicture) {
+  for (unsigned seed = 1; seed <= 20; ++seed) {
+    WatchedRunner runner(seed);
+    TrialBook book(runner, {}, [](const auto&) {});
+    OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+    SearchPicture(Space(), options);
+    for (std::size_t late = 0; late < runner.seen.size(); ++late)
+      for (std::size_t early = 0; early < late; ++early) {
+        const Trial &a = runner.seen[early], &b = runner.seen[late];
+        if (a.settings.encoder != b.settings.encoder || a.settings.preset != b.settings.preset ||
+            a.settings.size.pixels() < b.settings.size.pixels())
+          continue;
+        const double pixels =
+            static_cast<double>(a.settings.size.pixels()) / static_cast<double>(b.settings.size.pixels());
+        EXPECT_GE(a.throughput_fps * pixels * 1.15, b.settings.frame_rate.fps() / 0.8 * 0.999)
+            << "seed " << seed << ": " << b.settings.preset << " at " << b.settings.size.str();
+      }
+  }
 }
 
 TEST(SearchPicture, OnePictureIsOnlyAWalk) {

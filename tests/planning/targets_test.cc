@@ -139,6 +139,25 @@ TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {
   EXPECT_EQ(targets.stream.b_frames, 1);
   EXPECT_EQ(targets.most_b_frames, 1) << "trying others keeps to it";
   EXPECT_EQ(Why(targets, "stream.b_frames"), "the most in a row that Quayside takes");
+  EXPECT_EQ(targets.stream.size, (FrameSize{1280, 720}));
+  EXPECT_EQ(targets.taken_sizes, targets.sizes);
+
+  Destination other = Quay();
+  other.name = "Lantern";
+  other.sizes = {{960, 540}, {852, 480}};
+  show.destinations = {picky, other};
+  EXPECT_EQ(ChooseTargets(show).sizes, (std::vector<FrameSize>{{852, 480}})) << "both must take it";
+  other.sizes = {{960, 540}};
+  show.destinations = {picky, other};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }),
+              testing::AllOf(testing::HasSubstr("Lantern takes only these sizes: 960x540"),
+                             testing::HasSubstr("other destinations")));
+  show.destinations = {picky};
+  show.stream_size = FrameSize{960, 540};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("asks for 960x540"));
+  show.stream_size = FrameSize{852, 480};
+  EXPECT_EQ(ChooseTargets(show).sizes, (std::vector<FrameSize>{{852, 480}}));
+  show.stream_size.reset();
   picky.frame_rates = {{50, 1}};
   show.destinations = {picky};
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("only these frame rates: 50"));

@@ -70,6 +70,24 @@ TEST(Budget, SaysHowMuchIsMissing) {
               1);
 }
 
+TEST(LineLeft, IsTheTraceOrAMinuteOfEachReadingLessWhatIsReserved) {
+  const std::vector<std::pair<std::string, BitRate>> reserve = {{"game", Kbps(300)}, {"voice call", Kbps(200)}};
+  const LineTrace readings = LineLeft({LinkKind::kWired, {Kbps(9000), Kbps(400)}, {}}, reserve);
+  EXPECT_EQ(readings.seconds(), 120);
+  EXPECT_EQ(readings.PerSecond()[59], 8500);
+  EXPECT_EQ(readings.PerSecond()[60], 0) << "never less than nothing";
+  const LineTrace trace = LineLeft({LinkKind::kWired, {}, LineTrace({{0, 5000}, {3, 4000}}, 7)}, reserve);
+  EXPECT_EQ(trace.seconds(), 7);
+  EXPECT_EQ(trace.PerSecond()[3], 3500);
+}
+
+TEST(MostKbps, IsTheLinesBestOrTheStrictestTaker) {
+  const LineTrace line({{0, 5000}, {3, 9000}}, 7);
+  EXPECT_EQ(MostKbps(line, {}), 9000);
+  EXPECT_EQ(MostKbps(line, {{"Lantern", Kbps(12000)}, {"Quayside", Kbps(3500)}}), 3500);
+  EXPECT_EQ(MostKbps(line, {{"Lantern", Kbps(12000), Kbps(6000)}}), 6000) << "its audience";
+}
+
 TEST(Budget, ItsJsonNamesTheVideoOfEachDestination) {
   const nlohmann::json json = MakeBudget({LinkKind::kWired, {Kbps(9000)}, {}}, {}, {{"Quayside", Kbps(3500)}}, 60);
   EXPECT_EQ(json.at("video_budget_kbps").at("Quayside"), 3500);

@@ -15,19 +15,6 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr double kAudienceKbps = 5000;  // a rule, where the destination file does not say
-constexpr double kAudioKbps = 160;
-
-// A list of texts, each parsed; the complaint gets the place in front.
-template <typename Parse>
-auto ReadList(const TomlSection& section, const std::string& key, const Parse& parse) {
-  std::vector<decltype(parse(std::string()))> list;
-  for (const std::string& item : section.List(key)) try {
-      list.push_back(parse(item));
-    } catch (const Error& error) {
-      section.Fail(key, error.what());
-    }
-  return list;
-}
 
 std::vector<Destination::Ingest> ReadIngests(const toml::table& table, const std::string& file) {
   std::vector<Destination::Ingest> ingests;
@@ -53,8 +40,7 @@ std::vector<Destination::Ingest> ReadIngests(const toml::table& table, const std
 
 Taker TakerOf(const Destination& destination) {
   Taker taker{destination.name, destination.video_bit_rate_max};
-  taker.audio =
-      std::min(BitRate::FromKbps(kAudioKbps), destination.audio_bit_rate_max.value_or(BitRate::FromKbps(1e6)));
+  taker.audio = std::min(taker.audio, destination.audio_bit_rate_max.value_or(taker.audio));
   if (!destination.transcodes)
     taker.audience_max = destination.audience_bit_rate.value_or(BitRate::FromKbps(kAudienceKbps));
   return taker;
@@ -76,8 +62,8 @@ Destination ReadDestination(const fs::path& file) {
   if (auto codecs = section.List("codecs"); !codecs.empty()) destination.codecs = codecs;
   destination.audio_bit_rate_max = section.Value("audio_bit_rate_max", BitRate::Parse);
   if (const auto most = section.Number("b_frames_max", 0, 16)) destination.b_frames_max = static_cast<int>(*most);
-  destination.sizes = ReadList(section, "sizes", FrameSize::Parse);
-  destination.frame_rates = ReadList(section, "frame_rates", FrameRate::Parse);
+  destination.sizes = section.Values("sizes", FrameSize::Parse);
+  destination.frame_rates = section.Values("frame_rates", FrameRate::Parse);
   if (const auto transcodes = section.Flag("transcodes")) destination.transcodes = *transcodes;
   destination.audience_bit_rate = section.Value("audience_bit_rate", BitRate::Parse);
   if (destination.audience_bit_rate && destination.transcodes)

@@ -6,15 +6,16 @@
 #include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <optional>
 
 #include "kettle/planning/candidates.h"
+#include "kettle/uplink/budget.h"
 
 namespace kettle {
 
 namespace {
 
 constexpr double kRateSteps[] = {0.85, 0.7};  // of the chosen rate
-constexpr double kLeastKbps = 200;
 
 void LowerRate(const EncodeSettings& chosen, double share, EncodeSettings& settings) {
   const auto lower = [&](BitRate rate) { return BitRate::FromKbps(std::round(rate.kbps() * share / 50) * 50); };
@@ -22,10 +23,21 @@ void LowerRate(const EncodeSettings& chosen, double share, EncodeSettings& setti
   settings.maximum_bit_rate = lower(chosen.maximum_bit_rate);
 }
 
+// Half the rate where that is offered, for then every other frame is shown as long as before; otherwise the lowest.
+std::optional<FrameRate> LowerFrameRate(FrameRate from, const std::vector<FrameRate>& offered) {
+  std::optional<FrameRate> lowest;
+  for (const FrameRate rate : offered) {
+    if (std::abs(rate.fps() * 2 - from.fps()) < 0.01) return rate;
+    if (rate.fps() < from.fps() - 0.01 && (!lowest || rate.fps() < lowest->fps())) lowest = rate;
+  }
+  return lowest;
+}
+
 }  // namespace
 
 std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footage, double required_headroom,
-                                     TrialBook& book) {
+                                     TrialBook& book, const std::vector<FrameSize>& taken_sizes,
+                                     const std::vector<FrameRate>& taken_rates) {
   std::vector<LadderStep> ladder;
   const auto clip = std::find_if(chosen.clips.begin(), chosen.clips.end(),
                                  [&](const ClipResult& c) { return c.footage == footage.label; });
@@ -41,20 +53,21 @@ std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footag
   for (const double share : kRateSteps) {
     EncodeSettings next = settings;
     LowerRate(chosen.settings, share, next);
-    if (next.bit_rate.kbps() >= kLeastKbps && next.bit_rate < settings.bit_rate)
+    if (next.bit_rate.kbps() >= kLeastVideoKbps && next.bit_rate < settings.bit_rate)
       try_step("bit rate " + next.bit_rate.str(), next);
   }
-  if (const auto sizes = CandidateSizes(settings.size); sizes.size() > 1) {
+  const auto sizes = taken_sizes.empty() ? CandidateSizes(settings.size) : taken_sizes;
+  const auto smaller =
+      std::find_if(sizes.begin(), sizes.end(), [&](FrameSize size) { return size.pixels() < settings.size.pixels(); });
+  if (smaller != sizes.end()) {
     EncodeSettings next = settings;
-    next.size = sizes[1];
+    next.size = *smaller;
     try_step("size " + next.size.str(), next);
   }
-  if (const auto rates = CandidateRates(settings.frame_rate); rates.size() > 1) {
+  if (const auto rate = LowerFrameRate(settings.frame_rate,
+                                       taken_rates.empty() ? CandidateRates(settings.frame_rate) : taken_rates)) {
     EncodeSettings next = settings;
-    next.frame_rate = rates.back();
-    // Half of it where that is offered: every other frame is shown as long as before.
-    for (const FrameRate rate : rates)
-      if (std::abs(rate.fps() * 2 - settings.frame_rate.fps()) < 0.01) next.frame_rate = rate;
+    next.frame_rate = *rate;
     try_step(next.frame_rate.str() + " frames a second", next);
   }
   return ladder;

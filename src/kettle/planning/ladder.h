@@ -20,10 +20,12 @@ struct LadderStep {
 };
 
 // Lowers the rate twice, then the size, then the frame rate; each step keeps what the ones before it did, and is a
-// measured trial on `footage`. A size or frame rate that looks better at the lower rate costs less than nothing. Steps
+// measured trial on `footage`. Sizes and rates are those of CandidateSizes and CandidateRates, or of the lists if
+// destinations take no others. A size or frame rate that looks better at the lower rate costs less than nothing. Steps
 // whose trial fails or does not keep pace are left out.
 std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footage, double required_headroom,
-                                     TrialBook& book);
+                                     TrialBook& book, const std::vector<FrameSize>& taken_sizes = {},
+                                     const std::vector<FrameRate>& taken_rates = {});
 
 void to_json(nlohmann::json& json, const LadderStep& step);
 

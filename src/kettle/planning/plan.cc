@@ -260,7 +260,8 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
     const std::string hardest = HardestClip(plan.chosen->stream);
     for (const Footage& pictures : request.footage)
       if (pictures.label == hardest)
-        plan.ladder = UplinkLadder(plan.chosen->stream, pictures, plan.capacity.headroom, book);
+        plan.ladder = UplinkLadder(plan.chosen->stream, pictures, plan.capacity.headroom, book,
+                                   plan.targets.taken_sizes, plan.targets.taken_rates);
     for (const Footage& calm : request.calm)
       if (const Trial trial = book.Get(plan.chosen->stream.settings, calm); trial.done())
         plan.calm.push_back(ResultOf(trial));

@@ -200,15 +200,8 @@ class ShowReader {
 
   void ReadUplink(Show& show) const {
     const TomlSection uplink = Section("uplink");
-    const auto parse_list = [&](const char* key, const auto& parse, auto& list) {
-      for (const std::string& item : uplink.List(key)) try {
-          list.push_back(parse(item));
-        } catch (const Error& error) {
-          uplink.Fail(key, error.what());
-        }
-    };
-    parse_list("readings", BitRate::Parse, show.line.readings);
-    parse_list("reserve", ParseReserve, show.reserve);
+    show.line.readings = uplink.Values("readings", BitRate::Parse);
+    show.reserve = uplink.Values("reserve", ParseReserve);
     if (const auto link = uplink.Value("link", ParseLink)) show.line.kind = *link;
     const auto trace = uplink.Text("trace");
     if (!trace) return;
@@ -226,6 +219,12 @@ class ShowReader {
 };
 
 }  // namespace
+
+std::vector<Taker> Takers(const Show& show) {
+  std::vector<Taker> takers;
+  for (const Destination& to : show.destinations) takers.push_back(TakerOf(to));
+  return takers;
+}
 
 Show ReadShow(const fs::path& file, const ShowOverrides& overrides, const ShowPlaces& places) {
   return ShowReader(file, overrides, places).Read();

@@ -41,6 +41,9 @@ struct Show {
   double required_headroom = 0.2;
 };
 
+// Its destinations as the budget sees them.
+std::vector<Taker> Takers(const Show& show);
+
 // A value that a show file holds and an option can override.
 struct ShowKey {
   enum class Kind { kText, kNumber, kList };

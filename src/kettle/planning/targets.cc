@@ -60,7 +60,7 @@ class Chooser {
       targets_.warnings.push_back(
           fmt::format("viewers watch at {}, the stream is {}: it is judged as they see it, scaled down",
                       show_.viewing_size->str(), stream.size.str()));
-    KeepAccepted();
+    KeepTaken();
     for (const Destination& to : show_.destinations) {
       constexpr int kUsual = 3;  // what presets make at most
       if (to.b_frames_max && *to.b_frames_max < targets_.most_b_frames.value_or(kUsual)) {
@@ -74,33 +74,53 @@ class Chooser {
     }
   }
 
-  // Of the sizes and frame rates only those that every destination takes.
-  void KeepAccepted() {
-    const auto keep = [](auto& list, const auto& accepted, const std::string& to, const char* what) {
-      if (accepted.empty()) return;
-      const auto offered = list;
-      std::erase_if(
-          list, [&](const auto& item) { return std::find(accepted.begin(), accepted.end(), item) == accepted.end(); });
-      if (!list.empty()) return;
-      std::vector<std::string> names;
-      for (const auto& item : accepted) names.push_back(item.str());
-      FailInput("{} takes only these {}: {}; the show allows none of them (up to {})", to, what, fmt::join(names, ", "),
-                offered.front().str());
-    };
+  // Where destinations take only certain sizes or frame rates: those that all of them take, if the show leaves it open.
+  void KeepTaken() {
+    EncodeSettings& stream = targets_.stream;
+    targets_.taken_sizes = TakenByAll(&Destination::sizes, stream.size, "sizes", [&](FrameSize size) {
+      return size.width <= stream.size.width && size.height <= stream.size.height;
+    });
+    targets_.taken_rates = TakenByAll(&Destination::frame_rates, stream.frame_rate, "frame rates",
+                                      [&](FrameRate rate) { return rate.fps() <= stream.frame_rate.fps() + 1e-9; });
+    Keep(targets_.taken_sizes, show_.stream_size.has_value(), stream.size, targets_.sizes);
+    Keep(targets_.taken_rates, show_.stream_rate.has_value(), stream.frame_rate, targets_.rates);
+  }
+
+  // Largest first; empty if no destination names any.
+  template <typename Item, typename Fits>
+  std::vector<Item> TakenByAll(std::vector<Item> Destination::*named, Item largest, const char* what,
+                               const Fits& fits) const {
+    std::vector<Item> taken;
+    bool limited = false;
     for (const Destination& to : show_.destinations) {
-      // A size that it names is a candidate, if the source has it.
-      if (!show_.stream_size)
-        for (const FrameSize size : to.sizes)
-          if (size.width <= show_.source_size.width && size.height <= show_.source_size.height &&
-              std::find(targets_.sizes.begin(), targets_.sizes.end(), size) == targets_.sizes.end())
-            targets_.sizes.push_back(size);
-      keep(targets_.sizes, to.sizes, to.name, "sizes");
-      keep(targets_.rates, to.frame_rates, to.name, "frame rates");
+      std::vector<Item> accepted = to.*named;
+      if (accepted.empty()) continue;
+      std::vector<std::string> names;
+      for (const Item& item : accepted) names.push_back(item.str());
+      std::erase_if(accepted, [&](const Item& item) {
+        return !fits(item) || (limited && std::find(taken.begin(), taken.end(), item) == taken.end());
+      });
+      if (accepted.empty())
+        FailInput("{} takes only these {}: {}; none of them suits the show (up to {}) and its other destinations",
+                  to.name, what, fmt::join(names, ", "), largest.str());
+      taken = std::move(accepted);
+      limited = true;
     }
-    std::sort(targets_.sizes.begin(), targets_.sizes.end(),
-              [](FrameSize a, FrameSize b) { return a.pixels() > b.pixels(); });
-    targets_.stream.size = targets_.sizes.front();
-    targets_.stream.frame_rate = targets_.rates.front();
+    std::sort(taken.begin(), taken.end(), [](const Item& x, const Item& y) { return Larger(x, y); });
+    return taken;
+  }
+  static bool Larger(FrameSize a, FrameSize b) { return a.pixels() > b.pixels(); }
+  static bool Larger(FrameRate a, FrameRate b) { return a.fps() > b.fps(); }
+
+  template <typename Item>
+  static void Keep(const std::vector<Item>& taken, bool asked, Item& chosen, std::vector<Item>& candidates) {
+    if (taken.empty()) return;
+    if (asked && std::find(taken.begin(), taken.end(), chosen) == taken.end())
+      FailInput("the show asks for {}, which its destinations do not take; the nearest below is {}", chosen.str(),
+                taken.front().str());
+    if (asked) return;
+    candidates = taken;
+    chosen = taken.front();
   }
 
   // The same shape, even sides, inside `limit`.
@@ -152,9 +172,7 @@ class Chooser {
 
   // What the line and the destinations leave for pictures.
   BitRate LineLimit(std::string& why) {
-    std::vector<Taker> takers;
-    for (const Destination& to : show_.destinations) takers.push_back(TakerOf(to));
-    targets_.budget = MakeBudget(show_.line, show_.reserve, takers, targets_.stream.frame_rate.fps());
+    targets_.budget = MakeBudget(show_.line, show_.reserve, Takers(show_), targets_.stream.frame_rate.fps());
     const Budget& budget = *targets_.budget;
     why = fmt::format("{}: {:.0f} kbit/s carried ({}), {:.0f} % of it less what is reserved", budget.binding_limit,
                       budget.carried_kbps, budget.carried_how, budget.safety_share * 100);

@@ -26,6 +26,9 @@ struct Targets {
   // What the stream's size and frame rate may be, largest first: one each where the show says.
   std::vector<FrameSize> sizes;
   std::vector<FrameRate> rates;
+  // That the destinations take, largest first, where they name them one by one; empty: any.
+  std::vector<FrameSize> taken_sizes;
+  std::vector<FrameRate> taken_rates;
   std::optional<int> most_b_frames;  // that every destination takes, where that is less than presets make
   std::optional<Budget> budget;      // if something is known of the line
   std::vector<Because> reasons;

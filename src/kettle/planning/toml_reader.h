@@ -47,6 +47,18 @@ class TomlSection {
     }
   }
 
+  // A list of texts, each parsed by `parse`; a complaint gets the place in front.
+  template <typename Parse>
+  auto Values(const std::string& key, const Parse& parse) const {
+    std::vector<decltype(parse(std::string()))> values;
+    for (const std::string& item : List(key)) try {
+        values.push_back(parse(item));
+      } catch (const Error& error) {
+        Fail(key, error.what());
+      }
+    return values;
+  }
+
   // Throws Error(kInput) "file:line: section.key: complaint".
   [[noreturn]] void Fail(const std::string& key, const std::string& complaint) const;
 

@@ -124,13 +124,9 @@ Budget MakeBudget(const Line& line, const std::vector<std::pair<std::string, Bit
                   const std::vector<Taker>& takers, double fps) {
   Budget budget;
   ReadLine(line, budget);
-  double left = budget.carried_kbps;
-  for (const auto& [what, rate] : reserve) {
-    budget.reserved.emplace_back(what, rate.kbps());
-    left -= rate.kbps();
-  }
+  for (const auto& [what, rate] : reserve) budget.reserved.emplace_back(what, rate.kbps());
   const std::vector<Taker> all = takers.empty() ? std::vector<Taker>{{"any destination"}} : takers;
-  budget.budget_kbps = std::max(0.0, left * budget.safety_share);
+  budget.budget_kbps = std::max(0.0, (budget.carried_kbps - budget.reserved_kbps()) * budget.safety_share);
   for (const Taker& taker : all) budget.audio_kbps += taker.audio.kbps();
   budget.wrapping_kbps = WrappingKbps(fps) * static_cast<double>(all.size());
   budget.video_kbps = std::max(0.0, budget.budget_kbps - budget.audio_kbps - budget.wrapping_kbps);
@@ -138,12 +134,41 @@ Budget MakeBudget(const Line& line, const std::vector<std::pair<std::string, Bit
   return budget;
 }
 
+double Budget::reserved_kbps() const {
+  double sum = 0;
+  for (const auto& [what, kbps] : reserved) sum += kbps;
+  return sum;
+}
+
+LineTrace LineLeft(const Line& line, const std::vector<std::pair<std::string, BitRate>>& reserve) {
+  constexpr double kReadingSeconds = 60;
+  std::vector<LineTrace::Point> points;
+  double seconds = 0, reserved = 0;
+  if (line.trace) {
+    points = line.trace->points();
+    seconds = line.trace->seconds();
+  } else {
+    for (const BitRate reading : line.readings) {
+      points.push_back({seconds, reading.kbps()});
+      seconds += kReadingSeconds;
+    }
+  }
+  for (const auto& [what, rate] : reserve) reserved += rate.kbps();
+  for (LineTrace::Point& point : points) point.kbps = std::max(0.0, point.kbps - reserved);
+  return LineTrace(std::move(points), seconds);
+}
+
+double MostKbps(const LineTrace& line, const std::vector<Taker>& takers) {
+  double most = 0;
+  for (const LineTrace::Point& point : line.points()) most = std::max(most, point.kbps);
+  for (const Taker& taker : takers) most = std::min(most, LimitOf(taker).first);
+  return most;
+}
+
 double MissingKbps(const Budget& budget) {
   const auto takers = static_cast<double>(std::max<std::size_t>(1, budget.one_for_all.size()));
   const double needed = (kLeastVideoKbps * takers + budget.audio_kbps + budget.wrapping_kbps) / budget.safety_share;
-  double reserved = 0;
-  for (const auto& [what, kbps] : budget.reserved) reserved += kbps;
-  return std::max(0.0, needed + reserved - budget.carried_kbps);
+  return std::max(0.0, needed + budget.reserved_kbps() - budget.carried_kbps);
 }
 
 void to_json(nlohmann::json& json, const Budget& budget) {

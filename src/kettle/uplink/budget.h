@@ -47,6 +47,7 @@ struct Budget {
   std::vector<TakerShare> each;         // an encode each
   std::string binding_limit;
 
+  double reserved_kbps() const;
   // kbit/s of the one encode that goes to all; 0 if nothing is left.
   double one_encode_kbps() const { return one_for_all.empty() ? 0 : one_for_all.front().video_kbps; }
 };
@@ -60,6 +61,12 @@ double WrappingKbps(double fps);
 // Needs a trace or readings. Without takers: one without limits. Throws Error(kInput) if the line is unknown.
 Budget MakeBudget(const Line& line, const std::vector<std::pair<std::string, BitRate>>& reserve,
                   const std::vector<Taker>& takers, double fps);
+
+// The line's history without what is reserved, for the send-queue model: its trace, or each reading for a minute.
+LineTrace LineLeft(const Line& line, const std::vector<std::pair<std::string, BitRate>>& reserve);
+
+// The most that any rate is worth asking about: what the strictest taker allows, or what the line carries at its best.
+double MostKbps(const LineTrace& line, const std::vector<Taker>& takers);
 
 // How much more the line would have to carry for the least picture.
 double MissingKbps(const Budget& budget);
