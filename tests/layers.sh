@@ -11,7 +11,7 @@ declare -A may=(
   [encoders]="units media machine" [machine]="units" [quality]="units media"
   [trial]="units store media footage encoders machine quality"
   [rehearsal]="units store media footage encoders machine trial"
-  [rtmp]="units" [uplink]="units media encoders rtmp"
+  [rtmp]="units" [srt]="units" [uplink]="units media encoders rtmp srt"
   [planning]="units media footage encoders machine quality trial rehearsal uplink rtmp")
 
 for folder in src/kettle/*/; do

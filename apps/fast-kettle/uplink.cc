@@ -46,9 +46,6 @@ std::vector<Addressed> Addresses(const Session& session, Show& show) {
     for (const auto& ingest : destination.ingests)
       addresses.push_back({destination.name + ", " + ingest.name, IngestUrl::Parse(ingest.address)});
   }
-  for (const Addressed& address : addresses)
-    if (address.url.scheme == "srt")
-      FailInput("{}: this version measures rtmp:// and rtmps:// only", address.url.str());
   return addresses;
 }
 
@@ -70,7 +67,7 @@ TestStream MakeTestStream(Session& session) {
 
 std::vector<IngestReport> Measure(Session& session, const std::vector<Addressed>& addresses) {
   const UplinkOptions& options = session.request().uplink;
-  const std::string key = options.key_file.empty() ? "test" : ReadKeyFile(options.key_file);
+  const StreamKey key = options.key_file.empty() ? StreamKey{"test", ""} : ReadKeyFile(options.key_file);
   const TestStream stream = MakeTestStream(session);
   std::vector<IngestReport> reports;
   session.progress().Stage("measuring the line", static_cast<int>(addresses.size()));

@@ -75,7 +75,7 @@ std::string SeriesLabels(const std::string& title, const std::vector<Option>& me
     const Option& option = members[i];
     const bool close = i > 0 && std::log2(members[i - 1].throughput_fps / option.throughput_fps) < kCloseOctaves;
     below = close && !below;
-    const bool is_chosen = chosen && chosen->title() == option.title();
+    const bool is_chosen = chosen && chosen->settings == option.settings;
     text += fmt::format("set label {} {} at {}, {} offset 0.9,{} left textcolor rgb \"{}\"{}\n", label++,
                         Quoted(option.settings.preset + (is_chosen ? "  (chosen)" : "")), option.throughput_fps,
                         option.score, below ? -0.7 : 0.5, look.colour, is_chosen ? " font ',15'" : "");
@@ -117,6 +117,13 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
          << (direct ? "notitle" : "title " + Quoted(title));
   }
   if (chosen) {
+    // Refined after the presets were compared: a point of its own.
+    const bool refined = std::none_of(options.begin(), options.end(),
+                                      [&](const Option& option) { return option.settings == chosen->settings; });
+    if (refined)
+      labels += fmt::format("set label {} {} at {}, {} offset 1.6,0 left textcolor rgb \"{}\" font ',15'\n", label++,
+                            Quoted(fmt::format("{} with {}  (chosen)", chosen->settings.preset, Extras(chosen->settings))),
+                            chosen->throughput_fps, chosen->score, kText);
     data << "$chosen << EOD\n" << chosen->throughput_fps << ' ' << chosen->score << "\nEOD\n";
     plot << ", $chosen using 1:2 with points linecolor rgb \"" << kText
          << "\" linewidth 2 pointtype 6 pointsize 3.2 notitle";

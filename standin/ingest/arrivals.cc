@@ -18,11 +18,22 @@ Arrivals::Arrivals(const std::string& path) {
   file_ << "second,connection,bytes,kbps,pictures,keyframes,sounds,late_ms,simulated\n" << std::flush;
 }
 
-void Arrivals::Add(int connection, const kettle::RtmpMessage& message, Clock::time_point when) {
-  const std::scoped_lock lock(mutex_);
+Arrivals::Second& Arrivals::At(const std::string& connection, Clock::time_point when) {
   if (!start_) start_ = when;
+  return seconds_[{static_cast<int>(std::chrono::duration<double>(when - *start_).count()), connection}];
+}
+
+void Arrivals::Add(const std::string& connection, std::size_t bytes, int pictures, Clock::time_point when) {
+  const std::scoped_lock lock(mutex_);
+  Second& second = At(connection, when);
+  second.bytes += bytes;
+  second.pictures += pictures;
+}
+
+void Arrivals::Add(const std::string& connection, const kettle::RtmpMessage& message, Clock::time_point when) {
+  const std::scoped_lock lock(mutex_);
+  Second& second = At(connection, when);
   const double seconds = std::chrono::duration<double>(when - *start_).count();
-  Second& second = seconds_[{static_cast<int>(seconds), connection}];
   second.bytes += message.body.size();
   const bool video = message.type == RtmpType::kVideo,
              header = video && message.body.size() > 1 && message.body[1] == 0;

@@ -7,6 +7,7 @@
 #include <map>
 #include <mutex>
 #include <optional>
+#include <string>
 
 #include "kettle/rtmp/chunks.h"
 
@@ -19,7 +20,9 @@ class Arrivals {
   explicit Arrivals(const std::string& path);
   ~Arrivals() { Flush(Clock::time_point::max()); }
 
-  void Add(int connection, const kettle::RtmpMessage& message, Clock::time_point when);
+  void Add(const std::string& connection, const kettle::RtmpMessage& message, Clock::time_point when);
+  // Bytes that are no RTMP message.
+  void Add(const std::string& connection, std::size_t bytes, int pictures, Clock::time_point when);
   // Writes the seconds that are over.
   void Flush(Clock::time_point now);
 
@@ -32,11 +35,12 @@ class Arrivals {
   struct Publish {
     double earliest = 1e18;  // arrival less timestamp, in seconds
   };
+  Second& At(const std::string& connection, Clock::time_point when);  // needs the lock
   std::mutex mutex_;
   std::ofstream file_;
   std::optional<Clock::time_point> start_;
-  std::map<int, Publish> publishes_;
-  std::map<std::pair<int, int>, Second> seconds_;  // by second and connection
+  std::map<std::string, Publish> publishes_;
+  std::map<std::pair<int, std::string>, Second> seconds_;  // by second and connection
 };
 
 }  // namespace standin

@@ -79,4 +79,13 @@ Link::Passage Link::Carry(std::size_t bytes) {
   return {at(free_), at(last_arrival_)};
 }
 
+double Link::QueueSeconds() {
+  const std::scoped_lock lock(mutex_);
+  return begun_ ? std::max(0.0, free_ - std::chrono::duration<double>(Clock::now() - start_).count()) : 0;
+}
+
+Link::Clock::time_point Link::Answer() {
+  return Clock::now() + std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(shape_.delay_ms / 1000));
+}
+
 }  // namespace standin

@@ -18,6 +18,7 @@
 #include "kettle/rtmp/connection.h"
 #include "kettle/rtmp/server_session.h"
 #include "kettle/units/error.h"
+#include "srt_server.h"
 
 namespace standin {
 
@@ -124,7 +125,12 @@ IngestServer::IngestServer(IngestOptions options)
   socklen_t size = sizeof address;
   getsockname(socket_, reinterpret_cast<sockaddr*>(&address), &size);
   port_ = ntohs(address.sin_port);
+  if (options_.srt_port) srt_ = std::make_unique<SrtServer>(options_, *options_.srt_port, link_, arrivals_);
 }
+
+int IngestServer::srt_port() const { return srt_->port(); }
+int IngestServer::accepted() const { return accepted_ + (srt_ ? srt_->accepted() : 0); }
+int IngestServer::refused() const { return refused_ + (srt_ ? srt_->refused() : 0); }
 
 IngestServer::~IngestServer() {
   ending_ = true;
@@ -157,7 +163,7 @@ void IngestServer::ServeOne(int socket, int number) try {
                                        return right;
                                      },
                                      [&](const kettle::RtmpMessage& message) {
-                                       arrivals_.Add(number, message, Clock::now());
+                                       arrivals_.Add(std::to_string(number), message, Clock::now());
                                        if (file) file->Write(message);
                                      }});
   Delivery delivery(connection, session, writing, ending_);

@@ -4,6 +4,7 @@
 
 #include <atomic>
 #include <memory>
+#include <optional>
 #include <string>
 #include <thread>
 #include <vector>
@@ -15,11 +16,14 @@ struct ssl_ctx_st;
 
 namespace standin {
 
+class SrtServer;
+
 struct IngestOptions {
   std::string host = "127.0.0.1";
   int port = 0;  // 0: any that is free
   LinkShape link;
-  std::string key;                       // empty: any is accepted
+  std::optional<int> srt_port;           // takes SRT too, there
+  std::string key, passphrase;           // empty: any key is accepted, nothing encrypted; the passphrase is SRT's
   std::string report, save_folder;       // empty: none
   std::string certificate, private_key;  // PEM files; both: TLS
 };
@@ -31,12 +35,13 @@ class IngestServer {
   ~IngestServer();  // ends all connections
 
   int port() const { return port_; }
+  int srt_port() const;  // needs IngestOptions::srt_port
   // Serves until `stop` is set.
   void Serve(const std::atomic<bool>& stop);
 
   // Of all connections so far.
-  int accepted() const { return accepted_; }
-  int refused() const { return refused_; }
+  int accepted() const;
+  int refused() const;
 
  private:
   void ServeOne(int socket, int number);
@@ -49,6 +54,7 @@ class IngestServer {
   std::atomic<bool> ending_ = false;
   std::atomic<int> accepted_ = 0, refused_ = 0;
   std::vector<std::thread> threads_;
+  std::unique_ptr<SrtServer> srt_;
 };
 
 }  // namespace standin

@@ -27,6 +27,17 @@ TEST_F(FiguresTest, TheTitleIsTheAnswer) {
   EXPECT_THAT(svg, testing::HasSubstr("with 20 % headroom, 75"));
 }
 
+TEST_F(FiguresTest, ARefinedChoiceIsAPointOfItsOwn) {
+  const auto options = Options();
+  Option refined = options[1];
+  refined.settings.look_ahead_frames = 20;
+  refined.score += 0.3;
+  DrawSpeedQuality(path(""), options, refined, 0.2);
+  const std::string svg = Get(path("speed-quality.svg"));
+  EXPECT_THAT(svg, testing::HasSubstr("veryfast with look-ahead 20  (chosen)"));
+  EXPECT_THAT(svg, testing::Not(testing::HasSubstr(">veryfast  (chosen)")));
+}
+
 TEST_F(FiguresTest, WithoutAChoiceItCounts) {
   DrawSpeedQuality(path(""), {FakeOption("x264", "fast", 40, 3, 11)}, std::nullopt, 0.2);
   EXPECT_THAT(Get(path("speed-quality.svg")), testing::HasSubstr("No preset keeps pace"));

@@ -190,7 +190,9 @@ TEST_F(SessionTest, AnotherProtocolIsRefusedAtOnce) {
 class KeyFileTest : public test::FolderTest {};
 
 TEST_F(KeyFileTest, HoldsTheKeyInItsFirstLine) {
-  EXPECT_EQ(ReadKeyFile(Put("key.txt", "s3cret\r\nmore\n")), "s3cret");
+  const StreamKey key = ReadKeyFile(Put("key.txt", "s3cret\r\nmore\n"));
+  EXPECT_EQ(key.key, "s3cret");
+  EXPECT_EQ(key.passphrase, "more");
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ReadKeyFile(Put("empty.txt", "\n")); }), HasSubstr("empty"));
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ReadKeyFile(path("none").string()); }), HasSubstr("no such file"));
 }

@@ -20,6 +20,8 @@
 #include "kettle/rtmp/publisher.h"
 #include "kettle/uplink/measurement.h"
 #include "kettle/uplink/paced_publish.h"
+#include "kettle/uplink/test_publish.h"
+#include "kettle/uplink/window.h"
 #include "server.h"
 #include "support.h"
 
@@ -40,6 +42,7 @@ class RunningIngest {
     thread_.join();
   }
   IngestUrl url(const std::string& scheme = "rtmp") const {
+    if (scheme == "srt") return IngestUrl::Parse(fmt::format("srt://127.0.0.1:{}", server_.srt_port()));
     return IngestUrl::Parse(fmt::format("{}://127.0.0.1:{}/live", scheme, server_.port()));
   }
   const IngestServer& server() const { return server_; }
@@ -179,7 +182,7 @@ TEST_F(PublishTest, TheStreamThatTheModelSeesHasTheEncodesFrames) {
 
 TEST_F(PublishTest, MeasuresAndReportsTheLine) {
   RunningIngest ingest({.link = {LineTrace::Steady(6000, 1), 5, 0}});
-  MeasureRequest request{ingest.url(), "key", 5};
+  MeasureRequest request{ingest.url(), {"key"}, 5};
   double progress = 0;
   const IngestReport report = MeasureIngest(request, MakeStream(), [&](double share) { progress = share; });
   EXPECT_EQ(report.trouble, "");
@@ -197,6 +200,81 @@ TEST_F(PublishTest, AWrongKeyIsRefusedAndNeverShown) {
   EXPECT_THAT(line, HasSubstr("is the stream key right?"));
   EXPECT_THAT(line, testing::Not(HasSubstr("s3cret")));
   while (ingest.server().refused() < 1) usleep(1000);
+}
+
+TEST_F(PublishTest, OverSrtPicturesArriveAndPlay) {
+  std::filesystem::create_directory(path("saved"));
+  const TestStream stream = MakeStream();
+  {
+    RunningIngest ingest({.srt_port = 0, .key = "right", .report = path("arrived.csv"), .save_folder = path("saved")});
+    const auto publish = StartTestPublish(ingest.url("srt"), {"right"}, stream, 5);
+    std::string bytes = publish->Opening();
+    for (int i = 0; i < 60; ++i) bytes += publish->Picture(i, 5'000);
+    EXPECT_EQ(bytes.size() % 188, 0u) << "whole packets";
+    while (!bytes.empty()) {
+      bytes.erase(0, publish->Send(bytes));
+      publish->WaitToSend(0.01);
+    }
+    publish->Finish(10);
+    EXPECT_EQ(publish->state().waiting_bytes, 0);
+    EXPECT_GT(publish->state().acknowledged_bytes, 60 * 5'000);
+    usleep(1'500'000);  // what is acknowledged is handed over a second after it was sent
+  }
+  MediaReader saved(path("saved") / "srt-1.ts");
+  EXPECT_EQ(saved.size(), (FrameSize{192, 128}));
+  int pictures = 0;
+  while (saved.Next()) ++pictures;
+  EXPECT_EQ(pictures, 60);
+  EXPECT_THAT(Get(path("arrived.csv")), HasSubstr("srt-1"));
+}
+
+TEST_F(PublishTest, OverSrtTheLineIsMeasuredAndWhatIsLostSentAgain) {
+  RunningIngest ingest({.link = {LineTrace::Steady(4000, 1), 5, 0}, .srt_port = 0});
+  const IngestReport report = MeasureIngest({ingest.url("srt"), {"key"}, 6}, MakeStream(), [](double) {});
+  EXPECT_EQ(report.trouble, "");
+  ASSERT_TRUE(report.measured());
+  EXPECT_TRUE(report.simulated) << "it says so";
+  EXPECT_GT(report.sustained_kbps, 300) << "something; how much is for the benchmark";
+  EXPECT_GT(report.round_trip_ms, 5) << "the link's delay";
+  EXPECT_GT(report.line_kbps, report.sustained_kbps);
+}
+
+TEST_F(PublishTest, OverSrtRefusalsAreToldApart) {
+  RunningIngest ingest({.srt_port = 0, .key = "right", .passphrase = "a long passphrase"});
+  const auto refused = [&](const StreamKey& key) {
+    return MeasureIngest({ingest.url("srt"), key, 5}, MakeStream(), [](double) {}).trouble;
+  };
+  EXPECT_THAT(refused({"s3cret", "a long passphrase"}), HasSubstr("is the stream key right?"));
+  EXPECT_THAT(refused({"right", "another passphrase"}), HasSubstr("the passphrase is wrong"));
+  EXPECT_THAT(refused({"right"}), HasSubstr("one side encrypts"));
+  EXPECT_THAT(refused({"right", "short"}), HasSubstr("10 to 79"));
+  MeasureRequest nowhere{IngestUrl::Parse("srt://127.0.0.1:1"), {"s3cret"}, 5};
+  nowhere.patience_seconds = 0.5;
+  const std::string line = MeasureIngest(nowhere, MakeStream(), [](double) {}).trouble;
+  EXPECT_THAT(line, testing::AllOf(HasSubstr("no SRT answer for 0.5 s"), testing::Not(HasSubstr("s3cret"))));
+}
+
+TEST(SendWindow, GrowsUntilSomethingIsLost) {
+  SendWindow window;
+  std::int64_t lost = 0;
+  double now = 0;
+  const auto round = [&] { window.Watch(now += 0.05, 0.05, window.packets(), lost); };
+  const auto first = window.packets();
+  round();
+  EXPECT_EQ(window.packets(), 2 * first) << "slow start";
+  round();
+  const auto largest = window.packets();
+  lost += 3;
+  round();
+  EXPECT_LT(window.packets(), largest);
+  const auto after = window.packets();
+  round();
+  EXPECT_GT(window.packets(), after);
+  EXPECT_LE(window.packets(), after + 2) << "carefully from now on";
+  const auto unused = window.packets();
+  window.Watch(now += 0.05, 0.05, 1, lost);
+  window.Watch(now += 0.05, 0.05, 1, lost);
+  EXPECT_EQ(window.packets(), unused) << "what was not needed says nothing of the line";
 }
 
 TEST_F(PublishTest, WhatIsNotThereOrNotRtmpIsSaidInOneLine) {
@@ -235,7 +313,7 @@ TEST_F(PublishTest, OnlyACertificateThatVerifiesIsTrusted) {
 
 TEST_F(PublishTest, AnIngestThatGoesAwayLeavesWhatWasMeasured) {
   auto ingest = std::make_unique<RunningIngest>(IngestOptions{});
-  MeasureRequest request{ingest->url(), "key", 12};
+  MeasureRequest request{ingest->url(), {"key"}, 12};
   request.most_kbps = 20'000;
   const IngestReport report = MeasureIngest(request, MakeStream(), [&](double share) {
     if (share > 0.6) ingest.reset();
@@ -246,7 +324,7 @@ TEST_F(PublishTest, AnIngestThatGoesAwayLeavesWhatWasMeasured) {
 
 TEST_F(PublishTest, AStandstillIsNoticed) {
   RunningIngest ingest({.link = {LineTrace({{0, 5000}, {1, 0}}, 2)}});
-  MeasureRequest request{ingest.url(), "key", 30};
+  MeasureRequest request{ingest.url(), {"key"}, 30};
   request.patience_seconds = 1;
   EXPECT_THAT(MeasureIngest(request, MakeStream(), [](double) {}).trouble, HasSubstr("stalled"));
 }

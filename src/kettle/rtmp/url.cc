@@ -58,13 +58,15 @@ std::string IngestUrl::str() const {
   return fmt::format("{}://{}:{}{}{}", scheme, name, port, app.empty() ? "" : "/", app);
 }
 
-std::string ReadKeyFile(const std::string& file) {
+StreamKey ReadKeyFile(const std::string& file) {
   std::ifstream stream(file);
   if (!stream) FailInput("--key-file {}: no such file, or it cannot be read", file);
-  std::string key;
-  std::getline(stream, key);
-  while (!key.empty() && (key.back() == '\r' || key.back() == ' ')) key.pop_back();
-  if (key.empty()) FailInput("--key-file {}: its first line is empty; it holds the stream key", file);
+  StreamKey key;
+  for (std::string* line : {&key.key, &key.passphrase}) {
+    std::getline(stream, *line);
+    while (!line->empty() && (line->back() == '\r' || line->back() == ' ')) line->pop_back();
+  }
+  if (key.key.empty()) FailInput("--key-file {}: its first line is empty; it holds the stream key", file);
   return key;
 }
 

@@ -19,7 +19,14 @@ struct IngestUrl {
   bool secure() const { return scheme == "rtmps"; }
 };
 
-// The key in a file's first line. Throws Error(kInput) if it is missing or empty; never tells the key.
-std::string ReadKeyFile(const std::string& file);
+// What lets one publish: secrets, both.
+struct StreamKey {
+  std::string key;         // SRT: the stream id
+  std::string passphrase;  // SRT only; empty: not encrypted
+};
+
+// The key in a file's first line, the passphrase, if there is one, in its second. Throws Error(kInput) if the key is
+// missing or empty; never tells what it read.
+StreamKey ReadKeyFile(const std::string& file);
 
 }  // namespace kettle

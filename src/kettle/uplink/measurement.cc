@@ -8,9 +8,9 @@
 #include <optional>
 #include <thread>
 
-#include "kettle/rtmp/publisher.h"
 #include "kettle/units/error.h"
 #include "kettle/units/statistics.h"
+#include "kettle/uplink/test_publish.h"
 
 namespace kettle {
 
@@ -18,11 +18,10 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 constexpr double kSampleSeconds = 0.05;
-constexpr double kHeaderBytes = 52;  // IPv4 and TCP with timestamps, of a segment
 
 struct Sample {
   double seconds;  // since the start
-  TcpState tcp;
+  PublishState sent;
 };
 
 // One measurement under way.
@@ -32,14 +31,13 @@ class Measuring {
       : request_(request),
         stream_(stream),
         report_(report),
-        publisher_(request.url, request.key, request.patience_seconds),
+        publish_(StartTestPublish(request.url, request.key, stream, request.patience_seconds)),
         quiet_seconds_(std::min(2.0, request.seconds * 0.15)) {
-    report_.simulated = publisher_.simulated();
-    report_.connect_ms = publisher_.connect_seconds() * 1000;
-    report_.start_ms = publisher_.start_seconds() * 1000;
-    report_.answer_ms = publisher_.answer_seconds() * 1000;
-    publisher_.LimitUnsent(64 << 10);  // what waits, waits here
-    waiting_ = publisher_.Wrap(stream_.Metadata()) + publisher_.Wrap(stream_.Header());
+    const TestPublish::Started started = publish_->started();
+    report_.connect_ms = started.connect_seconds * 1000;
+    report_.start_ms = started.publish_seconds * 1000;
+    report_.answer_ms = started.answer_seconds * 1000;
+    waiting_ = publish_->Opening();
   }
 
   void Run(const std::function<void(double)>& progress) {
@@ -51,7 +49,7 @@ class Measuring {
         progress(now() / request_.seconds);
       }
       if (now() >= stream_.SecondsOf(next_)) GivePicture();
-      waiting_.erase(0, publisher_.Send(waiting_));
+      waiting_.erase(0, publish_->Send(waiting_));
       ran_dry_ = ran_dry_ || waiting_.empty();
       const double until =
           std::min({samples_.back().seconds + kSampleSeconds, stream_.SecondsOf(next_), request_.seconds}) - now();
@@ -59,14 +57,15 @@ class Measuring {
       if (waiting_.empty())
         std::this_thread::sleep_for(std::chrono::duration<double>(until));
       else
-        publisher_.WaitToSend(until);
+        publish_->WaitToSend(until);
     }
     TakeSample();
-    publisher_.Finish(0.5);
+    publish_->Finish(0.5);
   }
 
   // Also of one that ended early.
   void Summarise() {
+    report_.simulated = publish_->simulated();
     if (samples_.size() < 2) return;
     SummariseRoundTrips();
     const double from = quiet_seconds_ + kRampSeconds, to = samples_.back().seconds;
@@ -78,12 +77,12 @@ class Measuring {
     const double usual = *Median(report_.kbps);
     report_.dips = static_cast<int>(
         std::count_if(report_.kbps.begin(), report_.kbps.end(), [&](double kbps) { return kbps < 0.8 * usual; }));
-    const TcpState &first = samples_.front().tcp, &last = samples_.back().tcp;
-    const auto segments = static_cast<double>(last.sent_segments - first.sent_segments);
+    const PublishState &first = samples_.front().sent, &last = samples_.back().sent;
+    const auto packets = static_cast<double>(last.packets - first.packets);
     const auto bytes = static_cast<double>(last.acknowledged_bytes - first.acknowledged_bytes);
-    if (segments > 0)
-      report_.resent_share = static_cast<double>(last.resent_segments - first.resent_segments) / segments;
-    if (bytes > 0) report_.line_kbps = report_.sustained_kbps * (1 + kHeaderBytes * segments / bytes);
+    if (packets > 0)
+      report_.resent_share = static_cast<double>(last.resent_packets - first.resent_packets) / packets;
+    if (bytes > 0) report_.line_kbps = report_.sustained_kbps * (1 + publish_->header_bytes() * packets / bytes);
     report_.filled = dry_pictures_ * 5 < loaded_pictures_;
   }
 
@@ -93,11 +92,11 @@ class Measuring {
   double now() const { return std::chrono::duration<double>(Clock::now() - start_).count(); }
 
   void TakeSample() {
-    samples_.push_back({now(), publisher_.state()});
+    samples_.push_back({now(), publish_->state()});
     const Sample& last = samples_.back();
-    const bool idle = waiting_.empty() && last.tcp.unsent_bytes == 0;
-    if (idle || last.tcp.acknowledged_bytes > progress_bytes_) {
-      progress_bytes_ = last.tcp.acknowledged_bytes;
+    const bool idle = waiting_.empty() && last.sent.waiting_bytes == 0;
+    if (idle || last.sent.acknowledged_bytes > progress_bytes_) {
+      progress_bytes_ = last.sent.acknowledged_bytes;
       progress_seconds_ = last.seconds;
     } else if (last.seconds - progress_seconds_ > request_.patience_seconds) {
       FailInput("stalled: nothing arrived for {:g} s", request_.patience_seconds);
@@ -108,7 +107,7 @@ class Measuring {
     const double seconds = last.seconds - samples_[before].seconds;
     if (seconds < 0.5) return;
     recent_kbps_ =
-        static_cast<double>(last.tcp.acknowledged_bytes - samples_[before].tcp.acknowledged_bytes) * 8 / 1000 / seconds;
+        static_cast<double>(last.sent.acknowledged_bytes - samples_[before].sent.acknowledged_bytes) * 8 / 1000 / seconds;
   }
 
   void GivePicture() {
@@ -126,18 +125,18 @@ class Measuring {
     if (stream_.IsKeyframe(number) && waiting_.size() <= ahead * 4) skipping_ = false;
     if (skipping_) return;
     waiting_ +=
-        publisher_.Wrap(stream_.Picture(number, loaded && waiting_.size() < ahead ? ahead - waiting_.size() : 0));
+        publish_->Picture(number, loaded && waiting_.size() < ahead ? ahead - waiting_.size() : 0);
   }
 
   void SummariseRoundTrips() {
     std::vector<double> quiet, changes, loaded;
     for (const Sample& sample : samples_) {
       if (sample.seconds > quiet_seconds_) {
-        loaded.push_back(sample.tcp.round_trip_ms);
+        loaded.push_back(sample.sent.round_trip_ms);
         continue;
       }
-      if (!quiet.empty()) changes.push_back(std::abs(sample.tcp.round_trip_ms - quiet.back()));
-      quiet.push_back(sample.tcp.round_trip_ms);
+      if (!quiet.empty()) changes.push_back(std::abs(sample.sent.round_trip_ms - quiet.back()));
+      quiet.push_back(sample.sent.round_trip_ms);
     }
     report_.round_trip_ms = Median(quiet).value_or(0);
     report_.jitter_ms = Mean(changes).value_or(0);
@@ -148,19 +147,19 @@ class Measuring {
   double AcknowledgedAt(double seconds) const {
     const auto after =
         std::find_if(samples_.begin(), samples_.end(), [&](const Sample& s) { return s.seconds >= seconds; });
-    if (after == samples_.begin()) return static_cast<double>(after->tcp.acknowledged_bytes);
+    if (after == samples_.begin()) return static_cast<double>(after->sent.acknowledged_bytes);
     const Sample& before = *(after - 1);
-    if (after == samples_.end()) return static_cast<double>(before.tcp.acknowledged_bytes);
+    if (after == samples_.end()) return static_cast<double>(before.sent.acknowledged_bytes);
     const double share = (seconds - before.seconds) / (after->seconds - before.seconds);
-    return static_cast<double>(before.tcp.acknowledged_bytes) +
-           share * static_cast<double>(after->tcp.acknowledged_bytes - before.tcp.acknowledged_bytes);
+    return static_cast<double>(before.sent.acknowledged_bytes) +
+           share * static_cast<double>(after->sent.acknowledged_bytes - before.sent.acknowledged_bytes);
   }
 
   static constexpr double kLeastKbps = 500, kAheadSeconds = 0.25;
   const MeasureRequest& request_;
   const TestStream& stream_;
   IngestReport& report_;
-  RtmpPublisher publisher_;
+  std::unique_ptr<TestPublish> publish_;
   double quiet_seconds_;
   Clock::time_point start_;
   std::string waiting_;  // to be sent

@@ -19,16 +19,16 @@ struct IngestReport {
   bool simulated = false;               // the ingest is a stand-in, and its line too
   double connect_ms = 0, start_ms = 0;  // until connected; until the ingest took the publish
   double answer_ms = 0;                 // the ingest's quickest answer to a command
-  // Round trips by the kernel's account, before the line was filled; jitter: mean change from one sample to the next.
+  // Round trips by the kernel's account (SRT: by libsrt's), before the line was filled; jitter: mean change from one sample to the next.
   double round_trip_ms = 0, jitter_ms = 0;
   double loaded_round_trip_ms = 0;  // while it was full: the line's own queue
   double seconds = 0;               // for which it was full
   std::vector<double> kbps;         // acknowledged in each of those seconds
   double sustained_kbps = 0;        // of payload, over all of them
-  double line_kbps = 0;             // with TCP and IP headers
+  double line_kbps = 0;             // with the headers below
   bool filled = true;               // false: the line carries more than was sent
   int dips = 0;                     // seconds below 80 % of the median
-  double resent_share = 0;          // of the segments
+  double resent_share = 0;          // of the packets
 
   bool measured() const { return kbps.size() >= 2; }
   LineTrace Trace() const;  // needs measured()
@@ -38,7 +38,7 @@ struct IngestReport {
 
 struct MeasureRequest {
   IngestUrl url;
-  std::string key;
+  StreamKey key;
   double seconds = 20;
   double most_kbps = 100'000;  // no more is sent
   double patience_seconds = 5;

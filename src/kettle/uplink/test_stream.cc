@@ -16,6 +16,8 @@ constexpr std::uint8_t kAvc = 7;              // FLV codec number
 constexpr std::uint8_t kFillerNal = 12;       // ITU-T H.264 table 7-1
 constexpr std::uint8_t kKey = 1, kInter = 2;  // FLV frame types
 
+constexpr std::size_t kTagBytes = 5;
+
 std::string TagStart(bool keyframe, int kind, int composition_ms) {
   std::string out(1, static_cast<char>((keyframe ? kKey : kInter) << 4 | kAvc));
   out += static_cast<char>(kind);
@@ -56,20 +58,27 @@ const CodedPicture& TestStream::At(std::int64_t number) const {
 
 bool TestStream::IsKeyframe(std::int64_t number) const { return At(number).keyframe; }
 
-RtmpMessage TestStream::Picture(std::int64_t number, std::size_t bytes) const {
-  const CodedPicture& picture = At(number);
-  const auto later = static_cast<int>(std::lround((picture.show_seconds - picture.decode_seconds) * 1000));
-  RtmpMessage message{RtmpType::kVideo, static_cast<std::uint32_t>(std::llround(SecondsOf(number) * 1000)), 0,
-                      TagStart(picture.keyframe, 1, std::max(0, later)) + picture.data};
+CodedPicture TestStream::Filled(std::int64_t number, std::size_t bytes) const {
+  CodedPicture picture = At(number);
+  const double later = std::max(0.0, picture.show_seconds - picture.decode_seconds);
+  picture.decode_seconds = SecondsOf(number);
+  picture.show_seconds = picture.decode_seconds + later;
   constexpr std::size_t kLeastFiller = 8;
-  if (bytes >= message.body.size() + kLeastFiller) {
-    const std::size_t filler = bytes - message.body.size() - 4;
-    PutBig(message.body, filler, 4);
-    message.body += static_cast<char>(kFillerNal);
-    message.body.append(filler - 2, static_cast<char>(0xFF));
-    message.body += static_cast<char>(0x80);  // the stop bit
+  if (bytes >= picture.data.size() + kLeastFiller) {
+    const std::size_t filler = bytes - picture.data.size() - 4;
+    PutBig(picture.data, filler, 4);
+    picture.data += static_cast<char>(kFillerNal);
+    picture.data.append(filler - 2, static_cast<char>(0xFF));
+    picture.data += static_cast<char>(0x80);  // the stop bit
   }
-  return message;
+  return picture;
+}
+
+RtmpMessage TestStream::Picture(std::int64_t number, std::size_t bytes) const {
+  const CodedPicture picture = Filled(number, bytes > kTagBytes ? bytes - kTagBytes : 0);
+  const auto later = static_cast<int>(std::lround((picture.show_seconds - picture.decode_seconds) * 1000));
+  return {RtmpType::kVideo, static_cast<std::uint32_t>(std::llround(picture.decode_seconds * 1000)), 0,
+          TagStart(picture.keyframe, 1, later) + picture.data};
 }
 
 }  // namespace kettle

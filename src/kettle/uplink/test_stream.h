@@ -25,6 +25,9 @@ class TestStream {
   // The picture with that number, from 0 on without end. If it is smaller than `bytes` it is filled up with filler data
   // (ITU-T H.264 7.3.2.7), which decoders pass over.
   RtmpMessage Picture(std::int64_t number, std::size_t bytes) const;
+  // The same as the container had it: no RTMP around it, at its times.
+  CodedPicture Filled(std::int64_t number, std::size_t bytes) const;
+  const CodedPictures& coded() const { return coded_; }
   double SecondsOf(std::int64_t number) const { return static_cast<double>(number) / fps_; }
   bool IsKeyframe(std::int64_t number) const;
 

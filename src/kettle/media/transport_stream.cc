@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/media/transport_stream.h"
+
+#include <cmath>
+#include <cstring>
+#include <utility>
+
+#include "kettle/media/libav.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr AVRational kClock = {1, 90'000};
+constexpr int kBufferBytes = 188 * 64;
+
+int Take(void* taken, std::uint8_t* bytes, int count) {
+  static_cast<std::string*>(taken)->append(reinterpret_cast<const char*>(bytes), static_cast<std::size_t>(count));
+  return count;
+}
+
+}  // namespace
+
+TransportStream::TransportStream(const CodedPictures& coded) {
+  CheckLibav(avformat_alloc_output_context2(&format_, nullptr, "mpegts", nullptr), "no transport stream");
+  const AVCodecDescriptor* codec = avcodec_descriptor_get_by_name(coded.codec.c_str());
+  AVStream* stream = avformat_new_stream(format_, nullptr);
+  auto* buffer = static_cast<unsigned char*>(av_malloc(kBufferBytes));
+  format_->pb = avio_alloc_context(buffer, kBufferBytes, 1, &taken_, nullptr, Take, nullptr);
+  if (!codec || !stream || !format_->pb) FailMachine("no transport stream for {}", coded.codec);
+  AVCodecParameters& parameters = *stream->codecpar;
+  parameters.codec_type = AVMEDIA_TYPE_VIDEO;
+  parameters.codec_id = codec->id;
+  parameters.width = coded.width;
+  parameters.height = coded.height;
+  parameters.extradata = static_cast<std::uint8_t*>(av_mallocz(coded.header.size() + AV_INPUT_BUFFER_PADDING_SIZE));
+  parameters.extradata_size = static_cast<int>(coded.header.size());
+  std::memcpy(parameters.extradata, coded.header.data(), coded.header.size());
+  stream->time_base = kClock;
+  CheckLibav(avformat_write_header(format_, nullptr), "no transport stream");
+}
+
+TransportStream::~TransportStream() {
+  if (format_->pb) av_freep(&format_->pb->buffer);
+  avio_context_free(&format_->pb);
+  avformat_free_context(format_);
+}
+
+std::string TransportStream::Pack(std::string_view data, double decode_seconds, double show_seconds, bool keyframe) {
+  const PacketPtr packet = NewPacket();
+  CheckLibav(av_new_packet(packet.get(), static_cast<int>(data.size())), "out of memory");
+  std::memcpy(packet->data, data.data(), data.size());
+  packet->dts = std::llround(decode_seconds * kClock.den);
+  packet->pts = std::llround(show_seconds * kClock.den);
+  if (keyframe) packet->flags |= AV_PKT_FLAG_KEY;
+  CheckLibav(av_write_frame(format_, packet.get()), "the transport stream does not take a picture");
+  av_write_frame(format_, nullptr);  // what the muxer holds back
+  avio_flush(format_->pb);
+  return std::exchange(taken_, {});
+}
+
+}  // namespace kettle

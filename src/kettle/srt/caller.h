@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: Apache-2.0
+// Publishes over SRT (draft-sharabayko-srt-01) in live mode, by libsrt: the caller's side, never blocking while it sends.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+
+namespace kettle {
+
+// What libsrt tells of a connection, since its start.
+struct SrtState {
+  double round_trip_ms = 0;
+  std::int64_t packets = 0, resent_packets = 0, lost_packets = 0;  // lost: as the other side reported them
+  std::int64_t waiting_packets = 0;                                // given to libsrt and not yet acknowledged
+};
+
+class SrtCaller {
+ public:
+  struct Place {
+    std::string host;
+    int port = 0;
+    std::string stream_id, passphrase;  // secrets: go to the listener and nowhere else
+  };
+
+  // Live mode's messages: seven packets of an MPEG transport stream.
+  static constexpr std::size_t kMessageBytes = 1316;
+
+  // Connects. Throws Error(kInput) with one line: name, no answer, refused stream id, wrong passphrase. `where` is what
+  // that line calls the place.
+  SrtCaller(const Place& place, const std::string& where, double patience_seconds);
+  ~SrtCaller();
+  SrtCaller(const SrtCaller&) = delete;
+  SrtCaller& operator=(const SrtCaller&) = delete;
+
+  // Gives one message, of at most kMessageBytes. False if libsrt has no room. Throws Error(kInput) if the connection is
+  // lost.
+  bool Send(std::string_view message);
+  // One message that came in, "" if none did.
+  std::string Receive();
+  SrtState state() const;
+
+ private:
+  void SetOptions(const Place& place, double patience_seconds);
+  std::string where_;
+  int socket_ = -1;
+};
+
+// libsrt is started once, when it is first needed, and says nothing on standard error.
+void StartSrt();
+
+}  // namespace kettle
