@@ -152,7 +152,8 @@ void AddUplink(po::options_description& options, UplinkOptions& uplink) {
   auto add = options.add_options();
   add("to", po::value(&uplink.to)->value_name("URL"),
       "measure: publish to rtmp://host/app or rtmps://..., or to all ingests of a destination by name; repeatable");
-  add("key-file", po::value(&uplink.key_file)->value_name("FILE"), "holds the stream key in its first line (SRT: a passphrase in its second)");
+  add("key-file", po::value(&uplink.key_file)->value_name("FILE"),
+      "holds the stream key in its first line (SRT: a passphrase in its second)");
   add("seconds", po::value(&uplink.seconds)->value_name("S"), "of measuring, for each ingest (default: 20)");
   add("most", po::value(&uplink.most)->value_name("RATE"), "send no more than this (default: 100 Mbit/s)");
   add("encoder", po::value(&uplink.encoder)->value_name("NAME"), "for comparing rate controls (default: x264)");

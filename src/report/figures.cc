@@ -121,9 +121,10 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
     const bool refined = std::none_of(options.begin(), options.end(),
                                       [&](const Option& option) { return option.settings == chosen->settings; });
     if (refined)
-      labels += fmt::format("set label {} {} at {}, {} offset 1.6,0 left textcolor rgb \"{}\" font ',15'\n", label++,
-                            Quoted(fmt::format("{} with {}  (chosen)", chosen->settings.preset, Extras(chosen->settings))),
-                            chosen->throughput_fps, chosen->score, kText);
+      labels +=
+          fmt::format("set label {} {} at {}, {} offset 1.6,0 left textcolor rgb \"{}\" font ',15'\n", label++,
+                      Quoted(fmt::format("{} with {}  (chosen)", chosen->settings.preset, Extras(chosen->settings))),
+                      chosen->throughput_fps, chosen->score, kText);
     data << "$chosen << EOD\n" << chosen->throughput_fps << ' ' << chosen->score << "\nEOD\n";
     plot << ", $chosen using 1:2 with points linecolor rgb \"" << kText
          << "\" linewidth 2 pointtype 6 pointsize 3.2 notitle";

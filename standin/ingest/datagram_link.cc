@@ -25,8 +25,8 @@ void Drain(int socket, const Take& take) {
   sockaddr_in from{};
   while (true) {
     socklen_t size = sizeof from;
-    const ssize_t got = recvfrom(socket, buffer.data(), buffer.size(), MSG_DONTWAIT,
-                                 reinterpret_cast<sockaddr*>(&from), &size);
+    const ssize_t got =
+        recvfrom(socket, buffer.data(), buffer.size(), MSG_DONTWAIT, reinterpret_cast<sockaddr*>(&from), &size);
     if (got < 0) return;
     take(from, std::string(buffer.data(), static_cast<std::size_t>(got)));
   }
@@ -74,23 +74,24 @@ void DatagramLink::TakeFromClients() {
   Drain(socket_, [&](const sockaddr_in& from, std::string bytes) {
     if (link_.QueueSeconds() > kMostQueueSeconds) return;
     const auto arrives = link_.Carry(bytes.size() + 28).arrives;  // with IPv4 and UDP headers
-    up_.push({arrives, ClientAt(from), std::move(bytes)});
+    up_.push_back({arrives, ClientAt(from), std::move(bytes)});
   });
 }
 
 void DatagramLink::TakeFromIngest(int client) {
   Drain(clients_[static_cast<std::size_t>(client)].socket, [&](const sockaddr_in&, std::string bytes) {
-    down_.push({link_.Answer(), client, std::move(bytes)});
+    down_.push_back({link_.Answer(), client, std::move(bytes)});
   });
 }
 
 void DatagramLink::Deliver() {
   const auto now = Link::Clock::now();
-  for (; !up_.empty() && up_.top().when <= now; up_.pop())
-    send(clients_[static_cast<std::size_t>(up_.top().client)].socket, up_.top().bytes.data(), up_.top().bytes.size(), 0);
-  for (; !down_.empty() && down_.top().when <= now; down_.pop()) {
-    const sockaddr_in& to = clients_[static_cast<std::size_t>(down_.top().client)].address;
-    sendto(socket_, down_.top().bytes.data(), down_.top().bytes.size(), 0, reinterpret_cast<const sockaddr*>(&to),
+  for (; !up_.empty() && up_.front().when <= now; up_.pop_front())
+    send(clients_[static_cast<std::size_t>(up_.front().client)].socket, up_.front().bytes.data(),
+         up_.front().bytes.size(), 0);
+  for (; !down_.empty() && down_.front().when <= now; down_.pop_front()) {
+    const sockaddr_in& to = clients_[static_cast<std::size_t>(down_.front().client)].address;
+    sendto(socket_, down_.front().bytes.data(), down_.front().bytes.size(), 0, reinterpret_cast<const sockaddr*>(&to),
            sizeof to);
   }
 }
@@ -101,7 +102,7 @@ void DatagramLink::Run() {
     for (const Client& client : clients_) waiting.push_back({client.socket, POLLIN, 0});
     auto until = Link::Clock::now() + std::chrono::milliseconds(50);
     for (const Waiting* way : {&up_, &down_})
-      if (!way->empty()) until = std::min(until, way->top().when);
+      if (!way->empty()) until = std::min(until, way->front().when);
     const auto left = std::max(std::chrono::nanoseconds(0), std::chrono::nanoseconds(until - Link::Clock::now()));
     const timespec timeout{left.count() / 1'000'000'000, left.count() % 1'000'000'000};
     ppoll(waiting.data(), waiting.size(), &timeout, nullptr);

@@ -5,7 +5,7 @@
 #include <netinet/in.h>
 
 #include <atomic>
-#include <queue>
+#include <deque>
 #include <string>
 #include <thread>
 #include <vector>
@@ -34,9 +34,8 @@ class DatagramLink {
     Link::Clock::time_point when;
     int client;
     std::string bytes;
-    bool operator>(const OnItsWay& other) const { return when > other.when; }
   };
-  using Waiting = std::priority_queue<OnItsWay, std::vector<OnItsWay>, std::greater<>>;
+  using Waiting = std::deque<OnItsWay>;  // the link keeps their order
 
   void Run();
   void TakeFromClients();

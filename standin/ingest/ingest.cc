@@ -41,7 +41,8 @@ int Run(int argc, char** argv) {
       "link", po::value(&link)->value_name("FILE"), "TOML: rate or trace, delay_ms, jitter_ms, outages")(
       "report", po::value(&options.report)->value_name("FILE"), "CSV of what arrived, second by second")(
       "save", po::value(&options.save_folder)->value_name("DIR"), "keep each publish, as FLV or (SRT) as MPEG-TS")(
-      "key-file", po::value(&key_file)->value_name("FILE"), "accept only the stream key in its first line; SRT: passphrase in its second")(
+      "key-file", po::value(&key_file)->value_name("FILE"),
+      "accept only the stream key in its first line; SRT: passphrase in its second")(
       "certificate", po::value(&options.certificate)->value_name("FILE"), "PEM: speak TLS (rtmps)")(
       "private-key", po::value(&options.private_key)->value_name("FILE"), "PEM: of the certificate")(
       "seconds", po::value(&seconds)->value_name("S"), "end by itself after so long");

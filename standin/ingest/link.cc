@@ -85,7 +85,8 @@ double Link::QueueSeconds() {
 }
 
 Link::Clock::time_point Link::Answer() {
-  return Clock::now() + std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(shape_.delay_ms / 1000));
+  return Clock::now() +
+         std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(shape_.delay_ms / 1000));
 }
 
 }  // namespace standin

@@ -39,8 +39,8 @@ class Link {
     Clock::time_point arrives;  // at the ingest
   };
   Passage Carry(std::size_t bytes);
-  double QueueSeconds();       // that bytes which came now would wait
-  Clock::time_point Answer();  // when what the ingest sends now is at the client: that way has room
+  double QueueSeconds();            // that bytes which came now would wait
+  Clock::time_point Answer();       // when what the ingest sends now is at the client: that way has room
   std::size_t piece_bytes() const;  // what is read at once: two milliseconds' worth
 
  private:

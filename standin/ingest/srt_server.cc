@@ -92,7 +92,7 @@ void SrtServer::ServeOne(int socket, int number) {
   std::ofstream file;
   if (!options_.save_folder.empty()) file.open(options_.save_folder + "/" + name + ".ts", std::ios::binary);
   const std::string_view notice = "simulated";
-  srt_sendmsg2(socket, notice.data(), static_cast<int>(notice.size()), nullptr);
+  bool noticed = false;
   const int poll = srt_epoll_create();
   const int watched = SRT_EPOLL_IN | SRT_EPOLL_ERR;
   srt_epoll_add_usock(poll, socket, &watched);
@@ -105,6 +105,8 @@ void SrtServer::ServeOne(int socket, int number) {
       const std::string_view bytes(buffer.data(), static_cast<std::size_t>(got));
       arrivals_.Add(name, bytes.size(), PicturesIn(bytes), Arrivals::Clock::now());
       file.write(bytes.data(), got);
+      // Not before: the caller must have seen that it is connected.
+      if (!noticed) noticed = srt_sendmsg2(socket, notice.data(), static_cast<int>(notice.size()), nullptr) > 0;
     }
   }
   srt_epoll_release(poll);

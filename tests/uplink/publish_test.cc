@@ -20,8 +20,8 @@
 #include "kettle/rtmp/publisher.h"
 #include "kettle/uplink/measurement.h"
 #include "kettle/uplink/paced_publish.h"
+#include "kettle/uplink/send_rate.h"
 #include "kettle/uplink/test_publish.h"
-#include "kettle/uplink/window.h"
 #include "server.h"
 #include "support.h"
 
@@ -254,27 +254,40 @@ TEST_F(PublishTest, OverSrtRefusalsAreToldApart) {
   EXPECT_THAT(line, testing::AllOf(HasSubstr("no SRT answer for 0.5 s"), testing::Not(HasSubstr("s3cret"))));
 }
 
-TEST(SendWindow, GrowsUntilSomethingIsLost) {
-  SendWindow window;
-  std::int64_t lost = 0;
-  double now = 0;
-  const auto round = [&] { window.Watch(now += 0.05, 0.05, window.packets(), lost); };
-  const auto first = window.packets();
-  round();
-  EXPECT_EQ(window.packets(), 2 * first) << "slow start";
-  round();
-  const auto largest = window.packets();
-  lost += 3;
-  round();
-  EXPECT_LT(window.packets(), largest);
-  const auto after = window.packets();
-  round();
-  EXPECT_GT(window.packets(), after);
-  EXPECT_LE(window.packets(), after + 2) << "carefully from now on";
-  const auto unused = window.packets();
-  window.Watch(now += 0.05, 0.05, 1, lost);
-  window.Watch(now += 0.05, 0.05, 1, lost);
-  EXPECT_EQ(window.packets(), unused) << "what was not needed says nothing of the line";
+TEST(SendRate, GrowsUntilPacketsWaitThenKeepsSomeWaiting) {
+  SendRate rate;
+  SendRate::Seen seen;
+  // A tenth of a second in which so much came through, over a round trip of 20 ms and what waits.
+  const auto tenth = [&](double kbps, double queue_seconds, std::int64_t lost = 0, bool used = true) {
+    seen.seconds += 0.1001;
+    seen.round_trip_seconds = 0.02 + queue_seconds;
+    seen.acknowledged_bytes += std::llround(kbps * 12.5);
+    seen.sent += 100;
+    seen.lost += lost;
+    seen.used = used;
+    rate.Watch(seen);
+  };
+  const double first = rate.kbps();
+  for (int i = 0; i < 10; ++i) tenth(first, 0, 0, false);
+  EXPECT_EQ(rate.kbps(), first) << "what was not needed says nothing of the line";
+  for (int i = 0; i < 10; ++i) tenth(rate.kbps(), 0);
+  EXPECT_GT(rate.kbps(), 8 * first);
+  const double steep = rate.kbps();
+  for (int i = 0; i < 6; ++i) tenth(15'000, 0.05);
+  EXPECT_LT(rate.kbps(), steep * 1.1) << "some wait: hardly more";
+  tenth(15'000, 0.15);
+  EXPECT_NEAR(rate.kbps(), 15'000 * 0.97, 200) << "many wait: a little below what came through";
+  const double full = rate.kbps();
+  for (int i = 0; i < 4; ++i) tenth(15'000, 0.15);
+  EXPECT_EQ(rate.kbps(), full) << "these were on their way already";
+  tenth(15'000, 0.01);
+  tenth(15'000, 0.01);
+  EXPECT_GT(rate.kbps(), full) << "up again, slowly";
+  EXPECT_LT(rate.kbps(), full * 1.1);
+  const double before = rate.kbps();
+  tenth(0, 0.01, 100);
+  EXPECT_LT(rate.kbps(), before * 0.9) << "by what was lost; acknowledgements wait for it";
+  EXPECT_GE(rate.kbps(), before * 0.48);
 }
 
 TEST_F(PublishTest, WhatIsNotThereOrNotRtmpIsSaidInOneLine) {

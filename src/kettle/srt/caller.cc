@@ -20,17 +20,14 @@ constexpr int kRefusedByTheOther = 1000;  // SRT_REJC_PREDEFINED: from here on t
 std::string Reason(const std::string& where, int reason, double patience_seconds) {
   if (reason >= kRefusedByTheOther) return where + ": the ingest refuses the publish; is the stream key right?";
   switch (reason) {
-    case SRT_REJ_BADSECRET:
-      return where + ": the passphrase is wrong; it is the second line of the key file";
+    case SRT_REJ_BADSECRET: return where + ": the passphrase is wrong; it is the second line of the key file";
     case SRT_REJ_UNSECURE:
       return where + ": one side encrypts and the other does not; the passphrase is the key file's second line";
     case SRT_REJ_PEER:
-    case SRT_REJ_CLOSE:
-      return where + ": the ingest refuses the connection; is the stream key right?";
+    case SRT_REJ_CLOSE: return where + ": the ingest refuses the connection; is the stream key right?";
     case SRT_REJ_VERSION:
     case SRT_REJ_CONGESTION:
-    case SRT_REJ_MESSAGEAPI:
-      return where + ": the ingest does not take SRT's live mode";
+    case SRT_REJ_MESSAGEAPI: return where + ": the ingest does not take SRT's live mode";
     default:
       return fmt::format("{}: no SRT answer for {:g} s; is the port right, and is UDP let through?", where,
                          patience_seconds);
@@ -94,6 +91,11 @@ bool SrtCaller::Send(std::string_view message) {
   if (srt_sendmsg2(socket_, message.data(), static_cast<int>(message.size()), nullptr) != SRT_ERROR) return true;
   if (srt_getlasterror(nullptr) == SRT_EASYNCSND) return false;
   FailInput("{}: the connection is lost", where_);
+}
+
+void SrtCaller::LimitRate(double kbps) {
+  const auto bytes_per_second = static_cast<std::int64_t>(kbps * 1000 / 8);
+  srt_setsockflag(socket_, SRTO_MAXBW, &bytes_per_second, sizeof bytes_per_second);
 }
 
 std::string SrtCaller::Receive() {

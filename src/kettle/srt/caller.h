@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Publishes over SRT (draft-sharabayko-srt-01) in live mode, by libsrt: the caller's side, never blocking while it sends.
+// Publishes over SRT (draft-sharabayko-srt-01) in live mode, by libsrt: the caller's side, never blocking while it
+// sends.
 #pragma once
 
 #include <cstdint>
@@ -36,6 +37,8 @@ class SrtCaller {
   // Gives one message, of at most kMessageBytes. False if libsrt has no room. Throws Error(kInput) if the connection is
   // lost.
   bool Send(std::string_view message);
+  // All that is sent, what is sent again included, is kept below this.
+  void LimitRate(double kbps);
   // One message that came in, "" if none did.
   std::string Receive();
   SrtState state() const;

@@ -80,8 +80,7 @@ class Measuring {
     const PublishState &first = samples_.front().sent, &last = samples_.back().sent;
     const auto packets = static_cast<double>(last.packets - first.packets);
     const auto bytes = static_cast<double>(last.acknowledged_bytes - first.acknowledged_bytes);
-    if (packets > 0)
-      report_.resent_share = static_cast<double>(last.resent_packets - first.resent_packets) / packets;
+    if (packets > 0) report_.resent_share = static_cast<double>(last.resent_packets - first.resent_packets) / packets;
     if (bytes > 0) report_.line_kbps = report_.sustained_kbps * (1 + publish_->header_bytes() * packets / bytes);
     report_.filled = dry_pictures_ * 5 < loaded_pictures_;
   }
@@ -106,8 +105,8 @@ class Measuring {
     while (before > 0 && last.seconds - samples_[before].seconds < 1) --before;
     const double seconds = last.seconds - samples_[before].seconds;
     if (seconds < 0.5) return;
-    recent_kbps_ =
-        static_cast<double>(last.sent.acknowledged_bytes - samples_[before].sent.acknowledged_bytes) * 8 / 1000 / seconds;
+    recent_kbps_ = static_cast<double>(last.sent.acknowledged_bytes - samples_[before].sent.acknowledged_bytes) * 8 /
+                   1000 / seconds;
   }
 
   void GivePicture() {
@@ -124,8 +123,7 @@ class Measuring {
     if (waiting_.size() > ahead * 4 + (64 << 10)) skipping_ = true;
     if (stream_.IsKeyframe(number) && waiting_.size() <= ahead * 4) skipping_ = false;
     if (skipping_) return;
-    waiting_ +=
-        publish_->Picture(number, loaded && waiting_.size() < ahead ? ahead - waiting_.size() : 0);
+    waiting_ += publish_->Picture(number, loaded && waiting_.size() < ahead ? ahead - waiting_.size() : 0);
   }
 
   void SummariseRoundTrips() {

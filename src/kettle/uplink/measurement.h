@@ -19,7 +19,8 @@ struct IngestReport {
   bool simulated = false;               // the ingest is a stand-in, and its line too
   double connect_ms = 0, start_ms = 0;  // until connected; until the ingest took the publish
   double answer_ms = 0;                 // the ingest's quickest answer to a command
-  // Round trips by the kernel's account (SRT: by libsrt's), before the line was filled; jitter: mean change from one sample to the next.
+  // Round trips by the kernel's account (SRT: by libsrt's), before the line was filled; jitter: mean change from one
+  // sample to the next.
   double round_trip_ms = 0, jitter_ms = 0;
   double loaded_round_trip_ms = 0;  // while it was full: the line's own queue
   double seconds = 0;               // for which it was full
