@@ -183,6 +183,23 @@ void PrintLadder(const Plan& plan) {
   fmt::print("{}\n", table.str());
 }
 
+void PrintEncodeEach(const Plan& plan) {
+  if (!plan.each) return;
+  fmt::print("{}\n", Paint("One encode for all destinations, or one for each", Tone::kStrong));
+  Table table({{"destination"}, Number("one for all"), Number("MS-SSIM"), Number("one for each"), Number("MS-SSIM")});
+  const Option& one = plan.chosen->stream;
+  const auto kbps = [](const Option& option) {
+    return Number(fmt::format("{:.0f} kbit/s", option.settings.bit_rate.kbps()));
+  };
+  const auto score = [](const Option& option) { return Number(fmt::format("{:.2f} dB", option.score)); };
+  for (const EncodeEach::Encode& encode : plan.each->encodes)
+    table.Row({{encode.destination}, kbps(one), score(one), kbps(encode.option), score(encode.option)});
+  fmt::print("{}  An encode each takes {:.2f} cores more, with the recording {:.2f} of {:g} (predicted): {}.\n\n",
+             table.str(), plan.each->more_cores(), plan.each->demand.cpu_cores, plan.capacity.cpu_cores,
+             plan.each->demand.fits ? "the machine has room for it; the plan keeps one for all"
+                                    : "too much for this machine with its headroom");
+}
+
 void PrintPictures(const Plan& plan) {
   if (plan.pictures.empty()) return;
   fmt::print("{}\n", Paint("Sizes and frame rates tried for the stream, each with the best preset that keeps pace",
@@ -224,6 +241,7 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
                OptionTable(plan.options[static_cast<int>(role)], plan.capacity.headroom).str());
   }
   PrintClips(plan);
+  PrintEncodeEach(plan);
   PrintLadder(plan);
   if (!plan.placement.rejected.empty()) {
     fmt::print("{}\n", Paint("Placements that do not fit", Tone::kStrong));

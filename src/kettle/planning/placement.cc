@@ -62,7 +62,7 @@ class Placer {
 
  private:
   bool Fits(const Option& stream, const Option& recording) const {
-    return PredictDemand(stream, recording, capacity_).fits;
+    return PredictDemand({stream, recording}, capacity_).fits;
   }
 
   // Walks one family's first `presets` presets for one role and notes where it ends.
@@ -94,7 +94,7 @@ class Placer {
 
   void Reject(const Option& stream, const Option& recording, const std::string& why) {
     placement_.rejected.push_back(
-        {stream.title(), recording.title(), PredictDemand(stream, recording, capacity_), why});
+        {stream.title(), recording.title(), PredictDemand({stream, recording}, capacity_), why});
   }
 
   void Weigh(const Walked& s, const Walked& r) {
@@ -125,7 +125,7 @@ class Placer {
   void Accept(const Option& stream, const Option& recording) {
     // Cost grows along the presets but for noise: what was taken for lighter may after all not be.
     if (!Fits(stream, recording)) return Reject(stream, recording, "they do not fit together");
-    placement_.feasible.push_back({stream, recording, PredictDemand(stream, recording, capacity_)});
+    placement_.feasible.push_back({stream, recording, PredictDemand({stream, recording}, capacity_)});
   }
 
   const std::vector<FamilyOptions>& families_;
@@ -140,15 +140,17 @@ bool SameSettings(const Pair& a, const Pair& b) {
   return a.stream.settings == b.stream.settings && a.recording.settings == b.recording.settings;
 }
 
-Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity) {
+Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity) {
   Demand demand;
-  demand.stand_in_cores = stream.stand_in_cores + recording.stand_in_cores;
-  demand.cpu_cores =
-      stream.cpu_cores + recording.cpu_cores + stream.feeding_cores + recording.feeding_cores + demand.stand_in_cores;
-  demand.engine_share = stream.engine_share() + recording.engine_share();
+  bool working = true;
+  for (const Option& encode : encodes) {
+    demand.stand_in_cores += encode.stand_in_cores;
+    demand.cpu_cores += encode.cpu_cores + encode.feeding_cores + encode.stand_in_cores;
+    demand.engine_share += encode.engine_share();
+    working = working && encode.trouble.empty();
+  }
   const double free = 1 - capacity.headroom;
-  demand.fits = stream.trouble.empty() && recording.trouble.empty() && demand.cpu_cores <= capacity.cpu_cores * free &&
-                demand.engine_share <= free;
+  demand.fits = working && demand.cpu_cores <= capacity.cpu_cores * free && demand.engine_share <= free;
   return demand;
 }
 

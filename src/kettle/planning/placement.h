@@ -17,14 +17,14 @@ struct Capacity {
   double headroom = 0.2;  // the share that must stay free, of processors and of the GPU's engine
 };
 
-// What two encodes take together, predicted from the trials of each alone.
+// What encodes take together, predicted from the trials of each alone.
 struct Demand {
-  double cpu_cores = 0;       // both encodes, feeding them, and what a simulated device takes of this machine
+  double cpu_cores = 0;       // the encodes, feeding them, and what a simulated device takes of this machine
   double stand_in_cores = 0;  // of these, the simulated device
   double engine_share = 0;    // of the GPU's encode engine
   bool fits = false;
 };
-Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity);
+Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity);
 
 struct Pair {
   Option stream, recording;

@@ -18,7 +18,7 @@ namespace {
 // both take of processors and engine.
 double SustainableShare(const Option& stream, const Option& recording, const Capacity& capacity) {
   const double free = 1 - capacity.headroom;
-  const Demand demand = PredictDemand(stream, recording, capacity);
+  const Demand demand = PredictDemand({stream, recording}, capacity);
   double share = std::min(stream.throughput_fps / stream.settings.frame_rate.fps(),
                           recording.throughput_fps / recording.settings.frame_rate.fps()) *
                  free;
@@ -258,10 +258,12 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
     plan.chosen = plan.proving.attempts.back().pair;
     plan.runner_up = RunnerUp(options.options(), plan.chosen->stream, plan.capacity.headroom);
     const std::string hardest = HardestClip(plan.chosen->stream);
-    for (const Footage& pictures : request.footage)
-      if (pictures.label == hardest)
-        plan.ladder = UplinkLadder(plan.chosen->stream, pictures, plan.capacity.headroom, book,
-                                   plan.targets.taken_sizes, plan.targets.taken_rates);
+    for (const Footage& pictures : request.footage) {
+      if (pictures.label != hardest) continue;
+      plan.ladder = UplinkLadder(plan.chosen->stream, pictures, plan.capacity.headroom, book, plan.targets.taken_sizes,
+                                 plan.targets.taken_rates);
+      plan.each = WeighEncodeEach(*plan.chosen, plan.targets.budget, pictures, plan.capacity, book);
+    }
     for (const Footage& calm : request.calm)
       if (const Trial trial = book.Get(plan.chosen->stream.settings, calm); trial.done())
         plan.calm.push_back(ResultOf(trial));

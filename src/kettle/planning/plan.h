@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/planning/encode_each.h"
 #include "kettle/planning/exhaustive.h"
 #include "kettle/planning/ladder.h"
 #include "kettle/planning/picture_search.h"
@@ -29,6 +30,7 @@ struct Plan {
   std::optional<Option> runner_up;  // the stream's best looking other encoder, preset or picture that keeps pace alone
   std::vector<ClipResult> calm;     // the chosen stream in each clip's calmest stretch
   std::vector<LadderStep> ladder;   // for a line that does not hold
+  std::optional<EncodeEach> each;   // for several destinations: what an encode for each would cost
   Proving proving;
   std::vector<TriedPicture> pictures;  // sizes and frame rates tried for the stream, best first; empty if given
   std::vector<Option> options[2];      // by Role, at its size and rate: all that were measured, fastest preset first

@@ -142,6 +142,7 @@ void to_json(json& j, const Plan& plan) {
        {"pictures", Pictures(plan)},
        {"calm_clips", plan.calm},
        {"ladder", plan.ladder},
+       {"encode_each", plan.each ? json(*plan.each) : json()},
        {"line", plan.targets.budget ? json(*plan.targets.budget) : json()},
        {"warnings", plan.targets.warnings},
        {"nearest", plan.nearest},
