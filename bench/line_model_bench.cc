@@ -39,10 +39,15 @@ int Run(int argc, char** argv) {
   const CodedPictures coded = ReadCodedPictures(argv[3]);
   if (verb == "publish") {
     const PacedPublish request{IngestUrl::Parse(argv[2]), "bench", std::atof(argv[5])};
-    const PacedPublishOutcome outcome = PublishPaced(request, TestStream(coded, fps), [](double) {});
+    double start = 0;  // of the first picture, on the monotonic clock
+    const PacedPublishOutcome outcome = PublishPaced(request, TestStream(coded, fps), [&](double share) {
+      const auto now = std::chrono::steady_clock::now().time_since_epoch();
+      if (start == 0) start = std::chrono::duration<double>(now).count() - share * request.seconds;
+    });
     nlohmann::json told = Told(outcome.sending);
     told["pipe_bytes"] = outcome.pipe_bytes;
     told["round_trip_ms"] = outcome.round_trip_ms;
+    told["start_seconds"] = start;
     fmt::print("{}\n", told.dump());
     return 0;
   }

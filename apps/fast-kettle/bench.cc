@@ -190,6 +190,10 @@ int RunBench(Session& session) {
   if (bench.dry_run) return DryRun(session, plan);
 
   const std::vector<Footage> footage = session.PrepareAll(plan.show);
+  if (!plan.show.load.empty()) {
+    session.StartLoad(plan.show.load);
+    plan.warnings.push_back("measured under a load: " + session.load()->words());
+  }
   for (const std::string& note : session.FootageNotes()) plan.warnings.push_back(note);
   const std::vector<Trial> known = session.KnownTrials();
   std::vector<TrialJob> jobs = Jobs(plan, footage, bench.resume ? known : std::vector<Trial>{});

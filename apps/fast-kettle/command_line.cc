@@ -8,6 +8,7 @@
 #include <cstdlib>
 #include <sstream>
 
+#include "command_table.h"
 #include "kettle/units/error.h"
 #include "kettle/units/suggestion.h"
 
@@ -16,50 +17,6 @@ namespace kettle::app {
 namespace po = boost::program_options;
 
 namespace {
-
-struct Command {
-  std::string name, summary, detail, example;
-  bool takes_show;
-};
-
-const std::vector<Command>& Commands() {
-  static const std::vector<Command> commands = {
-      {"survey", "what this machine has, and which encoders really open",
-       "Reads processors, GPUs, displays, sound and disk, measures how fast the disk takes a recording, opens\n"
-       "every encoder that the program knows, and gives a line of advice for what matters. Writes survey.json.",
-       "fast-kettle survey --recording-folder ~/recordings --out kettle-out", false},
-      {"uplink", "what the line carries, and what of it the stream may have",
-       "Takes upload readings, a trace over time, or measures: --to publishes a real stream. Gives the budget as a\n"
-       "sum, what each destination gets, and whether a constant or a variable rate loses fewer frames on this\n"
-       "line. Writes uplink.json and figures. Exit code 1: nothing is left for pictures.",
-       "fast-kettle uplink --reading \"11.8 Mbit/s\" --reading \"9.9 Mbit/s\" --link wireless\n"
-       "    --reserve \"voice call 0.2 Mbit/s\" --destination quayside --out kettle-out\n"
-       "  fast-kettle uplink --to rtmp://127.0.0.1:19350/live --key-file key.txt --seconds 20",
-       true},
-      {"footage", "test pictures: the scenes that come with it, what a clip of yours is",
-       "list      names the built-in scenes, with detail (SI) and motion (TI) of ITU-T P.910\n"
-       "inspect   tells of a clip what it is, how it moves, and what would be done to its pictures\n"
-       "render    writes a scene as Y4M",
-       "fast-kettle footage inspect my-clip.mkv\n"
-       "  fast-kettle footage render start-line --size 1280x720 --frame-rate 60 --seconds 10 --out start-line.y4m",
-       false},
-      {"bench", "how fast and how good each encoder and preset is on your picture",
-       "Measures encodes, each alone, in rounds, until the figures are tight: of a show every preset of every\n"
-       "H.264 encoder that works, or whatever the options combine. Writes bench.json, bench.csv and figures.",
-       "fast-kettle bench --footage start-line --encoder x264 --preset veryfast --preset faster\n"
-       "    --size 1280x720 --frame-rate 60 --bit-rate \"4500 kbit/s\" --out kettle-out",
-       true},
-      {"plan", "settings for the stream and the recording, proven in real time",
-       "Measures what it still needs, chooses encoder and preset for both encodes, and ends with a proof\n"
-       "run of both at once. Writes plan.json, card.txt, stream.flv, recording.mkv, bench.* and figures.\n"
-       "Exit code 1: nothing that was tried keeps pace.",
-       "fast-kettle plan --show my-show.toml --stream-bit-rate \"4500 kbit/s\" --out kettle-out", true},
-      {"demo", "the whole job on shipped data, in under two minutes",
-       "Surveys, measures, plans and proves the shipped show. Without a GPU the encodes that want one run\n"
-       "on a simulated one, and every output says so.",
-       "fast-kettle demo --out kettle-out", false}};
-  return commands;
-}
 
 po::options_description CommonOptions(Request& request) {
   po::options_description options("Options");
@@ -160,6 +117,29 @@ void AddUplink(po::options_description& options, UplinkOptions& uplink) {
   add("preset", po::value(&uplink.preset)->value_name("NAME"), "its preset (default: superfast)");
 }
 
+void AddRehearse(po::options_description& options, RehearseOptions& rehearse) {
+  auto add = options.add_options();
+  add("seconds", po::value(&rehearse.seconds)->value_name("S"), "how long (default: 60)");
+  add("to", po::value(&rehearse.to)->value_name("URL"), "an ingest of yours: rtmp://host/app; not one that is public");
+  add("key-file", po::value(&rehearse.key_file)->value_name("FILE"), "holds the stream key in its first line");
+  add("link", po::value(&rehearse.link)->value_name("FILE"),
+      "without --to: shapes the simulated ingest's line (TOML: rate or trace, delay_ms, outages)");
+  add("recording-folder", po::value(&rehearse.folder)->value_name("DIR"),
+      "where the recording goes: the disk to be tried (default: the output folder)");
+  add("container", po::value(&rehearse.container)->value_name("NAME"),
+      "of the recording: matroska (usual), fragmented-mp4, mp4");
+  add("audio-tracks", po::value(&rehearse.audio_tracks)->value_name("N"), "in the recording (default: 1)");
+  add("record-from", po::value(&rehearse.record_from)->value_name("S"), "start recording so late");
+  add("record-to", po::value(&rehearse.record_to)->value_name("S"), "stop recording so early, and stream on");
+  add("power-cut", po::value(&rehearse.power_cut)->value_name("S"),
+      "kill the run after so long, recording in every container, and tell what is left of each");
+  add("anyway", po::bool_switch(&rehearse.anyway), "rehearse a plan of another machine");
+  add("load", po::value(&rehearse.load)->value_name("PROFILE"),
+      "replay a load meanwhile, or live: the game is running");
+  add("stand-in-game", po::value(&rehearse.game_cores)->value_name("CORES"),
+      "run a simulated game beside it that takes so much, and tell what it loses");
+}
+
 // `taken` are options of the command itself that mean something else.
 po::options_description ShowOptions(std::map<std::string, std::vector<std::string>>& values,
                                     const po::options_description& taken) {
@@ -189,6 +169,8 @@ std::string HelpFor(const Command& command, const std::vector<po::options_descri
        << command.detail << "\n\nUsage: fast-kettle " << command.name
        << (command.name == "plan"      ? " --show FILE [OPTIONS]\n"
            : command.name == "footage" ? " list | inspect CLIP | render SCENE [OPTIONS]\n"
+           : command.name == "load"    ? " capture | replay PROFILE [OPTIONS]\n"
+           : !command.subject.empty()  ? " " + command.subject + " [OPTIONS]\n"
                                        : " [OPTIONS]\n");
   for (const auto& group : groups) text << '\n' << group;
   text << "\nExample:\n  " << command.example << '\n';
@@ -232,6 +214,13 @@ Request Fill(const Command& command, Request request, const std::map<std::string
   CheckRange("footage-seconds", request.footage_seconds, 1, 60);
   CheckRange("proof-seconds", request.proof_seconds, 2, 3600);
   CheckRange("seconds", request.uplink.seconds, 5, 3600);
+  CheckRange("seconds", request.rehearse.seconds, 2, 24 * 3600);
+  CheckRange("audio-tracks", request.rehearse.audio_tracks, 1, 6);
+  if (command.name == "rehearse" && !request.rehearse.to.empty() && !request.rehearse.link.empty())
+    FailInput("rehearse: --link shapes the simulated ingest's line; it cannot shape that of --to");
+  if (!command.subject.empty() && request.subject.empty())
+    FailInput("{}: name a {}: {}", command.name, command.subject == "PLAN" ? "plan" : "rehearsal's folder",
+              command.example.substr(0, command.example.find('\n')));
   CheckRange("repeats", request.bench.repeats, 1, 100);
   CheckRange("patience", request.bench.patience_seconds, 1, 600);
   if (request.bench.soak_minutes) CheckRange("soak", *request.bench.soak_minutes, 0.1, 600);
@@ -265,6 +254,7 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
     groups.push_back(SettingOptions(request.bench));
   }
   if (command.name == "uplink") AddUplink(groups[0], request.uplink);
+  if (command.name == "rehearse") AddRehearse(groups[0], request.rehearse);
   if (command.name == "plan") {
     auto add = groups[0].add_options();
     add("fresh", po::bool_switch(&request.fresh), "measure again what an earlier run measured");
@@ -290,14 +280,20 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
     groups.push_back(ShowOptions(values, all));
     all.add(groups.back());
   }
+  po::positional_options_description places;
+  if (!command.subject.empty()) {
+    all.add_options()("subject", po::value(&request.subject));
+    places.add("subject", 1);
+  }
   po::variables_map map;
   try {
     const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
-    po::store(po::command_line_parser(arguments).options(all).positional({}).style(style).run(), map);
+    po::store(po::command_line_parser(arguments).options(all).positional(places).style(style).run(), map);
     if (map.count("help")) return {std::nullopt, HelpFor(command, groups)};
     po::notify(map);
   } catch (const po::too_many_positional_options_error&) {
-    FailInput("{} takes options only; see fast-kettle {} --help", command.name, command.name);
+    FailInput("{} takes {}; see fast-kettle {} --help", command.name,
+              command.subject.empty() ? "options only" : "one " + command.subject, command.name);
   } catch (const po::error& error) {
     Refuse(command.name, error, Names(groups));
   }
@@ -345,6 +341,41 @@ Parsed ParseFootage(const Command& command, std::vector<std::string> arguments) 
   return {request, ""};
 }
 
+Parsed ParseLoad(const Command& command, const std::vector<std::string>& arguments) {
+  Request request;
+  request.command = command.name;
+  po::options_description options("Options"), hidden, all;
+  auto add = options.add_options();
+  add("help,h", "this text");
+  add("json", po::bool_switch(&request.json), "print the result as JSON instead of a table");
+  add("quiet", po::bool_switch(&request.quiet), "no progress on standard error");
+  add("seconds", Optional(request.load.seconds, "S"), "how long (capture: 60; replay: as long as the profile)");
+  add("out", po::value(&request.load.file)->value_name("FILE"), "capture: the profile (default: game.load.json)");
+  hidden.add_options()("verb", po::value(&request.verb))("subject", po::value(&request.subject));
+  all.add(options).add(hidden);
+  po::positional_options_description places;
+  places.add("verb", 1).add("subject", 1);
+  po::variables_map map;
+  try {
+    const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
+    po::store(po::command_line_parser(arguments).options(all).positional(places).style(style).run(), map);
+    if (map.count("help")) return {std::nullopt, HelpFor(command, {options})};
+    po::notify(map);
+  } catch (const po::too_many_positional_options_error&) {
+    FailInput("load {} takes one profile at most", request.verb);
+  } catch (const po::error& error) {
+    Refuse(command.name, error, Names({options}));
+  }
+  const std::vector<std::string> verbs = {"capture", "replay"};
+  if (request.verb.empty()) FailInput("load: say capture or replay; see fast-kettle load --help");
+  if (std::find(verbs.begin(), verbs.end(), request.verb) == verbs.end())
+    FailInput("load has no \"{}\"{}", request.verb, Suggestion(request.verb, verbs));
+  if (request.verb == "capture" && !request.subject.empty())
+    FailInput("load capture writes to --out FILE; it takes no name");
+  if (request.load.seconds) CheckRange("seconds", *request.load.seconds, 1, 24 * 3600);
+  return {request, ""};
+}
+
 }  // namespace
 
 Parsed ParseCommandLine(const std::vector<std::string>& arguments) {
@@ -355,6 +386,8 @@ Parsed ParseCommandLine(const std::vector<std::string>& arguments) {
   for (const Command& command : Commands()) {
     if (command.name == arguments[0] && command.name == "footage")
       return ParseFootage(command, {arguments.begin() + 1, arguments.end()});
+    if (command.name == arguments[0] && command.name == "load")
+      return ParseLoad(command, {arguments.begin() + 1, arguments.end()});
     if (command.name == arguments[0]) return ParseCommand(command, {arguments.begin() + 1, arguments.end()});
     names.push_back(command.name);
   }

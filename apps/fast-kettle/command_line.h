@@ -43,6 +43,25 @@ struct UplinkOptions {
   std::string encoder = "x264", preset = "superfast";  // for looking at rate controls
 };
 
+struct RehearseOptions {
+  double seconds = 60;
+  std::string to, key_file;  // an ingest's address; empty: the simulated one
+  std::string link;          // of the simulated ingest
+  std::string folder;        // of the recording; empty: the output folder
+  std::string container;     // empty: the plan's
+  int audio_tracks = 1;
+  double record_from = 0, record_to = 1e9;
+  double power_cut = 0;  // 0: none
+  bool anyway = false;
+  std::string load;       // a load profile, or "live"
+  double game_cores = 0;  // of the simulated game; 0: none
+};
+
+struct LoadOptions {
+  std::optional<double> seconds;  // not set: a minute, or as long as the profile
+  std::string file;               // capture: what it writes
+};
+
 struct Request {
   std::string command;
   std::string out = "kettle-out";
@@ -55,6 +74,10 @@ struct Request {
   BenchOptions bench;
   FootageOptions footage;
   UplinkOptions uplink;
+  RehearseOptions rehearse;
+  LoadOptions load;
+  std::string verb;              // of load: "capture" or "replay"
+  std::string subject;           // what the command is about: a plan's file, a rehearsal's folder
   std::string root = "/";        // survey: of the tree to read
   std::string recording_folder;  // survey: empty: the output folder
   bool exhaustive = false;       // plan: try the whole grid as well

@@ -2,6 +2,7 @@
 // The commands. Each prints its result and returns the exit code: 0, or 1 if the answer is no.
 #pragma once
 
+#include "kettle/diagnosis/diagnosis.h"
 #include "kettle/planning/option.h"
 #include "kettle/uplink/rate_choice.h"
 #include "session.h"
@@ -12,6 +13,11 @@ int RunSurvey(Session& session);
 int RunBench(Session& session);
 int RunPlan(Session& session);
 int RunUplink(Session& session);
+int RunRehearse(Session& session);
+int RunDiagnose(const Request& request);
+int RunLoad(const Request& request, const Places& places);
+// The verdict's table and what to do, for rehearse and diagnose.
+void PrintDiagnosis(const Diagnosis& diagnosis);
 
 // Real encodes of the show's first footage under each rate control, modelled on the show's line: which one, how high.
 struct LineAnswer {

@@ -8,9 +8,13 @@
 #include <exception>
 #include <ext/stdio_filebuf.h>
 #include <iostream>
+#include <nlohmann/json.hpp>
 
 #include "commands.h"
+#include "kettle/load/replay.h"
+#include "kettle/rehearsal/rehearsal.h"
 #include "kettle/trial/worker.h"
+#include "kettle/units/clock.h"
 #include "kettle/units/error.h"
 
 namespace {
@@ -27,13 +31,23 @@ int ExitCode(Fault fault) {
   return 3;
 }
 
+nlohmann::json Rehearse(const nlohmann::json& arguments, const std::function<void(double)>& progress) {
+  SteadyClock clock;
+  return RunRehearsal(arguments.get<RehearsalTask>(), clock, progress);
+}
+
+nlohmann::json Load(const nlohmann::json& arguments, const std::function<void(double)>& progress) {
+  ReplayLoad(arguments.at("profile").get<LoadProfile>(), arguments.at("seconds"), progress);
+  return nlohmann::json::object();
+}
+
 // Some drivers print on standard output: what a worker answers goes out by another way.
 int RunWorker() {
   // No process that a driver starts may inherit it.
   __gnu_cxx::stdio_filebuf<char> answers(fcntl(STDOUT_FILENO, F_DUPFD_CLOEXEC, 3), std::ios::out);
   dup2(STDERR_FILENO, STDOUT_FILENO);
   std::ostream out(&answers);
-  return WorkerMain(std::cin, out, FindPlaces().drivers);
+  return WorkerMain(std::cin, out, FindPlaces().drivers, {{"rehearse", Rehearse}, {"load", Load}});
 }
 
 int Run(const std::vector<std::string>& arguments) {
@@ -47,10 +61,13 @@ int Run(const std::vector<std::string>& arguments) {
   const Places places = FindPlaces();
   if (parsed.request->command == "footage") return RunFootage(*parsed.request);
   if (parsed.request->command == "demo") return RunDemo(*parsed.request, places);
+  if (parsed.request->command == "load") return RunLoad(*parsed.request, places);
+  if (parsed.request->command == "diagnose") return RunDiagnose(*parsed.request);
   Session session(*parsed.request, places);
   if (parsed.request->command == "survey") return RunSurvey(session);
   if (parsed.request->command == "uplink") return RunUplink(session);
   if (parsed.request->command == "bench") return RunBench(session);
+  if (parsed.request->command == "rehearse") return RunRehearse(session);
   return RunPlan(session);
 }
 

@@ -267,6 +267,20 @@ void CheckRecordingFolder(const Session& session, const Show& show) {
     CheckWritable(folder);
 }
 
+// What a rehearsal needs to know of the show.
+json ShowJson(const Session& session, const Show& show, double cpu_cores) {
+  json footage = json::array();
+  for (const std::string& source : show.footage)
+    footage.push_back(IsScene(source) ? source : std::filesystem::absolute(source).string());
+  return {{"source_size", show.source_size.str()},
+          {"frame_rate", show.source_rate.str()},
+          {"footage", footage},
+          {"footage_seconds", session.request().footage_seconds},
+          {"recording_folder", show.recording_folder.string()},
+          {"container", "matroska"},
+          {"cpu_cores", cpu_cores}};
+}
+
 }  // namespace
 
 Table OptionTable(const std::vector<Option>& options, double required_headroom) {
@@ -317,6 +331,12 @@ int RunPlan(Session& session) {
     ApplyRateChoice(line->choice, !show.stream_bit_rate, targets);
   }
   const std::vector<Footage> calm = session.PrepareCalm(show, footage);
+  double cpu_cores = session.machine().processor.capacity();
+  if (!show.load.empty()) {
+    session.StartLoad(show.load);
+    cpu_cores = std::max(0.1, cpu_cores - session.load()->mean_cores());
+    targets.warnings.push_back("measured and proven under a load: " + session.load()->words());
+  }
   for (const std::string& note : session.FootageNotes()) targets.warnings.push_back(note);
 
   // The search stops early; about this many trials are usual.
@@ -328,8 +348,7 @@ int RunPlan(Session& session) {
   session.progress().Stage("trials", session.request().exhaustive ? GridSize(space, footage.size()) + usual : usual);
   TrialKeeper keep(session, !session.HasUnfinishedBench());
   TrialBook book(session.runner(), session.KnownTrials(), std::ref(keep));
-  const PlanRequest request{
-      show, targets, footage, families, session.machine().processor.capacity(), session.request().most_proofs, calm};
+  const PlanRequest request{show, targets, footage, families, cpu_cores, session.request().most_proofs, calm};
   std::optional<GridCheck> check;
   Plan plan;
   try {
@@ -348,6 +367,8 @@ int RunPlan(Session& session) {
     body["rate_control"] = line->choice;
     DrawLine(session.out(), line->line, *targets.budget, line->choice);
   }
+  body["show"] = ShowJson(session, show, session.machine().processor.capacity());
+  body["load"] = session.load() ? session.load()->json() : json();
   session.Write("plan", body);
   WriteFile(session.out() / "card.txt", SettingsCard(plan, show));
   DrawWorstSecond(session, plan, footage);

@@ -181,11 +181,16 @@ std::vector<Footage> Session::PrepareCalm(const Show& show, const std::vector<Fo
   return calm;
 }
 
+void Session::StartLoad(const std::string& load) {
+  load_ = std::make_unique<BackgroundLoad>(load, std::vector<std::string>{places_.engine.string(), "worker"});
+}
+
 std::vector<Trial> Session::KnownTrials() const {
   std::vector<Trial> trials;
   const auto file = ReadResult(out(), "bench");
   if (request_.fresh || !file || file->value("machine_digest", "") != provenance_.machine_digest ||
-      file->value("version", "") != provenance_.version)
+      file->value("version", "") != provenance_.version ||
+      file->value("load_digest", "") != (load_ ? load_->digest() : ""))
     return trials;
   try {
     const bool same_gpu = file->at("stand_in_digest") == stand_in_digest_;
@@ -207,6 +212,10 @@ void Session::KeepTrials(const std::vector<Trial>& trials, bool complete, const 
   for (const Trial& trial : trials) simulated = simulated || trial.simulated;
   json body = {{"simulated", simulated},           {"complete", complete}, {"stand_in_digest", stand_in_digest_},
                {"footage", FootageJson(footage_)}, {"trials", trials},     {"paced", json::array()}};
+  if (load_) {
+    body["load"] = load_->json();
+    body["load_digest"] = load_->digest();
+  }
   if (more.is_object()) body.update(more);
   Write("bench", body);
   WriteFile(out() / "bench.csv", TrialCsv(trials));

@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "background_load.h"
 #include "command_line.h"
 #include "kettle/footage/cache.h"
 #include "kettle/machine/machine.h"
@@ -70,6 +71,10 @@ class Session {
   // What was done to the pictures prepared, a line each.
   std::vector<std::string> FootageNotes() const;
 
+  // From now on until the end of the session everything is measured under this load: a profile's path, or "live".
+  void StartLoad(const std::string& load);
+  const BackgroundLoad* load() const { return load_.get(); }
+
   // Trials that earlier runs in this folder measured and that still count here.
   std::vector<Trial> KnownTrials() const;
   // True if the folder holds a bench that was interrupted.
@@ -96,6 +101,7 @@ class Session {
   std::vector<Footage> footage_;
   std::vector<FoundEncoder> encoders_;
   std::optional<std::vector<NvidiaDevice>> nvidia_;
+  std::unique_ptr<BackgroundLoad> load_;
 };
 
 // What every encoder that works at all takes, with its fastest preset.

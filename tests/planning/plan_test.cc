@@ -143,7 +143,8 @@ class EncodeEachTest : public testing::Test {
  protected:
   // x264 superfast for the stream and ultrafast for the recording.
   Pair Chosen() {
-    Pair pair{test::FakeOption("x264", "superfast", 300, 0.5, 12), test::FakeOption("x264", "ultrafast", 400, 0.4, 14), {}};
+    Pair pair{
+        test::FakeOption("x264", "superfast", 300, 0.5, 12), test::FakeOption("x264", "ultrafast", 400, 0.4, 14), {}};
     pair.stream.settings.bit_rate = pair.stream.settings.maximum_bit_rate = BitRate::FromKbps(2000);
     pair.demand = PredictDemand({pair.stream, pair.recording}, capacity_);
     return pair;

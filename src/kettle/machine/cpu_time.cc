@@ -27,9 +27,12 @@ CpuTime ReadCpuTime(const fs::path& root) {
   return {TicksToSeconds(user + nice + system + irq + softirq), TicksToSeconds(steal)};
 }
 
-std::map<int, ProcessTime> ReadProcessTimes(const fs::path& root) {
+namespace {
+
+// Of the tasks that have a folder there, by proc(5).
+std::map<int, ProcessTime> ReadTimes(const fs::path& folder) {
   std::map<int, ProcessTime> times;
-  for (const fs::path& entry : Entries(root / "proc")) {
+  for (const fs::path& entry : Entries(folder)) {
     const std::string id = entry.filename().string();
     if (id.find_first_not_of("0123456789") != id.npos) continue;
     const std::string line = FirstLine(entry / "stat").value_or("");
@@ -45,6 +48,12 @@ std::map<int, ProcessTime> ReadProcessTimes(const fs::path& root) {
   }
   return times;
 }
+
+}  // namespace
+
+std::map<int, ProcessTime> ReadProcessTimes(const fs::path& root) { return ReadTimes(root / "proc"); }
+
+std::map<int, ProcessTime> ReadThreadTimes(const fs::path& root) { return ReadTimes(root / "proc/self/task"); }
 
 std::map<int, double> ProcessCpuSeconds(const std::string& name, const fs::path& root) {
   std::map<int, double> seconds;

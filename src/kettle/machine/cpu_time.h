@@ -25,6 +25,9 @@ struct ProcessTime {
 // Of all processes, by id.
 std::map<int, ProcessTime> ReadProcessTimes(const std::filesystem::path& root = "/");
 
+// Of this process's threads, by id.
+std::map<int, ProcessTime> ReadThreadTimes(const std::filesystem::path& root = "/");
+
 // Of those whose command's name is `name`, by id.
 std::map<int, double> ProcessCpuSeconds(const std::string& name, const std::filesystem::path& root = "/");
 

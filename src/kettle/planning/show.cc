@@ -69,9 +69,7 @@ class ShowReader {
     ReadStream(show);
     ReadRecording(show);
     ReadUplink(show);
-    if (Section("load").Text("profile"))
-      Section("load").Fail("profile",
-                           "this version cannot replay a load yet; leave it out and run the game beside the trials");
+    ReadLoad(show);
     show.required_headroom = Section("require").Number("headroom", 0, 0.9).value_or(show.required_headroom);
     return show;
   }
@@ -209,6 +207,17 @@ class ShowReader {
     const bool from_option = options_.contains("uplink.trace");
     const fs::path path = from_option || fs::path(*trace).is_absolute() ? fs::path(*trace) : folder_ / *trace;
     show.line.trace = LineTrace::Read(path);
+  }
+
+  void ReadLoad(Show& show) const {
+    const TomlSection load = Section("load");
+    const auto profile = load.Text("profile");
+    if (!profile) return;
+    const bool as_given = options_.contains("load.profile") || *profile == "live" || fs::path(*profile).is_absolute();
+    show.load = as_given ? *profile : (folder_ / *profile).string();
+    if (*profile != "live" && !fs::exists(show.load))
+      load.Fail("profile",
+                fmt::format("there is no \"{}\"; fast-kettle load capture writes a load profile", show.load));
   }
 
   fs::path file_, folder_;

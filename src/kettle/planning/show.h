@@ -38,6 +38,8 @@ struct Show {
   Line line;  // neither readings nor a trace: nothing is known of it
   std::vector<std::pair<std::string, BitRate>> reserve;
 
+  std::string load;  // a load profile's path, "live", or empty: none
+
   double required_headroom = 0.2;
 };
 

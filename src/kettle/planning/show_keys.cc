@@ -26,7 +26,8 @@ const std::vector<ShowKey>& ShowKeys() {
       {"uplink", "trace", Kind::kText, "trace", "the line over time, a CSV file: seconds,kbit/s"},
       {"uplink", "link", Kind::kText, "link", "\"wired\", \"wireless\" or \"cellular\""},
       {"uplink", "reserve", Kind::kList, "reserve", "what else needs the line: \"game 0.3 Mbit/s\"; repeatable"},
-      {"load", "profile", Kind::kText, "load-profile", "a recorded load to replay (not yet supported)"},
+      {"load", "profile", Kind::kText, "load",
+       "a load profile to replay while measuring, or live: the game is running now"},
       {"require", "headroom", Kind::kNumber, "headroom", "required headroom, 0 to 0.9"}};
   return keys;
 }

@@ -54,13 +54,18 @@ Provenance MakeProvenance(std::string version, std::string machine_digest) {
 
 void WriteResult(const std::filesystem::path& folder, const std::string& kind, const nlohmann::json& body,
                  const Provenance& provenance) {
+  WriteResultFile(folder / (kind + ".json"), kind, body, provenance);
+}
+
+void WriteResultFile(const std::filesystem::path& path, const std::string& kind, const nlohmann::json& body,
+                     const Provenance& provenance) {
   nlohmann::ordered_json file;
   file["schema"] = SchemaName(kind);
   file["version"] = provenance.version;
   file["time"] = provenance.utc;
   file["machine_digest"] = provenance.machine_digest;
   for (const auto& [key, value] : body.items()) file[key] = value;
-  WriteFile(folder / (kind + ".json"), file.dump(2) + "\n");
+  WriteFile(path, file.dump(2) + "\n");
 }
 
 std::optional<nlohmann::json> ReadResult(const std::filesystem::path& folder, const std::string& kind) {

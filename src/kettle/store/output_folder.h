@@ -42,6 +42,10 @@ Provenance MakeProvenance(std::string version, std::string machine_digest);
 void WriteResult(const std::filesystem::path& folder, const std::string& kind, const nlohmann::json& body,
                  const Provenance& provenance);
 
+// The same to any file.
+void WriteResultFile(const std::filesystem::path& path, const std::string& kind, const nlohmann::json& body,
+                     const Provenance& provenance);
+
 // The JSON file of that kind, if it is there, whole, and of this schema.
 std::optional<nlohmann::json> ReadResult(const std::filesystem::path& folder, const std::string& kind);
 

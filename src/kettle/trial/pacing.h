@@ -70,6 +70,10 @@ class SkipQueue {
     changed_.notify_all();
   }
 
+  std::size_t size() const {
+    std::lock_guard lock(mutex_);
+    return items_.size();
+  }
   std::size_t deepest() const {
     std::lock_guard lock(mutex_);
     return deepest_;

@@ -9,8 +9,6 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputTask, settings, output)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SlowDown, frame, factor)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SoakWindow, start_seconds, fps, throttle_events, stolen_cores, other_cores)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedFrame, frame, due_ms, taken_ms)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputOutcome, frames, skipped, packets, deepest_queue, mean_kbps,
-                                   peak_second_kbps, latency, frame_times)
 
 // The other types' functions are declared in the header: their bodies are made from one list each.
 #define KETTLE_JSON(Type, ...)                                                   \
@@ -27,6 +25,8 @@ KETTLE_JSON(EncodeOutcome, frames, fed_frames, seconds, busy_seconds, truncated,
             b_frames, device_name, slow_downs)
 KETTLE_JSON(SoakTask, settings, footage, seconds, window_seconds)
 KETTLE_JSON(SoakOutcome, windows, device_name)
+KETTLE_JSON(PacedOutputOutcome, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps, latency,
+            frame_times)
 KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs)
 KETTLE_JSON(PaceOutcome, seconds, late, outputs)
 KETTLE_JSON(QualityTask, reference, encoded, encoded_rate, frames, viewing_size)

@@ -131,6 +131,8 @@ void to_json(nlohmann::json&, const SoakTask&);
 void from_json(const nlohmann::json&, SoakTask&);
 void to_json(nlohmann::json&, const SoakOutcome&);
 void from_json(const nlohmann::json&, SoakOutcome&);
+void to_json(nlohmann::json&, const PacedOutputOutcome&);
+void from_json(const nlohmann::json&, PacedOutputOutcome&);
 void to_json(nlohmann::json&, const PaceTask&);
 void from_json(const nlohmann::json&, PaceTask&);
 void to_json(nlohmann::json&, const PaceOutcome&);

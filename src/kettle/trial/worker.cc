@@ -22,8 +22,10 @@ namespace {
 
 using nlohmann::json;
 
-json RunTask(const std::string& task, const json& arguments, const std::function<void(double)>& progress) {
+json RunTask(const std::string& task, const json& arguments, const std::function<void(double)>& progress,
+             const std::map<std::string, WorkerTask>& more) {
   SteadyClock clock;
+  if (const auto found = more.find(task); found != more.end()) return found->second(arguments, progress);
   if (task == "encode") return RunUnpaced(arguments.get<EncodeTask>(), clock, progress);
   if (task == "soak") return RunSoak(arguments.get<SoakTask>(), clock, progress);
   if (task == "pace") return RunPaced(arguments.get<PaceTask>(), clock, progress);
@@ -37,14 +39,15 @@ json RunTask(const std::string& task, const json& arguments, const std::function
 
 }  // namespace
 
-int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path& driver_folder) {
+int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path& driver_folder,
+               const std::map<std::string, WorkerTask>& more) {
   const LibavLog log;  // what the libraries say goes into the reason of a failure
   try {
     const json request = json::parse(std::string(std::istreambuf_iterator<char>(in), {}));
     if (const json& profile = request.at("stand_in_gpu"); !profile.is_null())
       PreloadStandInGpu(driver_folder, profile.get<std::string>());
     const auto progress = [&](double share) { out << json{{"progress", share}} << std::endl; };
-    const json result = RunTask(request.at("task"), request.at("arguments"), progress);
+    const json result = RunTask(request.at("task"), request.at("arguments"), progress, more);
     out << json{{"result", result}} << std::endl;
     return 0;
   } catch (const std::exception& error) {

@@ -2,15 +2,25 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <iosfwd>
+#include <map>
+#include <nlohmann/json_fwd.hpp>
+#include <string>
 
 namespace kettle {
+
+// One more kind of task: its arguments to its result, telling progress from 0 to 1.
+using WorkerTask =
+    std::function<nlohmann::json(const nlohmann::json& arguments, const std::function<void(double)>& progress)>;
 
 // The body of a worker process. Reads one request, a JSON object
 //   {"task": "encode" | "pace" | "quality" | "probe", "stand_in_gpu": PATH or null, "arguments": {...}},
 // from `in`, and writes JSON lines to `out`: {"progress": 0..1} any number of times, then
-// {"result": {...}} or {"error": "one line"}. `driver_folder` holds the stand-in driver libraries.
+// {"result": {...}} or {"error": "one line"}. `driver_folder` holds the stand-in driver libraries. `more` are tasks
+// that this layer does not know, by name.
 // Returns the process's exit code: 0 with a result, 3 with an error.
-int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path& driver_folder);
+int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path& driver_folder,
+               const std::map<std::string, WorkerTask>& more = {});
 
 }  // namespace kettle

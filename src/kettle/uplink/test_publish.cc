@@ -87,9 +87,11 @@ class OverSrt final : public TestPublish {
   }
   PublishState state() const override {
     const SrtState srt = caller_.state();
-    const std::int64_t waiting =
-        std::min(given_bytes_, srt.waiting_packets * static_cast<std::int64_t>(SrtCaller::kMessageBytes));
-    return {srt.round_trip_ms, given_bytes_ - waiting, waiting, srt.packets, srt.resent_packets};
+    constexpr auto kBytes = static_cast<std::int64_t>(SrtCaller::kMessageBytes);
+    const std::int64_t waiting = std::min(given_bytes_, srt.waiting_packets * kBytes);
+    // A listener that has waited long enough acknowledges what it never got: no more arrived than was not lost.
+    const std::int64_t arrived = std::max<std::int64_t>(0, srt.packets - srt.lost_packets) * kBytes;
+    return {srt.round_trip_ms, std::min(given_bytes_ - waiting, arrived), waiting, srt.packets, srt.resent_packets};
   }
   void Finish(double patience_seconds) override {
     for (const double end = now() + patience_seconds; now() < end && caller_.state().waiting_packets > 0;)

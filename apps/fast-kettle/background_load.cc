@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "background_load.h"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "kettle/load/capture.h"
+#include "kettle/units/clock.h"
+#include "kettle/units/digest.h"
+#include "kettle/units/error.h"
+#include "session.h"
+
+namespace kettle::app {
+
+namespace {
+
+constexpr double kLongestSeconds = 24 * 3600;
+
+}  // namespace
+
+BackgroundLoad::BackgroundLoad(const std::string& load, const std::vector<std::string>& worker_command)
+    : name_(std::filesystem::path(load).filename().string()), worker_(worker_command, "", &stop_) {
+  const auto cores = static_cast<int>(ReadCoreSeconds().size());
+  if (load == "live") {
+    SteadyClock clock;
+    profile_ = CaptureLoad({.seconds = 2}, clock, StopRequested(), [](double) {});
+    digest_ = "live " + MakeProvenance("", "").utc;
+    return;
+  }
+  const LoadProfile read = ReadLoadProfile(load);
+  profile_ = OntoCores(read, cores);
+  if (read.cores() != cores)
+    note_ = fmt::format("; captured on {} cores, put onto the {} here", read.cores(), cores);
+  digest_ = HexDigest(nlohmann::json(profile_).dump());
+  thread_ = std::thread([this] {
+    try {
+      worker_.Run({"load", {{"profile", profile_}, {"seconds", kLongestSeconds}}, kLongestSeconds});
+    } catch (const Error&) {
+      // Stopped: its time is over.
+    }
+  });
+}
+
+BackgroundLoad::~BackgroundLoad() {
+  stop_ = true;
+  if (thread_.joinable()) thread_.join();
+}
+
+std::string BackgroundLoad::words() const {
+  return fmt::format("{}: {:.2f} of {} cores on average{}", name_, profile_.mean_cores(), profile_.cores(), note_);
+}
+
+nlohmann::json BackgroundLoad::json() const {
+  return {{"profile", name_},
+          {"mean_cores", profile_.mean_cores()},
+          {"peak_second_cores", profile_.peak_second_cores()},
+          {"note", note_}};
+}
+
+}  // namespace kettle::app

@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: Apache-2.0
+// The game's load, replayed or real, while something is measured beside it.
+#pragma once
+
+#include <atomic>
+#include <nlohmann/json_fwd.hpp>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "kettle/load/profile.h"
+#include "kettle/trial/worker_process.h"
+
+namespace kettle::app {
+
+class BackgroundLoad {
+ public:
+  // `load` is a load profile's path, or "live": then nothing is replayed, and what runs now is watched for two seconds.
+  // A worker replays it until this object ends. Throws Error(kInput) for a profile that is not right.
+  BackgroundLoad(const std::string& load, const std::vector<std::string>& worker_command);
+  ~BackgroundLoad();
+  BackgroundLoad(const BackgroundLoad&) = delete;
+  BackgroundLoad& operator=(const BackgroundLoad&) = delete;
+
+  double mean_cores() const { return profile_.mean_cores(); }
+  const std::string& digest() const { return digest_; }  // trials under another load are not the same
+  std::string words() const;                             // "race-night.load.json: 0.8 of 2 cores"
+  nlohmann::json json() const;
+
+ private:
+  std::string name_, digest_, note_;
+  LoadProfile profile_;
+  std::atomic<bool> stop_ = false;
+  WorkerProcess worker_;
+  std::thread thread_;
+};
+
+}  // namespace kettle::app

@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
+
+#include "commands.h"
+#include "kettle/units/error.h"
+
+namespace kettle::app {
+
+void PrintDiagnosis(const Diagnosis& diagnosis) {
+  if (diagnosis.stretches.empty()) return;
+  fmt::print("{}\n", Paint("What was lost, when and why", Tone::kStrong));
+  Table table({Number("from"), Number("to"), Number("frames"), {"loss"}, {"cause"}, {"what the counters show"}});
+  for (const LossStretch& s : diagnosis.stretches)
+    table.Row({Number(fmt::format("{:.0f} s", s.from_seconds)),
+               Number(fmt::format("{:.0f} s", s.to_seconds)),
+               Number(fmt::format("{}", s.frames), Tone::kBad),
+               {Name(s.loss)},
+               {s.program.empty() ? Name(s.cause) : s.program},
+               {s.why, Tone::kDim}});
+  fmt::print("{}\n{}\n", table.str(), Paint("What to do", Tone::kStrong));
+  bool rate_helps = false;
+  for (std::size_t i = 0; i < diagnosis.cures.size(); ++i) {
+    const Diagnosis::Cure& cure = diagnosis.cures[i];
+    fmt::print("  {}. {}: {}{}.\n", i + 1, Name(cure.cause), cure.text,
+               cure.cost.empty() ? "" : "; it costs " + cure.cost);
+    rate_helps = rate_helps || cure.lower_bit_rate_helps;
+  }
+  if (!rate_helps) fmt::print("  Lowering the bit rate would not help: the line took all that was sent to it.\n");
+  fmt::print("\n");
+}
+
+int RunDiagnose(const Request& request) {
+  const std::filesystem::path folder = request.subject;
+  const auto rehearsal = ReadResult(folder, "rehearsal");
+  if (!rehearsal) FailInput("{}: no rehearsal in it; fast-kettle rehearse writes one", folder.string());
+  try {
+    const auto outcome = rehearsal->at("outcome").get<RehearsalOutcome>();
+    const auto facts = rehearsal->at("facts").get<DiagnosisFacts>();
+    const Diagnosis diagnosis = Diagnose(outcome, facts, ReadPlanFile(folder / "plan.json"));
+    const bool holds = outcome.holds();
+    if (request.json) {
+      fmt::print("{}\n", nlohmann::json(diagnosis).dump(2));
+      return holds ? 0 : 1;
+    }
+    if (rehearsal->value("simulated", false)) fmt::print("{}\n", SimulatedNotice());
+    if (holds) fmt::print("Nothing was lost in {:.0f} s: there is nothing to cure.\n", outcome.seconds);
+    PrintDiagnosis(diagnosis);
+    return holds ? 0 : 1;
+  } catch (const nlohmann::json::exception& error) {
+    FailInput("{}: not a whole rehearsal ({})", (folder / "rehearsal.json").string(), error.what());
+  }
+}
+
+}  // namespace kettle::app

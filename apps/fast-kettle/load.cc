@@ -1,0 +1,118 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <fmt/format.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "commands.h"
+#include "kettle/load/capture.h"
+#include "kettle/load/replay.h"
+#include "kettle/units/clock.h"
+#include "kettle/units/error.h"
+
+namespace kettle::app {
+
+namespace {
+
+using nlohmann::json;
+
+double Seconds(const Request& request, double usual) { return request.load.seconds.value_or(usual); }
+
+void PrintProfile(const LoadProfile& profile) {
+  fmt::print("{:.1f} s: {:.2f} of {} cores on average, {:.2f} in the busiest second; memory {:.0f} % slower than before\n",
+             profile.seconds(), profile.mean_cores(), profile.cores(), profile.peak_second_cores(),
+             profile.memory_share * 100);
+  Table table({{"program"}, Number("cores")});
+  for (const LoadProfile::Program& program : profile.programs)
+    table.Row({{program.name}, Number(fmt::format("{:.2f}", program.cores))});
+  if (!profile.programs.empty()) fmt::print("{}", table.str());
+}
+
+int Capture(const Request& request) {
+  const std::filesystem::path file = request.load.file.empty() ? "game.load.json" : request.load.file;
+  Progress progress(request.quiet);
+  SteadyClock clock;
+  CaptureRequest wanted{.seconds = Seconds(request, 60)};
+  // Of several copies the quickest: the machine at its best.
+  for (int i = 0; i < 20; ++i) wanted.idle_memory = std::max(wanted.idle_memory, ProbeMemory());
+  progress.Stage("watching what the game takes; Ctrl-C ends it early", 1);
+  const LoadProfile profile =
+      CaptureLoad(wanted, clock, StopRequested(), [&](double share) { progress.Show("", share); });
+  progress.Clear();
+  if (profile.seconds() < 1) throw Error(Fault::kInterrupted, "interrupted");
+  const json body = profile;
+  WriteResultFile(file, "load", body, MakeProvenance(kVersion, Digest(ReadMachine())));
+  if (request.json) {
+    fmt::print("{}\n", body.dump(2));
+    return 0;
+  }
+  PrintProfile(profile);
+  fmt::print("In {}. Use it: fast-kettle plan --show my-show.toml --load {}\n", file.string(), file.string());
+  return 0;
+}
+
+// What the machine did beside what was asked of it, second by second.
+int Replay(const Request& request, const Places& places) {
+  if (request.subject.empty()) FailInput("load replay: name a profile: fast-kettle load replay game.load.json");
+  const LoadProfile read = ReadLoadProfile(request.subject);
+  const auto cores = static_cast<int>(ReadCoreSeconds().size());
+  const LoadProfile profile = OntoCores(read, cores);
+  const double seconds = Seconds(request, profile.seconds());
+  Progress progress(request.quiet);
+  progress.Stage("replaying", 1);
+  std::atomic<bool> over = false;
+  LoadProfile seen;
+  SteadyClock clock;
+  std::thread watching;  // from the replay's first moment on
+  const auto watch = [&] {
+    if (!watching.joinable())
+      watching = std::thread([&] {
+        seen = CaptureLoad({.seconds = seconds, .interval_seconds = profile.interval_seconds}, clock, over,
+                           [](double) {});
+      });
+  };
+  const WorkerProcess worker({places.engine.string(), "worker"}, "", &StopRequested());
+  const auto end = [&] {
+    over = true;
+    if (watching.joinable()) watching.join();
+  };
+  WorkerReport report;
+  try {
+    report = worker.Run({"load", {{"profile", profile}, {"seconds", seconds}}, seconds + 30}, [&](double share) {
+      watch();
+      progress.Show("", share);
+    });
+  } catch (...) {
+    end();
+    throw;
+  }
+  end();
+  progress.Clear();
+  if (report.status != WorkerStatus::kDone) throw Error(Fault::kMachine, "the replay failed: " + report.detail);
+  double worst = 0;
+  for (int second = 0; second + 1 < static_cast<int>(seen.seconds()); ++second) {
+    const auto wanted = profile.SecondDuty(second % std::max(1, static_cast<int>(profile.seconds())));
+    const auto got = seen.SecondDuty(second);
+    for (std::size_t core = 0; core < got.size(); ++core) worst = std::max(worst, std::abs(got[core] - wanted[core]));
+  }
+  if (request.json) {
+    fmt::print("{}\n", json{{"wanted_cores", profile.mean_cores()}, {"seen_cores", seen.mean_cores()},
+                            {"worst_difference", worst}, {"seconds", seconds}}.dump(2));
+    return 0;
+  }
+  if (read.cores() != cores)
+    fmt::print("The profile is of {} cores; it was put onto the {} here.\n", read.cores(), cores);
+  fmt::print("Replayed {:.0f} s: {:.2f} cores were asked for, {:.2f} were in use; at most {:.0f} points apart on one core in "
+             "one second.\n",
+             seconds, profile.mean_cores(), seen.mean_cores(), worst * 100);
+  return 0;
+}
+
+}  // namespace
+
+int RunLoad(const Request& request, const Places& places) {
+  return request.verb == "capture" ? Capture(request) : Replay(request, places);
+}
+
+}  // namespace kettle::app

@@ -1,0 +1,285 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/diagnosis/diagnosis.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <optional>
+
+#include "kettle/units/statistics.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kFull = 0.9;            // of the processors: what comes on top waits
+constexpr double kMuchStolen = 0.1;      // cores
+constexpr double kMuchOfOthers = 0.25;   // cores that one other program takes
+constexpr double kBrokenLine = 0.1;     // of the stream's rate: there is no line
+constexpr double kPoorLine = 0.97;       // of the stream's rate
+
+double Busy(const RehearsalSecond& s) {
+  return s.stream_cores + s.recording_cores + s.other_own_cores + s.device_cores + s.game_cores + s.other_cores +
+         s.stolen_cores;
+}
+
+int LostIn(const RehearsalSecond& second, Loss loss) {
+  switch (loss) {
+    case Loss::kLate: return second.late;
+    case Loss::kSkippedStream: return second.skipped_stream;
+    case Loss::kSkippedRecording: return second.skipped_recording;
+    case Loss::kDropped: return second.dropped;
+    case Loss::kStalled: return second.stalled;
+  }
+  return 0;
+}
+
+struct Finding {
+  Cause cause;
+  std::string program, why;
+  double line_kbps = 0;
+};
+
+class Judge {
+ public:
+  Judge(const RehearsalOutcome& outcome, const DiagnosisFacts& facts) : timeline_(outcome.timeline), facts_(facts) {
+    for (const RehearsalFile& file : outcome.files)
+      if (file.trouble.find("full") != file.trouble.npos || file.trouble.find("No space") != file.trouble.npos)
+        disk_full_ = true;
+    // What is usual: seconds without a loss.
+    std::vector<double> game;
+    for (const RehearsalSecond& s : timeline_) {
+      if (s.late + s.skipped_stream + s.skipped_recording > 0) continue;
+      game.push_back(s.game_cores);
+    }
+    usual_game_ = Median(game).value_or(0);
+  }
+
+  Finding Of(Loss loss, std::size_t at) const {
+    switch (loss) {
+      case Loss::kDropped: return OfTheLine(at);
+      case Loss::kStalled: return OfTheDisk(at);
+      default: return OfTheMachine(loss, at);
+    }
+  }
+
+ private:
+  Finding OfTheLine(std::size_t at) const {
+    // A picture is dropped after it has waited: the dip was a little before.
+    double least = timeline_[at].acknowledged_kbps, waiting = 0;
+    for (std::size_t i = at >= 2 ? at - 2 : 0; i <= at; ++i) {
+      if (!timeline_[i].connected) return {Cause::kIngestLost, "", "the connection to the ingest was gone"};
+      least = std::min(least, timeline_[i].acknowledged_kbps);
+      waiting = std::max(waiting, timeline_[i].send_waiting_seconds);
+    }
+    if (least < facts_.stream_kbps * kPoorLine || waiting > 0.5)
+      return {Cause::kUplink, "",
+              fmt::format("the line took {:.0f} kbit/s of the {:.0f} that the stream sends; what waited got {:.1f} s old",
+                          least, facts_.stream_kbps, waiting),
+              least};
+    return {Cause::kUnknown, "", "pictures were dropped though the line took them"};
+  }
+
+  Finding OfTheDisk(std::size_t at) const {
+    if (disk_full_) return {Cause::kDiskFull, "", "the disk had no room left"};
+    const RehearsalSecond& s = timeline_[at];
+    return {Cause::kDisk, "",
+            fmt::format("packets waited {:.1f} s for the disk; its longest write took {:.0f} ms", s.disk_waiting_seconds,
+                        s.longest_write_ms)};
+  }
+
+  Finding OfTheMachine(Loss loss, std::size_t at) const {
+    // Of the second and the one before it the fuller: what fills a queue may be over when a frame is lost.
+    const RehearsalSecond* fullest = &timeline_[at];
+    if (at > 0 && Busy(timeline_[at - 1]) > Busy(*fullest)) fullest = &timeline_[at - 1];
+    const RehearsalSecond& s = *fullest;
+    const double busy = Busy(s);
+    const std::string full = fmt::format("{:.2f} of {:g} processors were in use", busy, facts_.cpu_cores);
+    if (s.stolen_cores >= kMuchStolen && s.stolen_cores >= s.busiest_cores)
+      return {Cause::kStolen, "", fmt::format("{}, {:.2f} of them by other machines on this host", full, s.stolen_cores)};
+    const bool on_gpu = loss == Loss::kSkippedStream      ? facts_.stream_on_gpu
+                        : loss == Loss::kSkippedRecording ? facts_.recording_on_gpu
+                                                          : false;
+    if (busy >= kFull * facts_.cpu_cores) {
+      if (!s.busiest.empty() && s.busiest_cores >= kMuchOfOthers)
+        return {Cause::kOtherProgram, s.busiest, fmt::format("{}; {} took {:.2f}", full, s.busiest, s.busiest_cores)};
+      if (s.game_cores > usual_game_ * 1.2 + 0.1)
+        return {Cause::kGame, "",
+                fmt::format("{}; the game took {:.2f}, usually {:.2f}", full, s.game_cores, usual_game_)};
+      if (loss == Loss::kLate)
+        return {Cause::kSourceStarved, "", fmt::format("{}: nothing was left for the source's clock", full)};
+      if (!on_gpu && !facts_.recording_on_gpu && loss == Loss::kSkippedStream && s.recording_cores > s.stream_cores)
+        return {Cause::kRecordingEncoder, "",
+                fmt::format("{}; the recording's encoder took {:.2f}, the stream's {:.2f}", full, s.recording_cores,
+                            s.stream_cores)};
+    }
+    if (loss == Loss::kLate)
+      return {Cause::kUnknown, "", fmt::format("the source came late though only {}", full)};
+    if (on_gpu)
+      return {loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder, "",
+              fmt::format("the GPU's engine did not take the frames in time ({})", full)};
+    return {loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder, "",
+            fmt::format("the encoder's queue was full; {}", full)};
+  }
+
+  const std::vector<RehearsalSecond>& timeline_;
+  const DiagnosisFacts& facts_;
+  double usual_game_ = 0;
+  bool disk_full_ = false;
+};
+
+std::string Costs(const PlanStep& step) {
+  return step.costs_db >= 0 ? fmt::format("{:.2f} dB MS-SSIM", step.costs_db)
+                            : fmt::format("nothing: it looked {:.2f} dB better", -step.costs_db);
+}
+
+// The first step that fits into what the line took, or the last one there is.
+Diagnosis::Cure LineCure(double line_kbps, const PlanFile& plan) {
+  if (plan.line.empty()) return {Cause::kUplink, 0, "lower the bit rate", "", true};
+  const auto fits = std::find_if(plan.line.begin(), plan.line.end(), [&](const PlanStep& step) {
+    return step.settings.bit_rate.kbps() <= line_kbps;
+  });
+  if (fits != plan.line.end())
+    return {Cause::kUplink, 0, fmt::format("lower to {} ({:.0f} kbit/s less)", fits->what, fits->saves_kbps),
+            Costs(*fits), true};
+  if (line_kbps < kBrokenLine * plan.stream.bit_rate.kbps())
+    return {Cause::kUplink, 0, "the line broke off, and no bit rate would have held: a cable in place of wireless, or "
+                               "another provider", ""};
+  const PlanStep& last = plan.line.back();
+  return {Cause::kUplink, 0,
+          fmt::format("lower to {} ({:.0f} kbit/s less), the plan's last step; at its worst the line took {:.0f} kbit/s, "
+                      "which no step fits into: see to the line",
+                      last.what, last.saves_kbps, line_kbps),
+          Costs(last), true};
+}
+
+Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan) {
+  const auto step = [&](const std::vector<PlanStep>& steps, const std::string& otherwise) -> Diagnosis::Cure {
+    if (steps.empty()) return {cause, 0, otherwise, ""};
+    const PlanStep& first = steps.front();
+    return {cause, 0, fmt::format("take {} ({:.0f} frames a second more)", first.what, first.gains_fps), Costs(first)};
+  };
+  switch (cause) {
+    case Cause::kUplink: return LineCure(line_kbps, plan);
+    case Cause::kIngestLost:
+      return {cause, 0, "the ingest or the way to it broke off: try another ingest; fast-kettle uplink --to compares them", ""};
+    case Cause::kDisk:
+      return {cause, 0, "record to a faster disk, or lower the recording's bit rate; fast-kettle survey measures the disk", ""};
+    case Cause::kDiskFull: return {cause, 0, "make room on the disk, or record to another one", ""};
+    case Cause::kOtherProgram: return {cause, 0, fmt::format("end {} while you are live", program), ""};
+    case Cause::kStolen: return {cause, 0, "this is a virtual machine that shares its processors: give it its own", ""};
+    case Cause::kGame:
+    case Cause::kSourceStarved: {
+      auto cure = step(plan.stream_encoder, "cap the game's frame rate, or plan again with the game running");
+      if (!plan.stream_encoder.empty()) cure.text = "cap the game's frame rate, or " + cure.text;
+      return cure;
+    }
+    case Cause::kRecordingEncoder:
+      return step(plan.recording_encoder, "give the recording a lower frame rate or size, and plan again");
+    case Cause::kStreamEncoder:
+      return step(plan.stream_encoder, "give the stream a lower frame rate or size, and plan again");
+    case Cause::kUnknown: return {cause, 0, "rehearse again: the counters show no cause", ""};
+  }
+  return {cause, 0, "", ""};
+}
+
+}  // namespace
+
+const char* Name(Loss loss) {
+  switch (loss) {
+    case Loss::kLate: return "late";
+    case Loss::kSkippedStream: return "skipped (stream)";
+    case Loss::kSkippedRecording: return "skipped (recording)";
+    case Loss::kDropped: return "dropped";
+    case Loss::kStalled: return "stalled";
+  }
+  return "";
+}
+
+const char* Name(Cause cause) {
+  switch (cause) {
+    case Cause::kSourceStarved: return "the source is starved";
+    case Cause::kStreamEncoder: return "the stream's encoder";
+    case Cause::kRecordingEncoder: return "the recording's encoder";
+    case Cause::kGame: return "the game";
+    case Cause::kOtherProgram: return "another program";
+    case Cause::kStolen: return "the hypervisor";
+    case Cause::kUplink: return "the uplink";
+    case Cause::kIngestLost: return "the ingest was lost";
+    case Cause::kDisk: return "the disk";
+    case Cause::kDiskFull: return "the disk is full";
+    case Cause::kUnknown: return "not known";
+  }
+  return "";
+}
+
+Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts, const PlanFile& plan) {
+  const Judge judge(outcome, facts);
+  Diagnosis diagnosis;
+  struct Lost {
+    int frames = 0;
+    double line_kbps = 1e9;
+  };
+  std::map<std::pair<Cause, std::string>, Lost> lost;
+  for (const Loss loss : {Loss::kLate, Loss::kSkippedStream, Loss::kSkippedRecording, Loss::kDropped, Loss::kStalled})
+    for (std::size_t i = 0; i < outcome.timeline.size(); ++i) {
+      const int frames = LostIn(outcome.timeline[i], loss);
+      if (frames == 0) continue;
+      const Finding finding = judge.Of(loss, i);
+      Lost& to_it = lost[{finding.cause, finding.program}];
+      to_it.frames += frames;
+      if (finding.cause == Cause::kUplink) to_it.line_kbps = std::min(to_it.line_kbps, finding.line_kbps);
+      const double from = outcome.timeline[i].start_seconds;
+      auto& stretches = diagnosis.stretches;
+      const bool goes_on = !stretches.empty() && stretches.back().loss == loss &&
+                           stretches.back().cause == finding.cause && stretches.back().program == finding.program &&
+                           from - stretches.back().to_seconds < 1.5;
+      if (!goes_on) stretches.push_back({loss, finding.cause, from, from, 0, finding.program, finding.why});
+      stretches.back().to_seconds = from + 1;
+      stretches.back().frames += frames;
+    }
+  std::stable_sort(diagnosis.stretches.begin(), diagnosis.stretches.end(),
+                   [](const LossStretch& a, const LossStretch& b) { return a.from_seconds < b.from_seconds; });
+  for (const auto& [what, all] : lost) {
+    Diagnosis::Cure cure = CureFor(what.first, what.second, all.line_kbps, plan);
+    cure.frames = all.frames;
+    diagnosis.cures.push_back(std::move(cure));
+  }
+  std::stable_sort(diagnosis.cures.begin(), diagnosis.cures.end(),
+                   [](const Diagnosis::Cure& a, const Diagnosis::Cure& b) { return a.frames > b.frames; });
+  return diagnosis;
+}
+
+void to_json(nlohmann::json& json, const Diagnosis& diagnosis) {
+  json = {{"stretches", nlohmann::json::array()}, {"cures", nlohmann::json::array()}};
+  for (const LossStretch& s : diagnosis.stretches) {
+    nlohmann::json entry = {{"loss", Name(s.loss)},           {"cause", Name(s.cause)}, {"from_seconds", s.from_seconds},
+                            {"to_seconds", s.to_seconds},     {"frames", s.frames},     {"why", s.why}};
+    if (!s.program.empty()) entry["program"] = s.program;
+    json["stretches"].push_back(std::move(entry));
+  }
+  for (const Diagnosis::Cure& cure : diagnosis.cures)
+    json["cures"].push_back({{"cause", Name(cure.cause)},
+                             {"frames", cure.frames},
+                             {"do", cure.text},
+                             {"costs", cure.cost},
+                             {"lower_bit_rate_helps", cure.lower_bit_rate_helps}});
+}
+
+void to_json(nlohmann::json& json, const DiagnosisFacts& facts) {
+  json = {{"cpu_cores", facts.cpu_cores},
+          {"stream_kbps", facts.stream_kbps},
+          {"stream_on_gpu", facts.stream_on_gpu},
+          {"recording_on_gpu", facts.recording_on_gpu}};
+}
+
+void from_json(const nlohmann::json& json, DiagnosisFacts& facts) {
+  json.at("cpu_cores").get_to(facts.cpu_cores);
+  json.at("stream_kbps").get_to(facts.stream_kbps);
+  json.at("stream_on_gpu").get_to(facts.stream_on_gpu);
+  json.at("recording_on_gpu").get_to(facts.recording_on_gpu);
+}
+
+}  // namespace kettle

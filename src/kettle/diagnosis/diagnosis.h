@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: Apache-2.0
+// From a rehearsal's counters to the cause of each stretch of loss, and what cures it.
+#pragma once
+
+#include <nlohmann/json_fwd.hpp>
+#include <string>
+#include <vector>
+
+#include "kettle/planning/plan_file.h"
+#include "kettle/rehearsal/rehearsal.h"
+
+namespace kettle {
+
+enum class Loss { kLate, kSkippedStream, kSkippedRecording, kDropped, kStalled };
+const char* Name(Loss loss);  // "late", "skipped by the stream's encoder", ...
+
+enum class Cause {
+  kSourceStarved,      // the machine is full, and the source came too late
+  kStreamEncoder,      // the stream's own encoder does not keep up
+  kRecordingEncoder,   // the recording's, or it takes what the stream's needs
+  kGame,               // it takes more of the processors than there is
+  kOtherProgram,       // named
+  kStolen,             // the hypervisor gave the processors to others
+  kUplink,             // the line carried less than was sent
+  kIngestLost,         // the connection broke
+  kDisk,               // it did not take the recording in time
+  kDiskFull,
+  kUnknown,
+};
+const char* Name(Cause cause);
+
+// Seconds in a row with the same loss from the same cause.
+struct LossStretch {
+  Loss loss;
+  Cause cause;
+  double from_seconds = 0, to_seconds = 0;
+  int frames = 0;
+  std::string program;  // for kOtherProgram
+  std::string why;      // what the counters show, one sentence
+};
+
+struct Diagnosis {
+  std::vector<LossStretch> stretches;  // in time order
+  struct Cure {
+    Cause cause;
+    int frames = 0;    // lost to it
+    std::string text;  // what to do
+    std::string cost;  // what that gives up, measured by the plan; empty: nothing of the picture
+    bool lower_bit_rate_helps = false;
+  };
+  std::vector<Cure> cures;  // the costliest cause first
+};
+
+// What the counters alone do not tell.
+struct DiagnosisFacts {
+  double cpu_cores = 1;  // processors that may be used
+  double stream_kbps = 0;
+  bool stream_on_gpu = false, recording_on_gpu = false;
+};
+
+Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts, const PlanFile& plan);
+
+void to_json(nlohmann::json& json, const Diagnosis& diagnosis);
+void to_json(nlohmann::json& json, const DiagnosisFacts& facts);
+void from_json(const nlohmann::json& json, DiagnosisFacts& facts);
+
+}  // namespace kettle

@@ -1,0 +1,81 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/load/capture.h"
+
+#include <unistd.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <cstring>
+#include <fstream>
+#include <sstream>
+
+#include "kettle/machine/conditions.h"
+#include "kettle/units/error.h"
+#include "kettle/units/statistics.h"
+
+namespace kettle {
+
+std::vector<double> ReadCoreSeconds(const std::filesystem::path& root) {
+  std::ifstream file(root / "proc/stat");
+  std::vector<double> cores;
+  const auto ticks = static_cast<double>(sysconf(_SC_CLK_TCK));
+  for (std::string line; std::getline(file, line);) {
+    if (!line.starts_with("cpu") || line.starts_with("cpu ")) continue;
+    std::istringstream fields(line);
+    std::string name;
+    double user = 0, nice = 0, system = 0, idle = 0, iowait = 0, irq = 0, softirq = 0;
+    fields >> name >> user >> nice >> system >> idle >> iowait >> irq >> softirq;
+    cores.push_back((user + nice + system + irq + softirq) / ticks);
+  }
+  return cores;
+}
+
+double ProbeMemory() {
+  constexpr std::size_t kBytes = 8 << 20;  // more than most second caches hold
+  static std::vector<char> from(kBytes, 1), to(kBytes, 2);
+  double quickest = 1;
+  for (int i = 0; i < 3; ++i) {  // one may have had to wait for the processor
+    const auto start = std::chrono::steady_clock::now();
+    std::memcpy(to.data(), from.data(), kBytes);
+    from[0] = to[kBytes / 2];  // what is copied is used
+    quickest = std::min(quickest, std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+  }
+  return static_cast<double>(kBytes) / std::max(1e-6, quickest);
+}
+
+LoadProfile CaptureLoad(const CaptureRequest& request, Clock& clock, const std::atomic<bool>& stop,
+                        const std::function<void(double)>& progress) {
+  LoadProfile profile;
+  profile.interval_seconds = request.interval_seconds;
+  std::vector<double> before = ReadCoreSeconds(request.root);
+  if (before.empty()) FailMachine("/proc/stat tells nothing of the processors here");
+  const ConditionSample start_sample = SampleConditions(request.root);
+  std::vector<double> memory;
+  const std::int64_t start_ns = clock.now_ns();
+  std::int64_t last_ns = start_ns;
+  const auto samples = static_cast<int>(std::lround(request.seconds / request.interval_seconds));
+  for (int i = 1; i <= samples && !stop; ++i) {
+    clock.SleepUntil(start_ns + std::llround(i * request.interval_seconds * 1e9));
+    const std::int64_t now_ns = clock.now_ns();
+    const std::vector<double> after = ReadCoreSeconds(request.root);
+    const double seconds = std::max(1e-3, static_cast<double>(now_ns - last_ns) * 1e-9);
+    std::vector<double> duty;
+    for (std::size_t core = 0; core < after.size(); ++core)
+      duty.push_back(std::clamp((after[core] - (core < before.size() ? before[core] : 0)) / seconds, 0.0, 1.0));
+    profile.duty.push_back(std::move(duty));
+    if (i % 5 == 0 && request.idle_memory > 0) memory.push_back(ProbeMemory());
+    before = after;
+    last_ns = now_ns;
+    progress(static_cast<double>(i) / samples);
+  }
+  const double seconds = static_cast<double>(last_ns - start_ns) * 1e-9;
+  if (request.idle_memory > 0)
+    profile.memory_share = std::clamp(1 - Median(memory).value_or(request.idle_memory) / request.idle_memory, 0.0, 1.0);
+  const Conditions conditions =
+      ReadConditions(start_sample, SampleConditions(request.root), seconds, {"kettle-engine"}, request.root);
+  for (const BusyProcess& program : conditions.busy) profile.programs.push_back({program.name, program.cores});
+  return profile;
+}
+
+}  // namespace kettle

@@ -1,0 +1,109 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/load/profile.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <numeric>
+
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+double Sum(const std::vector<double>& values) { return std::accumulate(values.begin(), values.end(), 0.0); }
+
+}  // namespace
+
+double LoadProfile::mean_cores() const {
+  double sum = 0;
+  for (const auto& sample : duty) sum += Sum(sample);
+  return duty.empty() ? 0 : sum / static_cast<double>(duty.size());
+}
+
+std::vector<double> LoadProfile::SecondDuty(int second) const {
+  const auto a_second = static_cast<std::size_t>(std::max(1L, std::lround(1 / interval_seconds)));
+  std::vector<double> mean(static_cast<std::size_t>(cores()), 0.0);
+  std::size_t count = 0;
+  for (std::size_t i = static_cast<std::size_t>(second) * a_second; i < duty.size() && count < a_second; ++i, ++count)
+    for (std::size_t core = 0; core < mean.size(); ++core) mean[core] += duty[i][core];
+  for (double& share : mean) share /= static_cast<double>(std::max<std::size_t>(1, count));
+  return mean;
+}
+
+double LoadProfile::peak_second_cores() const {
+  double peak = 0;
+  for (int second = 0; second < static_cast<int>(seconds()); ++second) peak = std::max(peak, Sum(SecondDuty(second)));
+  return peak;
+}
+
+LoadProfile OntoCores(const LoadProfile& profile, int cores) {
+  LoadProfile result = profile;
+  for (auto& sample : result.duty) {
+    std::vector<double> folded(static_cast<std::size_t>(cores), 0.0);
+    for (std::size_t core = 0; core < sample.size(); ++core) folded[core % folded.size()] += sample[core];
+    // What is too much for one goes to the others.
+    double rest = 0;
+    for (double& share : folded) {
+      rest += std::max(0.0, share - 1);
+      share = std::min(1.0, share);
+    }
+    for (double& share : folded) {
+      const double taken = std::min(rest, 1 - share);
+      share += taken;
+      rest -= taken;
+    }
+    sample = std::move(folded);
+  }
+  return result;
+}
+
+LoadProfile ReadLoadProfile(const std::filesystem::path& file) {
+  std::ifstream stream(file);
+  if (!stream) FailInput("{}: no such file; fast-kettle load capture writes a load profile", file.string());
+  try {
+    const auto json = nlohmann::json::parse(stream);
+    if (json.value("schema", "") != "fast-kettle/load/1") FailInput("{}: not a load profile", file.string());
+    auto profile = json.get<LoadProfile>();
+    for (const auto& sample : profile.duty)
+      if (sample.empty() || sample.size() != profile.duty.front().size() ||
+          std::any_of(sample.begin(), sample.end(), [](double share) { return !(share >= 0 && share <= 1.001); }))
+        FailInput("{}: each sample holds the duty of every core, from 0 to 1", file.string());
+    if (profile.duty.empty() || !(profile.interval_seconds > 0))
+      FailInput("{}: an empty load profile", file.string());
+    return profile;
+  } catch (const nlohmann::json::exception& error) {
+    FailInput("{}: not a whole load profile ({})", file.string(), error.what());
+  }
+}
+
+void to_json(nlohmann::json& json, const LoadProfile& profile) {
+  nlohmann::json programs = nlohmann::json::array(), duty = nlohmann::json::array();
+  for (const LoadProfile::Program& program : profile.programs)
+    programs.push_back({{"name", program.name}, {"cores", program.cores}});
+  for (const auto& sample : profile.duty) {
+    nlohmann::json row = nlohmann::json::array();
+    for (const double share : sample) row.push_back(std::round(share * 1000) / 1000);
+    duty.push_back(std::move(row));
+  }
+  json = {{"interval_seconds", profile.interval_seconds},
+          {"cores", profile.cores()},
+          {"seconds", profile.seconds()},
+          {"mean_cores", profile.mean_cores()},
+          {"peak_second_cores", profile.peak_second_cores()},
+          {"memory_share", profile.memory_share},
+          {"programs", programs},
+          {"duty", duty}};
+}
+
+void from_json(const nlohmann::json& json, LoadProfile& profile) {
+  json.at("interval_seconds").get_to(profile.interval_seconds);
+  json.at("memory_share").get_to(profile.memory_share);
+  json.at("duty").get_to(profile.duty);
+  for (const auto& program : json.at("programs"))
+    profile.programs.push_back({program.at("name"), program.at("cores")});
+}
+
+}  // namespace kettle

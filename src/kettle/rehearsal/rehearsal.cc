@@ -1,0 +1,298 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/rehearsal/rehearsal.h"
+
+#include <fmt/format.h>
+#include <sys/prctl.h>
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <csignal>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+#include "kettle/rehearsal/flv_packer.h"
+#include "kettle/rehearsal/recorder.h"
+#include "kettle/rehearsal/sender.h"
+#include "kettle/rehearsal/sound.h"
+#include "kettle/trial/lane.h"
+#include "kettle/trial/trial.h"
+#include "kettle/units/error.h"
+#include "kettle/units/statistics.h"
+
+namespace kettle {
+
+namespace {
+
+const std::set<std::string> kOwnProcesses = {"kettle-engine", "kettle-ingest", kStandInProcess};
+
+constexpr int kSampleRate = 48'000;
+
+SenderRequest RequestOf(const RehearsalTask& task) {
+  SenderRequest request{IngestUrl::Parse(task.url), {task.key, task.passphrase}, {task.most_send_delay_seconds}};
+  // A third of a second's worth: more than a usual line's round trip holds.
+  request.held_bytes = std::max(32 << 10, static_cast<int>(task.stream.maximum_bit_rate.kbps() * 1000 / 8 / 3));
+  return request;
+}
+
+// The stream: pictures and the first sound track, packed and sent.
+class StreamOut {
+ public:
+  StreamOut(const RehearsalTask& task, const Clock& clock) : sender_(RequestOf(task), clock) {}
+
+  void Open(const AVCodecContext& pictures, const std::vector<const AVCodecContext*>& sound) {
+    std::vector<const AVCodecContext*> tracks{&pictures};
+    if (!sound.empty()) tracks.push_back(sound.front());
+    const std::scoped_lock lock(mutex_);
+    packer_ = std::make_unique<FlvPacker>(tracks);
+    sender_.SetOpening(packer_->opening());
+  }
+  void Give(int track, const AVPacket& packet) {
+    const std::scoped_lock lock(mutex_);
+    const Sender::Picture picture{packet.pts, (packet.flags & AV_PKT_FLAG_KEY) != 0};
+    for (RtmpMessage& message : packer_->Pack(track, packet)) {
+      const bool shows = message.type == RtmpType::kVideo;
+      sender_.Give(std::move(message), shows ? std::optional(picture) : std::nullopt);
+    }
+  }
+  Sender& sender() { return sender_; }
+
+ private:
+  std::mutex mutex_;  // pictures and sound come from different threads
+  std::unique_ptr<FlvPacker> packer_;
+  Sender sender_;
+};
+
+class Rehearsing {
+ public:
+  Rehearsing(const RehearsalTask& task, Clock& clock)
+      : task_(task),
+        clock_(clock),
+        source_(task.footage),
+        sound_({kSampleRate, task.audio_kbps, task.audio_tracks}),
+        stream_out_(task, clock),
+        stream_({task.stream, task.source_rate, task.queue_depth, kStreamThread, task.stream_niceness}, clock,
+                {[this](const AVCodecContext& encoder) { stream_out_.Open(encoder, sound_.contexts()); },
+                 [this](const AVPacket& packet) { stream_out_.Give(0, packet); },
+                 {}}),
+        recording_({task.recording, task.source_rate, task.queue_depth, kRecordingThread, task.recording_niceness},
+                   clock,
+                   {[this](const AVCodecContext& encoder) { OpenFiles(encoder); },
+                    [this](const AVPacket& packet) { Record(0, packet); },
+                    {}}),
+        meter_({task.game.begin(), task.game.end()}, kOwnProcesses) {
+    outcome_.simulated_ingest = stream_out_.sender().simulated();
+    stream_.WaitUntilOpen();
+    recording_.WaitUntilOpen();
+  }
+  ~Rehearsing() {
+    ending_ = true;
+    for (std::thread* thread : {&sound_thread_, &meter_thread_, &killer_})
+      if (thread->joinable()) thread->join();
+  }
+
+  RehearsalOutcome Run(const std::function<void(double)>& progress) {
+    const auto frames = static_cast<std::int64_t>(std::lround(task_.seconds * task_.source_rate.fps()));
+    outcome_.seconds = static_cast<double>(task_.source_rate.due_ns(frames)) * 1e-9;
+    start_ns_ = clock_.now_ns() + kStartDelayNs;
+    stream_.Start(start_ns_);
+    recording_.Start(start_ns_);
+    sound_thread_ = std::thread([this] { PlaySound(); });
+    meter_thread_ = std::thread([this] { Meter(); });
+    if (task_.power_cut_seconds > 0) killer_ = std::thread([this] { CutPower(); });
+    Release(frames, progress);
+    ending_ = true;
+    sound_thread_.join();
+    outcome_.stream = stream_.Finish();
+    outcome_.recording = recording_.Finish();
+    stream_out_.sender().Finish(task_.most_send_delay_seconds + 1);
+    for (auto& file : recorders_) file->Finish();
+    meter_thread_.join();
+    Summarise();
+    return std::move(outcome_);
+  }
+
+ private:
+  struct HeldSound {
+    int track;
+    double seconds;
+    PacketPtr packet;
+  };
+  double Elapsed() const { return static_cast<double>(clock_.now_ns() - start_ns_) * 1e-9; }
+
+  void Release(std::int64_t frames, const std::function<void(double)>& progress) {
+    ReleaseFrames(clock_, task_.source_rate, start_ns_, frames,
+                  [&](std::int64_t index, std::int64_t due_ns, bool late) {
+                    errors_ms_.push_back(static_cast<double>(clock_.now_ns() - due_ns) * 1e-6);
+                    if (late) {
+                      outcome_.late_frames.push_back(static_cast<int>(index));
+                      ++late_;
+                    }
+                    const FramePtr picture = source_.Frame(index);
+                    stream_.Offer(index, due_ns, *picture);
+                    recording_.Offer(index, due_ns, *picture);
+                    if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
+                    return !stream_.failed() && !recording_.failed();
+                  });
+  }
+
+  void OpenFiles(const AVCodecContext& pictures) {
+    std::vector<const AVCodecContext*> tracks{&pictures};
+    for (const AVCodecContext* sound : sound_.contexts()) tracks.push_back(sound);
+    for (const RehearsalTask::File& file : task_.files)
+      recorders_.push_back(std::make_unique<Recorder>(RecorderRequest{file.path, file.container}, tracks));
+  }
+
+  // A part of the show only, from its first keyframe on. Sound is encoded long before pictures that are looked ahead
+  // at: it waits until its time begins.
+  void Record(int track, const AVPacket& packet) {
+    const std::scoped_lock lock(recording_mutex_);
+    const double rate = track == 0 ? task_.recording.frame_rate.fps() : kSampleRate;
+    const double seconds = static_cast<double>(packet.pts) / rate;
+    if (seconds >= task_.record_to) return;
+    if (track > 0 && !recorded_from_) {
+      held_sound_.push_back({track, seconds, PacketPtr(av_packet_clone(&packet))});
+      return;
+    }
+    if (!recorded_from_) {
+      if (seconds < task_.record_from || (packet.flags & AV_PKT_FLAG_KEY) == 0) return;
+      recorded_from_ = seconds;
+      for (const HeldSound& sound : held_sound_)
+        if (sound.seconds >= seconds) RecordNow(sound.track, *sound.packet);
+      held_sound_.clear();
+    }
+    RecordNow(track, packet);
+  }
+  void RecordNow(int track, const AVPacket& packet) {
+    for (auto& file : recorders_) file->Give(track, packet, packet.pts);
+  }
+
+  void PlaySound() {
+    NameThread("sound");
+    for (std::int64_t block = 0; !ending_; ++block) {
+      clock_.SleepUntil(start_ns_ + std::llround(sound_.SecondsOf(block) * 1e9));
+      if (ending_) return;
+      sound_.EncodeBlock([&](int track, const AVPacket& packet) {
+        if (track == 0) stream_out_.Give(1, packet);
+        Record(track + 1, packet);
+      });
+    }
+  }
+
+  // In its own thread, for reading /proc takes longer than a frame may be late.
+  void Meter() {
+    NameThread("meter");
+    double last = 0;
+    for (int second = 1; !ending_; ++second) {
+      const std::int64_t until = start_ns_ + second * 1'000'000'000LL;
+      while (!ending_ && clock_.now_ns() < until)
+        clock_.SleepUntil(std::min(until, clock_.now_ns() + 100'000'000));
+      const double now = Elapsed();
+      if (now - last < 0.2) return;  // hardly a second
+      outcome_.timeline.push_back(TakeSecond(last, now));
+      last = now;
+    }
+  }
+
+  RehearsalSecond TakeSecond(double from, double to) {
+    RehearsalSecond second;
+    second.start_seconds = from;
+    meter_.Read(to - from, second);
+    const SenderState sent = stream_out_.sender().state();
+    RehearsalCounts counts{late_, stream_.skipped(), recording_.skipped(), sent.dropped, 0, sent.acknowledged_bytes, 0};
+    for (auto& file : recorders_) {
+      const RecorderState state = file->state();
+      counts.stalled += state.stalled;
+      counts.written_bytes += state.written_bytes;
+      second.longest_write_ms = std::max(second.longest_write_ms, state.longest_write_ms);
+      second.disk_waiting_seconds = std::max(second.disk_waiting_seconds, state.waiting_seconds);
+    }
+    second.late = counts.late - counts_.late;
+    second.skipped_stream = counts.skipped_stream - counts_.skipped_stream;
+    second.skipped_recording = counts.skipped_recording - counts_.skipped_recording;
+    second.dropped = counts.dropped - counts_.dropped;
+    second.stalled = counts.stalled - counts_.stalled;
+    const auto kbps = [&](std::int64_t before, std::int64_t after) {
+      return static_cast<double>(after - before) * 8 / 1000 / (to - from);
+    };
+    second.acknowledged_kbps = kbps(counts_.acknowledged_bytes, counts.acknowledged_bytes);
+    second.disk_kbps = kbps(counts_.written_bytes, counts.written_bytes);
+    second.stream_waiting = static_cast<int>(stream_.waiting());
+    second.recording_waiting = static_cast<int>(recording_.waiting());
+    second.send_waiting_seconds = sent.waiting_seconds;
+    second.round_trip_ms = sent.round_trip_ms;
+    second.connected = sent.connected;
+    counts_ = counts;
+    return second;
+  }
+
+  void CutPower() {
+    while (!ending_ && Elapsed() < task_.power_cut_seconds) clock_.SleepUntil(clock_.now_ns() + 1'000'000);
+    if (!ending_) raise(SIGKILL);
+  }
+
+  void Summarise() {
+    const SenderState sent = stream_out_.sender().state();
+    outcome_.dropped = stream_out_.sender().Dropped();
+    outcome_.connection_losses = sent.losses;
+    outcome_.connection_trouble = sent.trouble;
+    for (std::size_t i = 0; i < recorders_.size(); ++i) {
+      const RecorderState state = recorders_[i]->state();
+      outcome_.files.push_back(
+          {task_.files[i].path, task_.files[i].container, state.written_bytes, state.stalled, state.trouble});
+    }
+    if (!recorders_.empty()) outcome_.stalled = recorders_.front()->Stalled();
+    outcome_.clock_p50_ms = Quantile(errors_ms_, 0.5).value_or(0);
+    outcome_.clock_p999_ms = Quantile(errors_ms_, 0.999).value_or(0);
+    outcome_.clock_max_ms = Quantile(errors_ms_, 1).value_or(0);
+  }
+
+  const RehearsalTask& task_;
+  Clock& clock_;
+  RehearsalOutcome outcome_;
+  const EndlessSource source_;
+  Sound sound_;
+  StreamOut stream_out_;
+  std::vector<std::unique_ptr<Recorder>> recorders_;
+  std::mutex recording_mutex_;  // pictures and sound come from different threads
+  std::optional<double> recorded_from_;
+  std::vector<HeldSound> held_sound_;
+  std::atomic<bool> ending_ = false;
+  std::atomic<int> late_ = 0;
+  Lane stream_, recording_;
+  CoreMeter meter_;
+  RehearsalCounts counts_;
+  std::vector<double> errors_ms_;
+  std::int64_t start_ns_ = 0;
+  std::thread sound_thread_, meter_thread_, killer_;
+};
+
+}  // namespace
+
+RehearsalOutcome RunRehearsal(const RehearsalTask& task, Clock& clock, const std::function<void(double)>& progress) {
+  prctl(PR_SET_TIMERSLACK, 1000);  // nanoseconds: due times are meant
+  return Rehearsing(task, clock).Run(progress);
+}
+
+std::string FramesCsv(const RehearsalOutcome& outcome) {
+  std::string csv = "output,frame,due_ms,taken_ms,fate\n";
+  const auto add = [&](const char* output, const PacedOutputOutcome& lane, const std::vector<std::int64_t>& lost,
+                       const char* lost_word, const char* fine_word) {
+    for (const PacedFrame& frame : lane.frame_times) {
+      const bool skipped = frame.taken_ms < 0;
+      const bool gone = std::binary_search(lost.begin(), lost.end(), frame.frame);
+      csv += skipped ? fmt::format("{},{},{:.3f},,skipped\n", output, frame.frame, frame.due_ms)
+                     : fmt::format("{},{},{:.3f},{:.3f},{}\n", output, frame.frame, frame.due_ms, frame.taken_ms,
+                                   gone ? lost_word : fine_word);
+    }
+  };
+  std::vector<std::int64_t> stalled = outcome.stalled;
+  std::sort(stalled.begin(), stalled.end());
+  add("stream", outcome.stream, outcome.dropped, "dropped", "sent");
+  add("recording", outcome.recording, stalled, "stalled", "recorded");
+  return csv;
+}
+
+}  // namespace kettle

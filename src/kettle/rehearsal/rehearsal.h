@@ -1,0 +1,77 @@
+// SPDX-License-Identifier: Apache-2.0
+// The whole pipeline in real time: source clock, both encodes, sound, the stream to an ingest, the recording to disk.
+#pragma once
+
+#include <functional>
+#include <nlohmann/json_fwd.hpp>
+#include <string>
+#include <vector>
+
+#include "kettle/rehearsal/seconds.h"
+#include "kettle/trial/tasks.h"
+#include "kettle/units/clock.h"
+
+namespace kettle {
+
+// A rehearsal, as a worker is asked for it.
+struct RehearsalTask {
+  std::vector<std::string> footage;  // Y4M files of one size and rate, played in turn
+  FrameRate source_rate;
+  double seconds = 60;
+  int queue_depth = 6;
+  EncodeSettings stream, recording;
+  int stream_niceness = 3, recording_niceness = 10;  // the game goes before the stream, that before the recording
+  std::string url, key, passphrase;                 // of the ingest; key and passphrase are secrets
+  double most_send_delay_seconds = 1.5;             // QueueRule
+  int audio_kbps = 160, audio_tracks = 1;
+  struct File {
+    std::string path, container;
+  };
+  std::vector<File> files;             // the same recording into each
+  double record_from = 0;              // only that part of the show, in seconds
+  double record_to = 1e9;              //
+  double power_cut_seconds = 0;        // the process kills itself then; 0: never
+  std::vector<std::string> game = {};  // names of processes that count as the game
+};
+
+struct RehearsalFile {
+  std::string path, container;
+  std::int64_t bytes = 0;
+  int stalled = 0;      // pictures that waited too long for the disk, and are not in it
+  std::string trouble;  // why it ended early
+};
+
+struct RehearsalOutcome {
+  double seconds = 0;                   // of footage
+  std::vector<int> late_frames;         // of the source, by index
+  PacedOutputOutcome stream, recording;
+  std::vector<std::int64_t> dropped;    // pictures of the stream that never were sent
+  std::vector<std::int64_t> stalled;    // pictures of the recording that are not in its first file
+  std::vector<RehearsalSecond> timeline;
+  double clock_p50_ms = 0, clock_p999_ms = 0, clock_max_ms = 0;  // release less due time
+  int connection_losses = 0;
+  std::string connection_trouble;
+  bool simulated_ingest = false;
+  std::vector<RehearsalFile> files;
+
+  int lost() const {
+    return static_cast<int>(late_frames.size() + dropped.size() + stalled.size()) + stream.skipped + recording.skipped;
+  }
+  // No frame was lost, whatever the cause.
+  bool holds() const { return lost() == 0 && stream.packets == stream.frames && connection_losses == 0; }
+};
+
+// Throws Error(kInput) if the ingest does not take the publish, Error(kMachine) if an encoder or file does not open.
+RehearsalOutcome RunRehearsal(const RehearsalTask& task, Clock& clock, const std::function<void(double)>& progress);
+
+// frames.csv: one row a frame of each output: output, frame, due_ms, taken_ms (empty: skipped), fate.
+std::string FramesCsv(const RehearsalOutcome& outcome);
+
+void to_json(nlohmann::json&, const RehearsalTask&);
+void from_json(const nlohmann::json&, RehearsalTask&);
+void to_json(nlohmann::json&, const RehearsalOutcome&);
+void from_json(const nlohmann::json&, RehearsalOutcome&);
+void to_json(nlohmann::json&, const RehearsalSecond&);
+void from_json(const nlohmann::json&, RehearsalSecond&);
+
+}  // namespace kettle

@@ -1,0 +1,175 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/rehearsal/sender.h"
+
+#include <algorithm>
+#include <chrono>
+
+#include "kettle/trial/lane.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+Sender::Sender(const SenderRequest& request, const Clock& clock)
+    : request_(request), clock_(clock), queue_(request.rule) {
+  Connect();
+  thread_ = std::thread([this] { Run(); });
+}
+
+Sender::~Sender() {
+  {
+    const std::scoped_lock lock(mutex_);
+    ending_ = true;
+  }
+  changed_.notify_all();
+  thread_.join();
+}
+
+void Sender::Connect() {
+  auto publisher = std::make_unique<RtmpPublisher>(request_.url, request_.key.key, request_.patience_seconds);
+  publisher->LimitHeld(request_.held_bytes);
+  const std::scoped_lock lock(mutex_);
+  simulated_ = simulated_ || publisher->simulated();
+  publisher_ = std::move(publisher);
+  writing_.clear();
+  opened_ = false;
+  state_.connected = true;
+}
+
+void Sender::SetOpening(std::vector<RtmpMessage> messages) {
+  const std::scoped_lock lock(mutex_);
+  opening_ = std::move(messages);
+}
+
+void Sender::Give(RtmpMessage message, std::optional<Picture> picture) {
+  {
+    const std::scoped_lock lock(mutex_);
+    Outgoing out;
+    out.seconds = now();
+    out.size_bytes = static_cast<int>(message.body.size());
+    out.video = picture.has_value();
+    out.keyframe = picture && picture->keyframe;
+    out.number = picture ? picture->number : -1;
+    out.message = std::move(message);
+    if (picture) given_.push_back(picture->number);
+    state_.dropped += queue_.Push(std::move(out));
+  }
+  changed_.notify_all();
+}
+
+SenderState Sender::state() const {
+  const std::scoped_lock lock(mutex_);
+  SenderState state = state_;
+  state.waiting_seconds = queue_.empty() ? 0 : std::max(0.0, now() - queue_.front().seconds);
+  state.acknowledged_bytes = earlier_bytes_;
+  if (publisher_) {
+    const TcpState tcp = publisher_->state();
+    state.acknowledged_bytes += tcp.acknowledged_bytes;
+    state.round_trip_ms = tcp.round_trip_ms;
+  }
+  return state;
+}
+
+void Sender::LoseConnection(const std::string& why) {
+  const std::scoped_lock lock(mutex_);
+  earlier_bytes_ += publisher_->state().acknowledged_bytes;
+  publisher_.reset();
+  needs_keyframe_ = true;
+  state_.connected = false;
+  state_.trouble = why;
+  ++state_.losses;
+}
+
+bool Sender::Write() {
+  if (!opened_ && !opening_.empty()) {
+    for (const RtmpMessage& message : opening_) writing_ += publisher_->Wrap(message);
+    opened_ = true;
+  }
+  while (!writing_.empty() || !queue_.empty()) {
+    if (writing_.empty()) {
+      const Outgoing& next = queue_.front();
+      if (next.video && needs_keyframe_ && !next.keyframe) {  // the new connection could not decode it
+        queue_.Pop();
+        ++state_.dropped;
+        continue;
+      }
+      // A message leaves the queue with its first byte, not before: until then it can be dropped.
+      std::string bytes = publisher_->Wrap(next.message);
+      const std::size_t taken = publisher_->Send(bytes);
+      if (taken == 0) return false;
+      if (next.video) {
+        needs_keyframe_ = false;
+        sent_.push_back(next.number);
+      }
+      queue_.Pop();
+      bytes.erase(0, taken);
+      writing_ = std::move(bytes);
+      continue;
+    }
+    const std::size_t taken = publisher_->Send(writing_);
+    if (taken == 0) return false;
+    writing_.erase(0, taken);
+  }
+  return true;
+}
+
+void Sender::Run() {
+  NameThread("sender");
+  while (true) {
+    bool connected = false;
+    {
+      std::unique_lock lock(mutex_);
+      connected = publisher_ != nullptr;
+      if (connected && writing_.empty() && queue_.empty()) {
+        if (ending_) break;
+        changed_.wait_for(lock, std::chrono::milliseconds(50));
+      }
+      if (ending_ && now() > give_up_seconds_) break;
+    }
+    try {
+      if (!connected) {
+        {
+          std::unique_lock lock(mutex_);
+          changed_.wait_for(lock, std::chrono::duration<double>(request_.retry_seconds), [&] { return ending_; });
+          if (ending_) break;
+        }
+        Connect();
+        continue;
+      }
+      bool all = true;
+      {
+        const std::scoped_lock lock(mutex_);
+        all = Write();
+      }
+      if (!all) publisher_->WaitToSend(0.01);
+    } catch (const Error& error) {
+      if (connected) LoseConnection(error.what());
+    }
+  }
+}
+
+void Sender::Finish(double patience_seconds) {
+  {
+    const std::scoped_lock lock(mutex_);
+    ending_ = true;
+    give_up_seconds_ = now() + patience_seconds;
+  }
+  changed_.notify_all();
+  thread_.join();
+  thread_ = std::thread([] {});
+  try {
+    if (publisher_) publisher_->Finish(1);
+  } catch (const Error&) {
+    // It is over either way.
+  }
+}
+
+std::vector<std::int64_t> Sender::Dropped() const {
+  std::vector<std::int64_t> sent = sent_, dropped;
+  std::sort(sent.begin(), sent.end());
+  for (const std::int64_t number : given_)
+    if (!std::binary_search(sent.begin(), sent.end(), number)) dropped.push_back(number);
+  std::sort(dropped.begin(), dropped.end());
+  return dropped;
+}
+
+}  // namespace kettle

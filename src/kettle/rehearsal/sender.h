@@ -1,0 +1,88 @@
+// SPDX-License-Identifier: Apache-2.0
+// Sends a stream over RTMP while it is being encoded: a queue, a thread, and a new connection when the ingest is lost.
+#pragma once
+
+#include <condition_variable>
+#include <cstdint>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "kettle/rtmp/publisher.h"
+#include "kettle/uplink/send_queue.h"
+#include "kettle/units/clock.h"
+
+namespace kettle {
+
+struct SenderRequest {
+  IngestUrl url;
+  StreamKey key;
+  QueueRule rule;
+  int held_bytes = 64 << 10;  // that the kernel may hold: the rest waits where it can be dropped
+  double patience_seconds = 5, retry_seconds = 1;
+};
+
+struct SenderState {
+  bool connected = true;
+  int losses = 0;                       // of the connection
+  double waiting_seconds = 0;           // of the oldest message in the queue
+  std::int64_t acknowledged_bytes = 0;  // over all connections
+  double round_trip_ms = 0;
+  int dropped = 0;      // pictures
+  std::string trouble;  // of the last loss
+};
+
+class Sender {
+ public:
+  // Connects. Throws Error(kInput) with one line if that fails; later losses are made good.
+  Sender(const SenderRequest& request, const Clock& clock);
+  ~Sender();
+
+  bool simulated() const { return simulated_; }  // the ingest says that it is a stand-in
+
+  // What goes before the first picture of each connection. To be set before the first Give.
+  void SetOpening(std::vector<RtmpMessage> messages);
+  struct Picture {
+    std::int64_t number;
+    bool keyframe;
+  };
+  // Without a picture it is sound. Never waits. Thread-safe, as is state().
+  void Give(RtmpMessage message, std::optional<Picture> picture);
+  SenderState state() const;
+
+  // Sends what still waits, for so long at most, and ends the publish.
+  void Finish(double patience_seconds);
+  // After Finish: which pictures of those given never were sent.
+  std::vector<std::int64_t> Dropped() const;
+
+ private:
+  struct Outgoing : SentFrame {
+    RtmpMessage message;
+  };
+  double now() const { return static_cast<double>(clock_.now_ns()) * 1e-9; }
+  void Run();
+  void Connect();
+  // Needs the lock. Sends what the connection takes; false if it takes nothing now.
+  bool Write();
+  void LoseConnection(const std::string& why);
+
+  const SenderRequest request_;
+  const Clock& clock_;
+  mutable std::mutex mutex_;
+  std::condition_variable changed_;
+  std::unique_ptr<RtmpPublisher> publisher_;
+  std::vector<RtmpMessage> opening_;
+  SendQueue<Outgoing> queue_;
+  std::string writing_;
+  bool opened_ = false, needs_keyframe_ = false, ending_ = false, simulated_ = false;
+  std::int64_t earlier_bytes_ = 0;  // acknowledged on connections that are lost
+  SenderState state_;
+  std::vector<std::int64_t> given_, sent_;  // pictures
+  double give_up_seconds_ = 0;              // when Finish stops waiting
+  std::thread thread_;
+};
+
+}  // namespace kettle
