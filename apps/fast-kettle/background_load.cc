@@ -31,8 +31,7 @@ BackgroundLoad::BackgroundLoad(const std::string& load, const std::vector<std::s
   }
   const LoadProfile read = ReadLoadProfile(load);
   profile_ = OntoCores(read, cores);
-  if (read.cores() != cores)
-    note_ = fmt::format("; captured on {} cores, put onto the {} here", read.cores(), cores);
+  if (read.cores() != cores) note_ = fmt::format("; captured on {} cores, put onto the {} here", read.cores(), cores);
   digest_ = HexDigest(nlohmann::json(profile_).dump());
   thread_ = std::thread([this] {
     try {

@@ -47,7 +47,8 @@ const std::vector<Command>& Commands() {
        "streams to the simulated ingest that ships with it. Writes rehearsal.json, frames.csv, seconds.csv,\n"
        "the recording and a figure. Exit code 1: frames were lost.",
        "fast-kettle rehearse kettle-out/plan.json --seconds 60 --out rehearsal\n"
-       "  fast-kettle rehearse kettle-out/plan.json --to rtmp://127.0.0.1:19350/live --key-file key.txt --out rehearsal",
+       "  fast-kettle rehearse kettle-out/plan.json --to rtmp://127.0.0.1:19350/live --key-file key.txt --out "
+       "rehearsal",
        false, "PLAN"},
       {"diagnose", "why a rehearsal lost frames, and what to do about it",
        "Reads a rehearsal's folder: the cause of each stretch of loss from the counters, what cures it and what\n"

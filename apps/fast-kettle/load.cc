@@ -20,9 +20,10 @@ using nlohmann::json;
 double Seconds(const Request& request, double usual) { return request.load.seconds.value_or(usual); }
 
 void PrintProfile(const LoadProfile& profile) {
-  fmt::print("{:.1f} s: {:.2f} of {} cores on average, {:.2f} in the busiest second; memory {:.0f} % slower than before\n",
-             profile.seconds(), profile.mean_cores(), profile.cores(), profile.peak_second_cores(),
-             profile.memory_share * 100);
+  fmt::print(
+      "{:.1f} s: {:.2f} of {} cores on average, {:.2f} in the busiest second; memory {:.0f} % slower than before\n",
+      profile.seconds(), profile.mean_cores(), profile.cores(), profile.peak_second_cores(),
+      profile.memory_share * 100);
   Table table({{"program"}, Number("cores")});
   for (const LoadProfile::Program& program : profile.programs)
     table.Row({{program.name}, Number(fmt::format("{:.2f}", program.cores))});
@@ -68,8 +69,8 @@ int Replay(const Request& request, const Places& places) {
   const auto watch = [&] {
     if (!watching.joinable())
       watching = std::thread([&] {
-        seen = CaptureLoad({.seconds = seconds, .interval_seconds = profile.interval_seconds}, clock, over,
-                           [](double) {});
+        seen =
+            CaptureLoad({.seconds = seconds, .interval_seconds = profile.interval_seconds}, clock, over, [](double) {});
       });
   };
   const WorkerProcess worker({places.engine.string(), "worker"}, "", &StopRequested());
@@ -97,15 +98,19 @@ int Replay(const Request& request, const Places& places) {
     for (std::size_t core = 0; core < got.size(); ++core) worst = std::max(worst, std::abs(got[core] - wanted[core]));
   }
   if (request.json) {
-    fmt::print("{}\n", json{{"wanted_cores", profile.mean_cores()}, {"seen_cores", seen.mean_cores()},
-                            {"worst_difference", worst}, {"seconds", seconds}}.dump(2));
+    fmt::print("{}\n", json{{"wanted_cores", profile.mean_cores()},
+                            {"seen_cores", seen.mean_cores()},
+                            {"worst_difference", worst},
+                            {"seconds", seconds}}
+                           .dump(2));
     return 0;
   }
   if (read.cores() != cores)
     fmt::print("The profile is of {} cores; it was put onto the {} here.\n", read.cores(), cores);
-  fmt::print("Replayed {:.0f} s: {:.2f} cores were asked for, {:.2f} were in use; at most {:.0f} points apart on one core in "
-             "one second.\n",
-             seconds, profile.mean_cores(), seen.mean_cores(), worst * 100);
+  fmt::print(
+      "Replayed {:.0f} s: {:.2f} cores were asked for, {:.2f} were in use; at most {:.0f} points apart on one core in "
+      "one second.\n",
+      seconds, profile.mean_cores(), seen.mean_cores(), worst * 100);
   return 0;
 }
 

@@ -103,34 +103,41 @@ DiagnosisFacts FactsOf(const PlanFile& plan) {
 }
 
 json Counted(const PacedOutputOutcome& output, const char* lost_word, std::size_t lost) {
-  return {{"frames", output.frames},       {"skipped", output.skipped},
-          {lost_word, lost},               {"packets", output.packets},
-          {"mean_kbps", output.mean_kbps}, {"peak_second_kbps", output.peak_second_kbps},
+  return {{"frames", output.frames},   {"skipped", output.skipped},     {lost_word, lost},
+          {"packets", output.packets}, {"mean_kbps", output.mean_kbps}, {"peak_second_kbps", output.peak_second_kbps},
           {"latency", output.latency}};
 }
 
 json ResultOf(const PlanFile& plan, const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
               const Diagnosis& diagnosis, bool simulated) {
-  json body = {{"title", plan.title},
-               {"simulated", simulated},
-               {"simulated_ingest", outcome.simulated_ingest},
-               {"seconds", outcome.seconds},
-               {"verdict", outcome.holds() ? "holds" : "does not hold"},
-               {"late", outcome.late_frames.size()},
-               {"stream", Counted(outcome.stream, "dropped", outcome.dropped.size())},
-               {"recording", Counted(outcome.recording, "stalled", outcome.stalled.size())},
-               {"clock", {{"p50_ms", outcome.clock_p50_ms}, {"p999_ms", outcome.clock_p999_ms}, {"max_ms", outcome.clock_max_ms}}},
-               {"connection_losses", outcome.connection_losses},
-               {"diagnosis", diagnosis},
-               {"facts", facts}};
+  json body = {
+      {"title", plan.title},
+      {"simulated", simulated},
+      {"simulated_ingest", outcome.simulated_ingest},
+      {"seconds", outcome.seconds},
+      {"verdict", outcome.holds() ? "holds" : "does not hold"},
+      {"late", outcome.late_frames.size()},
+      {"stream", Counted(outcome.stream, "dropped", outcome.dropped.size())},
+      {"recording", Counted(outcome.recording, "stalled", outcome.stalled.size())},
+      {"clock",
+       {{"p50_ms", outcome.clock_p50_ms}, {"p999_ms", outcome.clock_p999_ms}, {"max_ms", outcome.clock_max_ms}}},
+      {"connection_losses", outcome.connection_losses},
+      {"diagnosis", diagnosis},
+      {"facts", facts}};
   body["outcome"] = outcome;
   return body;
 }
 
 void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
   fmt::print("{}\n", Paint(fmt::format("{:.0f} s in real time: {}", outcome.seconds, plan.title), Tone::kStrong));
-  Table table({{""}, Number("frames"), Number("late"), Number("skipped"), Number("dropped"), Number("stalled"),
-               Number("mean"), Number("latency p99")});
+  Table table({{""},
+               Number("frames"),
+               Number("late"),
+               Number("skipped"),
+               Number("dropped"),
+               Number("stalled"),
+               Number("mean"),
+               Number("latency p99")});
   const auto lost = [](std::size_t count) {
     return Number(fmt::format("{}", count), count > 0 ? Tone::kBad : Tone::kPlain);
   };
@@ -139,9 +146,12 @@ void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
     const Cell none = Number("-", Tone::kDim);
     table.Row({{fmt::format("{}: {} {}, {} at {}", name, settings.encoder, settings.preset, settings.size.str(),
                             settings.frame_rate.str())},
-               Number(fmt::format("{}", output.frames)), lost(outcome.late_frames.size()),
-               lost(static_cast<std::size_t>(output.skipped)), dropped ? lost(*dropped) : none,
-               stalled ? lost(*stalled) : none, Number(fmt::format("{:.0f} kbit/s", output.mean_kbps)),
+               Number(fmt::format("{}", output.frames)),
+               lost(outcome.late_frames.size()),
+               lost(static_cast<std::size_t>(output.skipped)),
+               dropped ? lost(*dropped) : none,
+               stalled ? lost(*stalled) : none,
+               Number(fmt::format("{:.0f} kbit/s", output.mean_kbps)),
                Number(fmt::format("{:.0f} ms", output.latency.p99_ms))});
   };
   row("stream", plan.stream, outcome.stream, outcome.dropped.size(), std::nullopt);
@@ -191,12 +201,13 @@ int TellPowerCut(Session& session, const RehearsalTask& task) {
                      {"path", file.path},
                      {"bytes", error ? 0 : bytes},
                      {"playable_seconds", seconds.value_or(0)}});
-    table.Row({{file.container},
-               Number(fmt::format("{:.1f} MB", error ? 0.0 : static_cast<double>(bytes) / 1e6)),
-               Number(seconds ? fmt::format("{:.1f} s", *seconds) : "nothing", seconds ? Tone::kGood : Tone::kBad),
-               {seconds ? fmt::format("{:.1f} s before the cut are lost", std::max(0.0, task.power_cut_seconds - *seconds))
-                        : "its index is written at the end, and there was none",
-                Tone::kDim}});
+    table.Row(
+        {{file.container},
+         Number(fmt::format("{:.1f} MB", error ? 0.0 : static_cast<double>(bytes) / 1e6)),
+         Number(seconds ? fmt::format("{:.1f} s", *seconds) : "nothing", seconds ? Tone::kGood : Tone::kBad),
+         {seconds ? fmt::format("{:.1f} s before the cut are lost", std::max(0.0, task.power_cut_seconds - *seconds))
+                  : "its index is written at the end, and there was none",
+          Tone::kDim}});
   }
   session.Write("power-cut", {{"seconds", task.power_cut_seconds}, {"files", files}});
   fmt::print("{}\n{}\n", Paint(fmt::format("Killed after {:g} s: what is left", task.power_cut_seconds), Tone::kStrong),
@@ -253,7 +264,8 @@ int RunRehearse(Session& session) {
     return outcome->holds() ? 0 : 1;
   }
   if (plan.simulated) fmt::print("{}\n", SimulatedNotice());
-  if (outcome->simulated_ingest) fmt::print("{}\n\n", Paint("SIMULATED: the ingest is a stand-in on this machine.", Tone::kStrong));
+  if (outcome->simulated_ingest)
+    fmt::print("{}\n\n", Paint("SIMULATED: the ingest is a stand-in on this machine.", Tone::kStrong));
   if (session.load()) fmt::print("Under a load, {}.\n\n", session.load()->words());
   PrintOutcome(plan, *outcome);
   if (game) PrintGame(rate);

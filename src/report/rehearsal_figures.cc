@@ -54,13 +54,15 @@ void DrawRehearsal(const std::filesystem::path& folder, const RehearsalOutcome& 
   std::ostringstream script;
   StackCores(timeline, script);
   script << "$line << EOD\n";
-  for (const RehearsalSecond& s : timeline) script << s.start_seconds + 0.5 << ' ' << s.acknowledged_kbps / 1000 << '\n';
+  for (const RehearsalSecond& s : timeline)
+    script << s.start_seconds + 0.5 << ' ' << s.acknowledged_kbps / 1000 << '\n';
   script << "EOD\n$losses << EOD\n";
   const std::array lanes = {"late", "skipped, stream", "skipped, recording", "dropped", "stalled"};
   for (const RehearsalSecond& s : timeline) {
     const std::array counts = {s.late, s.skipped_stream, s.skipped_recording, s.dropped, s.stalled};
     for (std::size_t lane = 0; lane < counts.size(); ++lane)
-      if (counts[lane] > 0) script << s.start_seconds + 0.5 << ' ' << lanes.size() - lane << ' ' << counts[lane] << '\n';
+      if (counts[lane] > 0)
+        script << s.start_seconds + 0.5 << ' ' << lanes.size() - lane << ' ' << counts[lane] << '\n';
   }
   script << "-10 -10 0\nEOD\n";
   double most_cores = facts.cpu_cores, most_mbps = facts.stream_kbps / 1000;
@@ -70,32 +72,38 @@ void DrawRehearsal(const std::filesystem::path& folder, const RehearsalOutcome& 
          << FigureTitle(TitleOf(outcome), fmt::format("{:.0f} s in real time{}", outcome.seconds,
                                                       simulated ? "; SIMULATED parts: see rehearsal.json" : ""))
          << "set tmargin at screen 0.86\nset bmargin at screen 0.56\nset format x \"\"\n"
-         << fmt::format("set ylabel \"processors\"\nset yrange [0:{:.2f}]\nset key outside top right horizontal samplen 1.5\n",
-                        most_cores * 1.15)
-         << fmt::format("set arrow 1 from 0,{0} to {1},{0} nohead dashtype 2 linewidth 1.5 linecolor rgb \"{2}\" front\n"
-                        "set label 1 \"all that may be used\" at {1},{0} right offset -0.5,0.6 textcolor rgb \"{2}\" front\n",
-                        facts.cpu_cores, end, kText);
+         << fmt::format(
+                "set ylabel \"processors\"\nset yrange [0:{:.2f}]\nset key outside top right horizontal samplen 1.5\n",
+                most_cores * 1.15)
+         << fmt::format(
+                "set arrow 1 from 0,{0} to {1},{0} nohead dashtype 2 linewidth 1.5 linecolor rgb \"{2}\" front\n"
+                "set label 1 \"all that may be used\" at {1},{0} right offset -0.5,0.6 textcolor rgb \"{2}\" front\n",
+                facts.cpu_cores, end, kText);
   const std::array names = {"stream", "recording", "the rest of it", "game", "other programs"};
   const std::array colours = {kBlue, kAmber, kGrey, kGreen, kPurple};
   std::string plot;
   for (std::size_t i = names.size(); i-- > 0;)
     plot += fmt::format("{}$cores using 1:{} with boxes fillstyle solid noborder fillcolor rgb \"{}\" title \"{}\"",
                         plot.empty() ? "plot " : ", ", i + 2, colours[i], names[i]);
-  script << "set boxwidth 0.9\n" << plot << '\n'
+  script << "set boxwidth 0.9\n"
+         << plot << '\n'
          << "unset label\nunset arrow\nunset title\nset tmargin at screen 0.5\nset bmargin at screen 0.34\n"
          << fmt::format("set ylabel \"Mbit/s sent\"\nset yrange [0:{:.2f}]\n", most_mbps * 1.25)
-         << fmt::format("set arrow 2 from 0,{0:.3f} to {1},{0:.3f} nohead dashtype 2 linewidth 1.5 linecolor rgb \"{2}\"\n"
-                        "set label 2 \"the stream's rate\" at {1},{0:.3f} right offset -0.5,0.6 textcolor rgb \"{2}\"\n",
-                        facts.stream_kbps / 1000, end, kText)
-         << fmt::format("plot $line using 1:2 with boxes fillstyle solid noborder fillcolor rgb \"{}\" notitle\n", kBlue)
+         << fmt::format(
+                "set arrow 2 from 0,{0:.3f} to {1},{0:.3f} nohead dashtype 2 linewidth 1.5 linecolor rgb \"{2}\"\n"
+                "set label 2 \"the stream's rate\" at {1},{0:.3f} right offset -0.5,0.6 textcolor rgb \"{2}\"\n",
+                facts.stream_kbps / 1000, end, kText)
+         << fmt::format("plot $line using 1:2 with boxes fillstyle solid noborder fillcolor rgb \"{}\" notitle\n",
+                        kBlue)
          << "unset label\nunset arrow\nset tmargin at screen 0.28\nset bmargin at screen 0.09\nset format x \"%g\"\n"
          << "set xlabel \"seconds\"\nset ylabel \"\"\nset yrange [0.4:5.6]\nset ytics (";
   for (std::size_t i = 0; i < lanes.size(); ++i)
     script << (i ? ", " : "") << '"' << lanes[i] << "\" " << lanes.size() - i;
   script << ")\nset grid ytics\n"
-         << fmt::format("plot $losses using 1:2:(0.45):(0.36) with boxxyerror fillstyle solid noborder fillcolor rgb "
-                        "\"{}\" notitle\nunset multiplot\n",
-                        kOrange);
+         << fmt::format(
+                "plot $losses using 1:2:(0.45):(0.36) with boxxyerror fillstyle solid noborder fillcolor rgb "
+                "\"{}\" notitle\nunset multiplot\n",
+                kOrange);
   DrawFigure(folder, "rehearsal", script.str());
 }
 

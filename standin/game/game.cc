@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // kettle-game: a simulated game. Makes frames against a deadline, as heavy as is asked for, and tells how many it made.
 #include <fmt/format.h>
+#include <time.h>
 
 #include <atomic>
 #include <boost/program_options.hpp>
@@ -11,7 +12,6 @@
 #include <iostream>
 #include <string>
 #include <thread>
-#include <time.h>
 #include <vector>
 
 #include "kettle/units/error.h"
@@ -30,7 +30,8 @@ double ThreadSeconds() {
   return static_cast<double>(time.tv_sec) + static_cast<double>(time.tv_nsec) * 1e-9;
 }
 
-// Uses the processor for so long, by the thread's own clock: what others take of it makes the frame later, as in a game.
+// Uses the processor for so long, by the thread's own clock: what others take of it makes the frame later, as in a
+// game.
 void Compute(double seconds) {
   volatile unsigned value = 1;
   for (const double end = ThreadSeconds() + seconds; ThreadSeconds() < end;)

@@ -110,7 +110,7 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"uplink", "readings = [\"9.9\"]", "has no unit"},
       {"uplink", "link = \"wirelss\"", "did you mean \"wireless\"?"},
       {"uplink", "reserve = [\"0.3 Mbit/s\"]", "what it is for"},
-      {"load", "profile = \"x.json\"", "cannot replay a load yet"},
+      {"load", "profile = \"x.json\"", "load capture writes a load profile"},
       {"require", "headroom = 2", "from 0 to 0.9"},
       {"picture", "footage = [\"start-lin\"]", "did you mean \"start-line\"?"},
       {"picture", "footage = [\"clips/none.mkv\"]", "no such file"},

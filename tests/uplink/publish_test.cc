@@ -22,36 +22,16 @@
 #include "kettle/uplink/paced_publish.h"
 #include "kettle/uplink/send_rate.h"
 #include "kettle/uplink/test_publish.h"
-#include "server.h"
+#include "running_ingest.h"
 #include "support.h"
 
 namespace kettle {
 namespace {
 
 using standin::IngestOptions;
-using standin::IngestServer;
 using test::Complaint;
+using test::RunningIngest;
 using testing::HasSubstr;
-
-class RunningIngest {
- public:
-  explicit RunningIngest(IngestOptions options)
-      : server_(std::move(options)), thread_([this] { server_.Serve(stop_); }) {}
-  ~RunningIngest() {
-    stop_ = true;
-    thread_.join();
-  }
-  IngestUrl url(const std::string& scheme = "rtmp") const {
-    if (scheme == "srt") return IngestUrl::Parse(fmt::format("srt://127.0.0.1:{}", server_.srt_port()));
-    return IngestUrl::Parse(fmt::format("{}://127.0.0.1:{}/live", scheme, server_.port()));
-  }
-  const IngestServer& server() const { return server_; }
-
- private:
-  std::atomic<bool> stop_ = false;
-  IngestServer server_;
-  std::thread thread_;
-};
 
 class PublishTest : public test::FolderTest {
  protected:

@@ -14,11 +14,11 @@ namespace kettle {
 
 namespace {
 
-constexpr double kFull = 0.9;            // of the processors: what comes on top waits
-constexpr double kMuchStolen = 0.1;      // cores
-constexpr double kMuchOfOthers = 0.25;   // cores that one other program takes
+constexpr double kFull = 0.9;           // of the processors: what comes on top waits
+constexpr double kMuchStolen = 0.1;     // cores
+constexpr double kMuchOfOthers = 0.25;  // cores that one other program takes
 constexpr double kBrokenLine = 0.1;     // of the stream's rate: there is no line
-constexpr double kPoorLine = 0.97;       // of the stream's rate
+constexpr double kPoorLine = 0.97;      // of the stream's rate
 
 double Busy(const RehearsalSecond& s) {
   return s.stream_cores + s.recording_cores + s.other_own_cores + s.device_cores + s.game_cores + s.other_cores +
@@ -75,10 +75,11 @@ class Judge {
       waiting = std::max(waiting, timeline_[i].send_waiting_seconds);
     }
     if (least < facts_.stream_kbps * kPoorLine || waiting > 0.5)
-      return {Cause::kUplink, "",
-              fmt::format("the line took {:.0f} kbit/s of the {:.0f} that the stream sends; what waited got {:.1f} s old",
-                          least, facts_.stream_kbps, waiting),
-              least};
+      return {
+          Cause::kUplink, "",
+          fmt::format("the line took {:.0f} kbit/s of the {:.0f} that the stream sends; what waited got {:.1f} s old",
+                      least, facts_.stream_kbps, waiting),
+          least};
     return {Cause::kUnknown, "", "pictures were dropped though the line took them"};
   }
 
@@ -86,8 +87,8 @@ class Judge {
     if (disk_full_) return {Cause::kDiskFull, "", "the disk had no room left"};
     const RehearsalSecond& s = timeline_[at];
     return {Cause::kDisk, "",
-            fmt::format("packets waited {:.1f} s for the disk; its longest write took {:.0f} ms", s.disk_waiting_seconds,
-                        s.longest_write_ms)};
+            fmt::format("packets waited {:.1f} s for the disk; its longest write took {:.0f} ms",
+                        s.disk_waiting_seconds, s.longest_write_ms)};
   }
 
   Finding OfTheMachine(Loss loss, std::size_t at) const {
@@ -98,7 +99,8 @@ class Judge {
     const double busy = Busy(s);
     const std::string full = fmt::format("{:.2f} of {:g} processors were in use", busy, facts_.cpu_cores);
     if (s.stolen_cores >= kMuchStolen && s.stolen_cores >= s.busiest_cores)
-      return {Cause::kStolen, "", fmt::format("{}, {:.2f} of them by other machines on this host", full, s.stolen_cores)};
+      return {Cause::kStolen, "",
+              fmt::format("{}, {:.2f} of them by other machines on this host", full, s.stolen_cores)};
     const bool on_gpu = loss == Loss::kSkippedStream      ? facts_.stream_on_gpu
                         : loss == Loss::kSkippedRecording ? facts_.recording_on_gpu
                                                           : false;
@@ -115,8 +117,7 @@ class Judge {
                 fmt::format("{}; the recording's encoder took {:.2f}, the stream's {:.2f}", full, s.recording_cores,
                             s.stream_cores)};
     }
-    if (loss == Loss::kLate)
-      return {Cause::kUnknown, "", fmt::format("the source came late though only {}", full)};
+    if (loss == Loss::kLate) return {Cause::kUnknown, "", fmt::format("the source came late though only {}", full)};
     if (on_gpu)
       return {loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder, "",
               fmt::format("the GPU's engine did not take the frames in time ({})", full)};
@@ -138,21 +139,23 @@ std::string Costs(const PlanStep& step) {
 // The first step that fits into what the line took, or the last one there is.
 Diagnosis::Cure LineCure(double line_kbps, const PlanFile& plan) {
   if (plan.line.empty()) return {Cause::kUplink, 0, "lower the bit rate", "", true};
-  const auto fits = std::find_if(plan.line.begin(), plan.line.end(), [&](const PlanStep& step) {
-    return step.settings.bit_rate.kbps() <= line_kbps;
-  });
+  const auto fits = std::find_if(plan.line.begin(), plan.line.end(),
+                                 [&](const PlanStep& step) { return step.settings.bit_rate.kbps() <= line_kbps; });
   if (fits != plan.line.end())
     return {Cause::kUplink, 0, fmt::format("lower to {} ({:.0f} kbit/s less)", fits->what, fits->saves_kbps),
             Costs(*fits), true};
   if (line_kbps < kBrokenLine * plan.stream.bit_rate.kbps())
-    return {Cause::kUplink, 0, "the line broke off, and no bit rate would have held: a cable in place of wireless, or "
-                               "another provider", ""};
+    return {Cause::kUplink, 0,
+            "the line broke off, and no bit rate would have held: a cable in place of wireless, or "
+            "another provider",
+            ""};
   const PlanStep& last = plan.line.back();
-  return {Cause::kUplink, 0,
-          fmt::format("lower to {} ({:.0f} kbit/s less), the plan's last step; at its worst the line took {:.0f} kbit/s, "
-                      "which no step fits into: see to the line",
-                      last.what, last.saves_kbps, line_kbps),
-          Costs(last), true};
+  return {
+      Cause::kUplink, 0,
+      fmt::format("lower to {} ({:.0f} kbit/s less), the plan's last step; at its worst the line took {:.0f} kbit/s, "
+                  "which no step fits into: see to the line",
+                  last.what, last.saves_kbps, line_kbps),
+      Costs(last), true};
 }
 
 Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan) {
@@ -164,9 +167,11 @@ Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbp
   switch (cause) {
     case Cause::kUplink: return LineCure(line_kbps, plan);
     case Cause::kIngestLost:
-      return {cause, 0, "the ingest or the way to it broke off: try another ingest; fast-kettle uplink --to compares them", ""};
+      return {cause, 0,
+              "the ingest or the way to it broke off: try another ingest; fast-kettle uplink --to compares them", ""};
     case Cause::kDisk:
-      return {cause, 0, "record to a faster disk, or lower the recording's bit rate; fast-kettle survey measures the disk", ""};
+      return {cause, 0,
+              "record to a faster disk, or lower the recording's bit rate; fast-kettle survey measures the disk", ""};
     case Cause::kDiskFull: return {cause, 0, "make room on the disk, or record to another one", ""};
     case Cause::kOtherProgram: return {cause, 0, fmt::format("end {} while you are live", program), ""};
     case Cause::kStolen: return {cause, 0, "this is a virtual machine that shares its processors: give it its own", ""};
@@ -255,8 +260,8 @@ Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
 void to_json(nlohmann::json& json, const Diagnosis& diagnosis) {
   json = {{"stretches", nlohmann::json::array()}, {"cures", nlohmann::json::array()}};
   for (const LossStretch& s : diagnosis.stretches) {
-    nlohmann::json entry = {{"loss", Name(s.loss)},           {"cause", Name(s.cause)}, {"from_seconds", s.from_seconds},
-                            {"to_seconds", s.to_seconds},     {"frames", s.frames},     {"why", s.why}};
+    nlohmann::json entry = {{"loss", Name(s.loss)},       {"cause", Name(s.cause)}, {"from_seconds", s.from_seconds},
+                            {"to_seconds", s.to_seconds}, {"frames", s.frames},     {"why", s.why}};
     if (!s.program.empty()) entry["program"] = s.program;
     json["stretches"].push_back(std::move(entry));
   }

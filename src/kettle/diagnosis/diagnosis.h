@@ -15,15 +15,15 @@ enum class Loss { kLate, kSkippedStream, kSkippedRecording, kDropped, kStalled }
 const char* Name(Loss loss);  // "late", "skipped by the stream's encoder", ...
 
 enum class Cause {
-  kSourceStarved,      // the machine is full, and the source came too late
-  kStreamEncoder,      // the stream's own encoder does not keep up
-  kRecordingEncoder,   // the recording's, or it takes what the stream's needs
-  kGame,               // it takes more of the processors than there is
-  kOtherProgram,       // named
-  kStolen,             // the hypervisor gave the processors to others
-  kUplink,             // the line carried less than was sent
-  kIngestLost,         // the connection broke
-  kDisk,               // it did not take the recording in time
+  kSourceStarved,     // the machine is full, and the source came too late
+  kStreamEncoder,     // the stream's own encoder does not keep up
+  kRecordingEncoder,  // the recording's, or it takes what the stream's needs
+  kGame,              // it takes more of the processors than there is
+  kOtherProgram,      // named
+  kStolen,            // the hypervisor gave the processors to others
+  kUplink,            // the line carried less than was sent
+  kIngestLost,        // the connection broke
+  kDisk,              // it did not take the recording in time
   kDiskFull,
   kUnknown,
 };

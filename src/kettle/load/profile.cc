@@ -71,8 +71,7 @@ LoadProfile ReadLoadProfile(const std::filesystem::path& file) {
       if (sample.empty() || sample.size() != profile.duty.front().size() ||
           std::any_of(sample.begin(), sample.end(), [](double share) { return !(share >= 0 && share <= 1.001); }))
         FailInput("{}: each sample holds the duty of every core, from 0 to 1", file.string());
-    if (profile.duty.empty() || !(profile.interval_seconds > 0))
-      FailInput("{}: an empty load profile", file.string());
+    if (profile.duty.empty() || !(profile.interval_seconds > 0)) FailInput("{}: an empty load profile", file.string());
     return profile;
   } catch (const nlohmann::json::exception& error) {
     FailInput("{}: not a whole load profile ({})", file.string(), error.what());
@@ -102,8 +101,7 @@ void from_json(const nlohmann::json& json, LoadProfile& profile) {
   json.at("interval_seconds").get_to(profile.interval_seconds);
   json.at("memory_share").get_to(profile.memory_share);
   json.at("duty").get_to(profile.duty);
-  for (const auto& program : json.at("programs"))
-    profile.programs.push_back({program.at("name"), program.at("cores")});
+  for (const auto& program : json.at("programs")) profile.programs.push_back({program.at("name"), program.at("cores")});
 }
 
 }  // namespace kettle

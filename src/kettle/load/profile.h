@@ -21,8 +21,8 @@ struct LoadProfile {
 
   int cores() const { return duty.empty() ? 0 : static_cast<int>(duty.front().size()); }
   double seconds() const { return static_cast<double>(duty.size()) * interval_seconds; }
-  double mean_cores() const;                // over all cores and samples
-  double peak_second_cores() const;         // in the busiest second
+  double mean_cores() const;                         // over all cores and samples
+  double peak_second_cores() const;                  // in the busiest second
   std::vector<double> SecondDuty(int second) const;  // each core's mean in that second
 };
 

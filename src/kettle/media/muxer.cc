@@ -37,7 +37,10 @@ Muxer::Muxer(const Container& container, const std::vector<const AVCodecContext*
       stream->time_base = track->time_base;
       stream->avg_frame_rate = track->framerate;
       time_bases_.push_back(track->time_base);
-      shift_seconds_ = std::max(shift_seconds_, LeadSeconds(*track));
+      if (const double lead = LeadSeconds(*track); lead > shift_seconds_) {
+        shift_seconds_ = lead;
+        earliest_track_ = stream->index;
+      }
     }
     AVDictionary* options = nullptr;
     for (const auto& [key, value] : container.options) av_dict_set(&options, key.c_str(), value.c_str(), 0);

@@ -30,6 +30,9 @@ class Muxer {
   Muxer(const Muxer&) = delete;
   Muxer& operator=(const Muxer&) = delete;
 
+  // The track whose first packet has the earliest decoding time of all.
+  int earliest_track() const { return earliest_track_; }
+
   // Each track's packets in coding order, tracks roughly in step; what can be written is, at once. Timestamps are in
   // the encoder's time base. Throws Error(kMachine), or what `put` threw.
   void Write(int track, const AVPacket& packet);
@@ -44,6 +47,7 @@ class Muxer {
   AVFormatContext* format_ = nullptr;
   std::vector<AVRational> time_bases_;
   double shift_seconds_ = 0;  // of all timestamps, so that none is negative
+  int earliest_track_ = 0;
   std::int64_t position_ = 0, size_ = 0;
   std::exception_ptr error_;
 };

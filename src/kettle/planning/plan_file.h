@@ -31,8 +31,8 @@ struct PlanFile {
   double footage_seconds = 3;
   std::filesystem::path recording_folder;
   std::string container = "matroska";
-  double cpu_cores = 1;                         // processors that the plan could use
-  std::vector<PlanStep> line;                   // for a line that does not hold, in order
+  double cpu_cores = 1;                                     // processors that the plan could use
+  std::vector<PlanStep> line;                               // for a line that does not hold, in order
   std::vector<PlanStep> stream_encoder, recording_encoder;  // faster presets of the same encoder, slowest first
 };
 

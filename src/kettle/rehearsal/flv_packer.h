@@ -2,7 +2,9 @@
 // Coded tracks as RTMP messages: libavformat's FLV muxer packs them, and its tags are the messages' bodies.
 #pragma once
 
+#include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -19,12 +21,22 @@ class FlvPacker {
 
   // What goes before the first picture, again after every new connection: metadata and the codecs' headers.
   const std::vector<RtmpMessage>& opening() const { return opening_; }
-  // The messages that one packet becomes: one, as a rule. Sound that comes before the first picture is held back until
-  // then: the muxer takes the first packet's time for the earliest.
-  std::vector<RtmpMessage> Pack(int track, const AVPacket& packet);
+  struct Picture {
+    std::int64_t number;  // as the encoder counts them
+    bool keyframe;
+  };
+  struct Packed {
+    RtmpMessage message;
+    std::optional<Picture> picture;  // nothing: sound
+  };
+  // The messages that one packet becomes: one, as a rule. The muxer takes the first packet's time for the earliest of
+  // all: until the track that begins earliest has one, the others' are held back.
+  std::vector<Packed> Pack(int track, const AVPacket& packet);
 
  private:
   std::vector<RtmpMessage> TakeTags();
+  std::vector<Packed> Write(int track, const AVPacket& packet);
+
   std::string bytes_;  // that the muxer wrote
   std::unique_ptr<Muxer> muxer_;
   std::vector<RtmpMessage> opening_;

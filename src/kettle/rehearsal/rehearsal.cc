@@ -51,11 +51,8 @@ class StreamOut {
   }
   void Give(int track, const AVPacket& packet) {
     const std::scoped_lock lock(mutex_);
-    const Sender::Picture picture{packet.pts, (packet.flags & AV_PKT_FLAG_KEY) != 0};
-    for (RtmpMessage& message : packer_->Pack(track, packet)) {
-      const bool shows = message.type == RtmpType::kVideo;
-      sender_.Give(std::move(message), shows ? std::optional(picture) : std::nullopt);
-    }
+    for (FlvPacker::Packed& packed : packer_->Pack(track, packet))
+      sender_.Give(std::move(packed.message), packed.picture);
   }
   Sender& sender() { return sender_; }
 
@@ -105,6 +102,7 @@ class Rehearsing {
     Release(frames, progress);
     ending_ = true;
     sound_thread_.join();
+    if (sound_error_) std::rethrow_exception(sound_error_);
     outcome_.stream = stream_.Finish();
     outcome_.recording = recording_.Finish();
     stream_out_.sender().Finish(task_.most_send_delay_seconds + 1);
@@ -134,7 +132,7 @@ class Rehearsing {
                     stream_.Offer(index, due_ns, *picture);
                     recording_.Offer(index, due_ns, *picture);
                     if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
-                    return !stream_.failed() && !recording_.failed();
+                    return !stream_.failed() && !recording_.failed() && !sound_failed_;
                   });
   }
 
@@ -169,7 +167,7 @@ class Rehearsing {
     for (auto& file : recorders_) file->Give(track, packet, packet.pts);
   }
 
-  void PlaySound() {
+  void PlaySound() try {
     NameThread("sound");
     for (std::int64_t block = 0; !ending_; ++block) {
       clock_.SleepUntil(start_ns_ + std::llround(sound_.SecondsOf(block) * 1e9));
@@ -179,6 +177,9 @@ class Rehearsing {
         Record(track + 1, packet);
       });
     }
+  } catch (...) {
+    sound_error_ = std::current_exception();
+    sound_failed_ = true;
   }
 
   // In its own thread, for reading /proc takes longer than a frame may be late.
@@ -187,8 +188,7 @@ class Rehearsing {
     double last = 0;
     for (int second = 1; !ending_; ++second) {
       const std::int64_t until = start_ns_ + second * 1'000'000'000LL;
-      while (!ending_ && clock_.now_ns() < until)
-        clock_.SleepUntil(std::min(until, clock_.now_ns() + 100'000'000));
+      while (!ending_ && clock_.now_ns() < until) clock_.SleepUntil(std::min(until, clock_.now_ns() + 100'000'000));
       const double now = Elapsed();
       if (now - last < 0.2) return;  // hardly a second
       outcome_.timeline.push_back(TakeSecond(last, now));
@@ -259,7 +259,8 @@ class Rehearsing {
   std::mutex recording_mutex_;  // pictures and sound come from different threads
   std::optional<double> recorded_from_;
   std::vector<HeldSound> held_sound_;
-  std::atomic<bool> ending_ = false;
+  std::atomic<bool> ending_ = false, sound_failed_ = false;
+  std::exception_ptr sound_error_;  // read after its thread has ended
   std::atomic<int> late_ = 0;
   Lane stream_, recording_;
   CoreMeter meter_;

@@ -21,8 +21,8 @@ struct RehearsalTask {
   int queue_depth = 6;
   EncodeSettings stream, recording;
   int stream_niceness = 3, recording_niceness = 10;  // the game goes before the stream, that before the recording
-  std::string url, key, passphrase;                 // of the ingest; key and passphrase are secrets
-  double most_send_delay_seconds = 1.5;             // QueueRule
+  std::string url, key, passphrase;                  // of the ingest; key and passphrase are secrets
+  double most_send_delay_seconds = 1.5;              // QueueRule
   int audio_kbps = 160, audio_tracks = 1;
   struct File {
     std::string path, container;
@@ -42,11 +42,11 @@ struct RehearsalFile {
 };
 
 struct RehearsalOutcome {
-  double seconds = 0;                   // of footage
-  std::vector<int> late_frames;         // of the source, by index
+  double seconds = 0;            // of footage
+  std::vector<int> late_frames;  // of the source, by index
   PacedOutputOutcome stream, recording;
-  std::vector<std::int64_t> dropped;    // pictures of the stream that never were sent
-  std::vector<std::int64_t> stalled;    // pictures of the recording that are not in its first file
+  std::vector<std::int64_t> dropped;  // pictures of the stream that never were sent
+  std::vector<std::int64_t> stalled;  // pictures of the recording that are not in its first file
   std::vector<RehearsalSecond> timeline;
   double clock_p50_ms = 0, clock_p999_ms = 0, clock_max_ms = 0;  // release less due time
   int connection_losses = 0;

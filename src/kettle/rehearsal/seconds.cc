@@ -57,7 +57,8 @@ std::string SecondsCsv(const std::vector<RehearsalSecond>& seconds) {
       "busiest_cores\n";
   for (const RehearsalSecond& s : seconds) {
     std::string name = s.busiest;  // a process may call itself anything
-    std::replace_if(name.begin(), name.end(), [](char c) { return c == ',' || c == '"' || c == '\n'; }, ' ');
+    std::replace_if(
+        name.begin(), name.end(), [](char c) { return c == ',' || c == '"' || c == '\n'; }, ' ');
     csv += fmt::format("{:.0f},{},{},{},{},{},{},{},{:.3f},{:.0f},{:.2f},{},{:.0f},{:.2f},{:.3f},", s.start_seconds,
                        s.late, s.skipped_stream, s.skipped_recording, s.dropped, s.stalled, s.stream_waiting,
                        s.recording_waiting, s.send_waiting_seconds, s.acknowledged_kbps, s.round_trip_ms, s.connected,

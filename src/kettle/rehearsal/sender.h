@@ -11,9 +11,10 @@
 #include <thread>
 #include <vector>
 
+#include "kettle/rehearsal/flv_packer.h"
 #include "kettle/rtmp/publisher.h"
-#include "kettle/uplink/send_queue.h"
 #include "kettle/units/clock.h"
+#include "kettle/uplink/send_queue.h"
 
 namespace kettle {
 
@@ -45,10 +46,7 @@ class Sender {
 
   // What goes before the first picture of each connection. To be set before the first Give.
   void SetOpening(std::vector<RtmpMessage> messages);
-  struct Picture {
-    std::int64_t number;
-    bool keyframe;
-  };
+  using Picture = FlvPacker::Picture;
   // Without a picture it is sound. Never waits. Thread-safe, as is state().
   void Give(RtmpMessage message, std::optional<Picture> picture);
   SenderState state() const;

@@ -52,9 +52,9 @@ void Sound::EncodeBlock(const std::function<void(int, const AVPacket&)>& take) {
       for (int i = 0; i < block_samples_; ++i) {
         const double t = static_cast<double>(frame->pts + i) / settings_.sample_rate;
         const double pitch = 220.0 * static_cast<double>(track + 1) * (side == 0 ? 1 : 1.01);
-        samples[i] = static_cast<float>(0.1 * (1 + std::sin(t)) *
-                                        (std::sin(2 * std::numbers::pi * pitch * t) +
-                                         0.5 * std::sin(2 * std::numbers::pi * pitch * 2.5 * t)));
+        samples[i] = static_cast<float>(
+            0.1 * (1 + std::sin(t)) *
+            (std::sin(2 * std::numbers::pi * pitch * t) + 0.5 * std::sin(2 * std::numbers::pi * pitch * 2.5 * t)));
       }
     }
     CheckLibav(avcodec_send_frame(encoder, frame.get()), "encoding sound");

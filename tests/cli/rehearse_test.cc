@@ -1,0 +1,145 @@
+// SPDX-License-Identifier: Apache-2.0
+// A plan rehearsed, diagnosed and loaded, as a user does it. Whether this machine holds is not a test's business.
+#include "program.h"
+
+namespace kettle {
+namespace {
+
+using testing::AllOf;
+using testing::AnyOf;
+using testing::HasSubstr;
+
+class RehearseTest : public test::ProgramTest {
+ protected:
+  // A small plan, made once and copied for each test.
+  void SetUp() override {
+    static const TemporaryFolder kept(std::filesystem::temp_directory_path());
+    const auto file = kept.path() / "plan.json";
+    if (!std::filesystem::exists(file)) {
+      SmallShow();
+      const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --out out --quiet");
+      ASSERT_EQ(ran.code, 0) << ran.err << ran.out;
+      ExpectValid("plan");
+      std::filesystem::copy_file(path("out/plan.json"), file);
+    }
+    std::filesystem::remove_all(path("out"));
+    std::filesystem::copy_file(file, path("plan.json"));
+  }
+};
+
+TEST_F(RehearseTest, TellsAndKeepsEveryFrame) {
+  const auto ran = Run("rehearse plan.json --seconds 4 --audio-tracks 2 --out out --quiet");
+  ASSERT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("SIMULATED: the ingest"), HasSubstr("4 s in real time"), HasSubstr("skipped"),
+                             HasSubstr("dropped"), HasSubstr("stalled")));
+  ExpectValid("rehearsal");
+  const nlohmann::json rehearsal = Json("out/rehearsal.json");
+  EXPECT_EQ(rehearsal["verdict"], ran.code == 0 ? "holds" : "does not hold");
+  EXPECT_EQ(rehearsal["stream"]["frames"], 48);
+  EXPECT_TRUE(rehearsal["simulated"]);
+  for (const char* file : {"frames.csv", "seconds.csv", "recording.mkv", "rehearsal.png", "rehearsal.svg", "plan.json",
+                           "arrived.csv"})
+    EXPECT_GT(std::filesystem::file_size(path(std::string("out/") + file)), 50u) << file;
+  // Again, from its files alone.
+  const auto diagnosed = Run("diagnose out");
+  EXPECT_EQ(diagnosed.code, ran.code) << diagnosed.err;
+  EXPECT_THAT(diagnosed.out, AnyOf(HasSubstr("nothing to cure"), HasSubstr("What to do")));
+}
+
+TEST_F(RehearseTest, AnOutageOfTheLineIsNamed) {
+  Put("link.toml", "rate = \"20 Mbit/s\"\noutages = [{from = 2, seconds = 4}]\n");
+  const auto ran = Run("rehearse plan.json --seconds 8 --link link.toml --out out --quiet");
+  EXPECT_EQ(ran.code, 1) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("does not hold"), HasSubstr("the uplink"), HasSubstr("broke off")));
+  const auto diagnosed = Run("diagnose out --json");
+  EXPECT_EQ(diagnosed.code, 1);
+  EXPECT_EQ(nlohmann::json::parse(diagnosed.out)["stretches"][0]["loss"], "dropped");
+}
+
+TEST_F(RehearseTest, APowerCutLeavesWhatEachContainerKeeps) {
+  const auto ran = Run("rehearse plan.json --seconds 20 --power-cut 6 --out out --quiet");
+  EXPECT_EQ(ran.code, 0) << ran.err << ran.out;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Killed after 6 s"), HasSubstr("matroska"), HasSubstr("its index is written")));
+  ExpectValid("power-cut");
+  for (const auto& file : Json("out/power-cut.json")["files"])
+    if (file["container"] == "mp4") {
+      EXPECT_EQ(file["playable_seconds"], 0);
+    }
+}
+
+TEST_F(RehearseTest, BadInputIsOneLine) {
+  const auto complaint = [&](const std::string& arguments) {
+    const auto ran = Run("rehearse " + arguments + " --out out --quiet");
+    EXPECT_EQ(ran.code, 2) << arguments;
+    EXPECT_EQ(std::count(ran.err.begin(), ran.err.end(), '\n'), 1) << ran.err;
+    return ran.err;
+  };
+  EXPECT_THAT(complaint(""), HasSubstr("name a plan"));
+  EXPECT_THAT(complaint("none.json"), HasSubstr("no such file"));
+  EXPECT_THAT(complaint("plan.json --container avi"), HasSubstr("matroska"));
+  EXPECT_THAT(complaint("plan.json --load none.json"), HasSubstr("no such file"));
+  EXPECT_THAT(complaint("plan.json --to srt://127.0.0.1:9000"), HasSubstr("rtmp:// only"));
+  EXPECT_THAT(complaint("plan.json --to rtmp://127.0.0.1:1/live --link a.toml"), HasSubstr("cannot shape"));
+  EXPECT_THAT(complaint("plan.json --link none.toml"), HasSubstr("none.toml"));
+  EXPECT_THAT(complaint("plan.json --recording-folder none"), HasSubstr("none"));
+  nlohmann::json plan = Json("plan.json");
+  plan["machine_digest"] = "another";
+  Put("other.json", plan.dump());
+  EXPECT_THAT(complaint("other.json"), HasSubstr("--anyway"));
+  plan["stream"] = nullptr;
+  Put("nothing.json", plan.dump());
+  EXPECT_THAT(complaint("nothing.json"), HasSubstr("chose nothing"));
+  EXPECT_EQ(Run("diagnose out").code, 2);
+  EXPECT_EQ(Run("diagnose").code, 2);
+}
+
+TEST_F(RehearseTest, AnIngestThatIsNotThereFailsInOneLine) {
+  Put("key.txt", "s3cret-key\n");
+  const auto ran = Run("rehearse plan.json --to rtmp://127.0.0.1:1/live --key-file key.txt --out out --quiet");
+  EXPECT_EQ(ran.code, 3) << ran.err;
+  EXPECT_THAT(ran.err, HasSubstr("no connection"));
+  EXPECT_EQ(std::system(("! grep -rq s3cret-key '" + path("out").string() + "'").c_str()), 0) << "the key is nowhere";
+}
+
+TEST_F(RehearseTest, TheGameTellsWhatItLosesUnderALoad) {
+  ASSERT_EQ(Run("load capture --seconds 2 --out game.load.json --quiet").code, 0);
+  const auto ran =
+      Run("rehearse plan.json --seconds 4 --stand-in-game 0.1 --load game.load.json --out out --quiet");
+  ASSERT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("The simulated game"), HasSubstr("Under a load, game.load.json")));
+  ExpectValid("rehearsal");
+  EXPECT_EQ(Json("out/rehearsal.json")["game"]["wanted_fps"], 12);
+}
+
+class LoadCommandTest : public test::ProgramTest {};
+
+TEST_F(LoadCommandTest, CapturesAndReplays) {
+  const auto captured = Run("load capture --seconds 2 --out out/load.json --quiet");
+  ASSERT_EQ(captured.code, 3) << "there is no folder of that name";
+  std::filesystem::create_directory(path("out"));
+  const auto again = Run("load capture --seconds 2 --out out/load.json --quiet");
+  ASSERT_EQ(again.code, 0) << again.err;
+  EXPECT_THAT(again.out, HasSubstr("cores on average"));
+  ExpectValid("load");
+  const auto replayed = Run("load replay out/load.json --seconds 2 --quiet");
+  EXPECT_EQ(replayed.code, 0) << replayed.err;
+  EXPECT_THAT(replayed.out, HasSubstr("were asked for"));
+  EXPECT_THAT(nlohmann::json::parse(Run("load replay out/load.json --seconds 1 --json --quiet").out)["seen_cores"],
+              testing::Ge(0));
+}
+
+TEST_F(LoadCommandTest, BadInputIsOneLine) {
+  EXPECT_THAT(Run("load").err, HasSubstr("capture or replay"));
+  EXPECT_THAT(Run("load captre").err, HasSubstr("capture"));
+  EXPECT_THAT(Run("load replay").err, HasSubstr("name a profile"));
+  EXPECT_THAT(Run("load replay none.json").err, HasSubstr("no such file"));
+  EXPECT_EQ(Run("load capture --seconds 0").code, 2);
+  Put("show.toml", "[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [\"open-water\"]\n[stream]\n"
+                   "bit_rate = \"600 kbit/s\"\n[load]\nprofile = \"none.json\"\n");
+  const auto ran = Run("plan --show show.toml --out out");
+  EXPECT_EQ(ran.code, 2);
+  EXPECT_THAT(ran.err, HasSubstr("load capture"));
+}
+
+}  // namespace
+}  // namespace kettle

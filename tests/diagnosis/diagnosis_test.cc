@@ -1,0 +1,178 @@
+// SPDX-License-Identifier: Apache-2.0
+// Made-up rehearsals, one cause each: is it named, and is the cure the right one?
+#include "kettle/diagnosis/diagnosis.h"
+
+#include <nlohmann/json.hpp>
+
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+using testing::HasSubstr;
+
+class DiagnosisTest : public testing::Test {
+ protected:
+  DiagnosisTest() {
+    for (int i = 0; i < 20; ++i) {
+      RehearsalSecond second;
+      second.start_seconds = i;
+      second.acknowledged_kbps = 3000;
+      second.stream_cores = 0.6;
+      second.recording_cores = 0.4;
+      second.game_cores = 0.5;
+      outcome_.timeline.push_back(second);
+    }
+    plan_.stream = test::SmallSettings("x264", "faster");
+    plan_.stream.bit_rate = plan_.stream.maximum_bit_rate = BitRate::FromKbps(3000);
+    plan_.recording = test::SmallSettings("x264", "veryfast");
+    for (const int kbps : {2550, 2100}) {
+      PlanStep step{fmt::format("bit rate {} kbit/s", kbps), 0, 3000.0 - kbps, 0.3, plan_.stream};
+      step.settings.bit_rate = BitRate::FromKbps(kbps);
+      plan_.line.push_back(step);
+    }
+    plan_.stream_encoder = {{"x264 veryfast for the stream", 40, 0, 0.5, plan_.stream}};
+    plan_.recording_encoder = {{"x264 superfast for the recording", 70, 0, 0.9, plan_.recording}};
+  }
+  RehearsalSecond& At(std::size_t second) { return outcome_.timeline[second]; }
+  Diagnosis Diagnosed() const { return Diagnose(outcome_, facts_, plan_); }
+  // The only cause found.
+  LossStretch Only() const {
+    const Diagnosis diagnosis = Diagnosed();
+    EXPECT_EQ(diagnosis.stretches.size(), 1u);
+    EXPECT_EQ(diagnosis.cures.size(), 1u);
+    return diagnosis.stretches.empty() ? LossStretch{} : diagnosis.stretches.front();
+  }
+
+  RehearsalOutcome outcome_;
+  DiagnosisFacts facts_{2, 3000, false, false};
+  PlanFile plan_;
+};
+
+TEST_F(DiagnosisTest, WithoutALossThereIsNothingToSay) {
+  EXPECT_TRUE(Diagnosed().stretches.empty());
+  EXPECT_TRUE(Diagnosed().cures.empty());
+}
+
+TEST_F(DiagnosisTest, ALineThatDipsIsNamedAndTheStepThatFitsIt) {
+  At(8).acknowledged_kbps = 2200;
+  At(9).acknowledged_kbps = 2300;
+  At(9).send_waiting_seconds = 1.4;
+  At(9).dropped = 40;
+  const LossStretch stretch = Only();
+  EXPECT_EQ(stretch.cause, Cause::kUplink);
+  EXPECT_EQ(stretch.frames, 40);
+  EXPECT_THAT(stretch.why, HasSubstr("2200 kbit/s of the 3000"));
+  const Diagnosis::Cure cure = Diagnosed().cures.front();
+  EXPECT_TRUE(cure.lower_bit_rate_helps);
+  EXPECT_THAT(cure.text, HasSubstr("bit rate 2100 kbit/s")) << "2550 would not have fitted";
+  EXPECT_THAT(cure.cost, HasSubstr("0.30 dB"));
+}
+
+TEST_F(DiagnosisTest, ALineThatBreaksOffIsNoMatterOfTheRate) {
+  At(8).acknowledged_kbps = 0;
+  At(9).dropped = 60;
+  EXPECT_EQ(Only().cause, Cause::kUplink);
+  EXPECT_FALSE(Diagnosed().cures.front().lower_bit_rate_helps);
+  EXPECT_THAT(Diagnosed().cures.front().text, HasSubstr("broke off"));
+}
+
+TEST_F(DiagnosisTest, AnIngestThatIsGoneIsNotTheLine) {
+  At(9).connected = false;
+  At(10).dropped = 25;
+  EXPECT_EQ(Only().cause, Cause::kIngestLost);
+  EXPECT_FALSE(Diagnosed().cures.front().lower_bit_rate_helps);
+}
+
+TEST_F(DiagnosisTest, AnotherProgramIsNamed) {
+  for (const std::size_t second : {5, 6, 7}) {
+    At(second).busiest = "updater";
+    At(second).busiest_cores = At(second).other_cores = 0.45;
+    At(second).skipped_stream = 4;
+  }
+  const LossStretch stretch = Only();
+  EXPECT_EQ(stretch.cause, Cause::kOtherProgram);
+  EXPECT_EQ(stretch.program, "updater");
+  EXPECT_EQ(stretch.frames, 12);
+  EXPECT_EQ(stretch.from_seconds, 5);
+  EXPECT_EQ(stretch.to_seconds, 8);
+  EXPECT_THAT(Diagnosed().cures.front().text, HasSubstr("end updater"));
+  EXPECT_FALSE(Diagnosed().cures.front().lower_bit_rate_helps);
+}
+
+TEST_F(DiagnosisTest, TheHypervisorIsToldApart) {
+  At(5).stolen_cores = 0.6;
+  At(5).skipped_stream = 9;
+  EXPECT_EQ(Only().cause, Cause::kStolen);
+}
+
+TEST_F(DiagnosisTest, AGameThatTakesMoreThanUsual) {
+  At(5).game_cores = 1.1;
+  At(5).skipped_stream = 9;
+  EXPECT_EQ(Only().cause, Cause::kGame);
+  EXPECT_THAT(Diagnosed().cures.front().text, HasSubstr("cap the game's frame rate"));
+}
+
+TEST_F(DiagnosisTest, ASourceThatGetsNoProcessor) {
+  for (RehearsalSecond& second : outcome_.timeline) second.stream_cores = 1.0;
+  At(5).late = 3;
+  EXPECT_EQ(Only().cause, Cause::kSourceStarved);
+  EXPECT_EQ(Only().loss, Loss::kLate);
+}
+
+TEST_F(DiagnosisTest, ARecordingThatOverloadsWhatTheStreamNeeds) {
+  for (RehearsalSecond& second : outcome_.timeline) second.recording_cores = 0.9;
+  At(5).skipped_stream = 3;
+  EXPECT_EQ(Only().cause, Cause::kRecordingEncoder);
+  EXPECT_THAT(Diagnosed().cures.front().text, HasSubstr("superfast for the recording"));
+}
+
+TEST_F(DiagnosisTest, AnEncoderThatIsTooSlowByItself) {
+  for (RehearsalSecond& second : outcome_.timeline) second.stream_cores = 1.0;
+  At(5).skipped_stream = 3;
+  EXPECT_EQ(Only().cause, Cause::kStreamEncoder);
+  EXPECT_THAT(Diagnosed().cures.front().text, HasSubstr("veryfast for the stream"));
+  EXPECT_THAT(Diagnosed().cures.front().cost, HasSubstr("0.50 dB"));
+}
+
+TEST_F(DiagnosisTest, AnEngineThatIsTooSlow) {
+  facts_.recording_on_gpu = true;
+  At(5).skipped_recording = 7;
+  const LossStretch stretch = Only();
+  EXPECT_EQ(stretch.cause, Cause::kRecordingEncoder);
+  EXPECT_THAT(stretch.why, HasSubstr("GPU's engine"));
+}
+
+TEST_F(DiagnosisTest, ADiskThatIsSlowAndOneThatIsFull) {
+  At(5).stalled = 30;
+  At(5).longest_write_ms = 2300;
+  At(5).disk_waiting_seconds = 2.1;
+  EXPECT_EQ(Only().cause, Cause::kDisk);
+  EXPECT_THAT(Only().why, HasSubstr("2300 ms"));
+  outcome_.files = {{"a.mkv", "matroska", 1, 30, "the disk is full; the recording was ended in good order"}};
+  EXPECT_EQ(Only().cause, Cause::kDiskFull);
+}
+
+TEST_F(DiagnosisTest, PairsOfCausesAreToldApartTheCostliestFirst) {
+  At(3).stalled = 5;
+  At(3).longest_write_ms = 2300;
+  At(12).acknowledged_kbps = 1000;
+  At(12).dropped = 50;
+  const Diagnosis diagnosis = Diagnosed();
+  ASSERT_EQ(diagnosis.stretches.size(), 2u);
+  EXPECT_EQ(diagnosis.stretches[0].cause, Cause::kDisk) << "in time order";
+  ASSERT_EQ(diagnosis.cures.size(), 2u);
+  EXPECT_EQ(diagnosis.cures[0].cause, Cause::kUplink) << "by what it cost";
+  const nlohmann::json json = diagnosis;
+  EXPECT_EQ(json["stretches"][1]["loss"], "dropped");
+  EXPECT_EQ(json["cures"][0]["frames"], 50);
+}
+
+TEST_F(DiagnosisTest, SeparateStretchesStaySeparate) {
+  for (const std::size_t second : {2, 3, 9}) At(second).skipped_recording = 1;
+  EXPECT_EQ(Diagnosed().stretches.size(), 2u);
+  EXPECT_EQ(Diagnosed().cures.front().frames, 3);
+}
+
+}  // namespace
+}  // namespace kettle

@@ -1,0 +1,122 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <atomic>
+#include <nlohmann/json.hpp>
+
+#include "kettle/load/capture.h"
+#include "kettle/load/replay.h"
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+using test::Complaint;
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+LoadProfile Steady(const std::vector<double>& duty, int samples) {
+  LoadProfile profile;
+  profile.duty.assign(static_cast<std::size_t>(samples), duty);
+  return profile;
+}
+
+TEST(LoadProfile, SumsUpCoresAndSeconds) {
+  LoadProfile profile = Steady({0.2, 0.4}, 10);
+  profile.duty[7] = {1, 1};
+  EXPECT_EQ(profile.cores(), 2);
+  EXPECT_NEAR(profile.seconds(), 2, 1e-9);
+  EXPECT_NEAR(profile.mean_cores(), (9 * 0.6 + 2) / 10, 1e-9);
+  EXPECT_THAT(profile.SecondDuty(0), ElementsAre(testing::DoubleNear(0.2, 1e-9), testing::DoubleNear(0.4, 1e-9)));
+  EXPECT_NEAR(profile.SecondDuty(1)[0], (4 * 0.2 + 1) / 5, 1e-9);
+  EXPECT_NEAR(profile.peak_second_cores(), (4 * 0.6 + 2) / 5, 1e-9);
+}
+
+TEST(LoadProfile, OfMoreCoresIsPutOntoFewer) {
+  const LoadProfile folded = OntoCores(Steady({0.9, 0.1, 0.4, 0.1}, 3), 2);
+  EXPECT_EQ(folded.cores(), 2);
+  EXPECT_NEAR(folded.mean_cores(), 1.5, 1e-9) << "nothing is lost while there is room";
+  EXPECT_NEAR(folded.duty[0][0], 1, 1e-9) << "what is too much for one core goes to the other";
+  EXPECT_NEAR(OntoCores(Steady({1, 1, 1, 1}, 3), 2).mean_cores(), 2, 1e-9) << "and no core gives more than all of it";
+  EXPECT_NEAR(OntoCores(Steady({0.5}, 3), 4).mean_cores(), 0.5, 1e-9);
+}
+
+class LoadTest : public test::FolderTest {
+ protected:
+  void PutStat(double first, double second) {
+    Put("proc/stat", fmt::format("cpu  1 2 3 4 5 6 7 8\ncpu0 {:.0f} 0 0 0 0 0 0 500\ncpu1 0 0 {:.0f} 0 0 0 0 0\n",
+                                 first * 100, second * 100));
+  }
+};
+
+TEST_F(LoadTest, AProfileSurvivesItsFile) {
+  LoadProfile profile = Steady({0.25, 0.5}, 4);
+  profile.programs = {{"regatta", 0.7}};
+  profile.memory_share = 0.3;
+  nlohmann::json json = profile;
+  json["schema"] = "fast-kettle/load/1";
+  const LoadProfile read = ReadLoadProfile(Put("a.load.json", json.dump()));
+  EXPECT_EQ(read.duty, profile.duty);
+  EXPECT_EQ(read.memory_share, 0.3);
+  EXPECT_EQ(read.programs.front().name, "regatta");
+}
+
+TEST_F(LoadTest, WhatIsNoProfileIsSaidInOneLine) {
+  const auto complaint = [&](const std::string& content) {
+    return Complaint(Fault::kInput, [&] { ReadLoadProfile(Put("bad.json", content)); });
+  };
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ReadLoadProfile(path("none.json")); }), HasSubstr("no such file"));
+  EXPECT_THAT(complaint("{"), HasSubstr("not a whole load profile"));
+  EXPECT_THAT(complaint("{\"schema\": \"fast-kettle/plan/1\"}"), HasSubstr("not a load profile"));
+  nlohmann::json json = Steady({0.5}, 2);
+  json["schema"] = "fast-kettle/load/1";
+  json["duty"][1] = {1.7};
+  EXPECT_THAT(complaint(json.dump()), HasSubstr("from 0 to 1"));
+  json["duty"] = nlohmann::json::array();
+  EXPECT_THAT(complaint(json.dump()), HasSubstr("empty"));
+}
+
+TEST_F(LoadTest, CaptureSeesEachCoreBySample) {
+  PutStat(10, 20);
+  test::FakeClock clock;
+  const std::atomic<bool> stop = false;
+  int sample = 0;
+  // Each sample is taken after 0.2 s; between them core 0 works half the time and core 1 all of it.
+  PutStat(10.1, 20.2);
+  const LoadProfile profile =
+      CaptureLoad({.seconds = 0.8, .interval_seconds = 0.2, .root = path("")}, clock, stop, [&](double) {
+        ++sample;
+        PutStat(10.1 + 0.1 * sample, 20.2 + 0.2 * sample);
+      });
+  ASSERT_EQ(profile.duty.size(), 4u);
+  for (std::size_t i = 1; i < 4; ++i) {
+    EXPECT_NEAR(profile.duty[i][0], 0.5, 0.01);
+    EXPECT_NEAR(profile.duty[i][1], 1, 0.01);
+  }
+  EXPECT_EQ(profile.memory_share, 0) << "not asked for";
+}
+
+TEST_F(LoadTest, CaptureEndsWhenToldAndNeedsSomethingToRead) {
+  PutStat(1, 1);
+  test::FakeClock clock;
+  std::atomic<bool> stop = false;
+  const auto profile = CaptureLoad({.seconds = 10, .root = path("")}, clock, stop, [&](double share) {
+    if (share > 0.3) stop = true;
+  });
+  EXPECT_LT(profile.seconds(), 5);
+  EXPECT_THAT(Complaint(Fault::kMachine,
+                        [&] { CaptureLoad({.root = path("nowhere")}, clock, stop, [](double) {}); }),
+              HasSubstr("/proc/stat"));
+}
+
+TEST_F(LoadTest, ReplayUsesTheProcessorAndEnds) {
+  const double before = static_cast<double>(clock()) / CLOCKS_PER_SEC;
+  double told = 0;
+  ReplayLoad(OntoCores(Steady({0.5}, 5), 1), 0.5, [&](double share) { told = share; });
+  EXPECT_GT(static_cast<double>(clock()) / CLOCKS_PER_SEC, before) << "how much is for the benchmark";
+  EXPECT_GT(told, 0);
+  EXPECT_THROW(ReplayLoad(Steady({0.1}, 5), 60, [](double) { throw Error(Fault::kInterrupted, "stop"); }), Error);
+}
+
+TEST(ProbeMemory, GivesARate) { EXPECT_GT(ProbeMemory(), 1e6); }
+
+}  // namespace
+}  // namespace kettle

@@ -1,0 +1,134 @@
+// SPDX-License-Identifier: Apache-2.0
+// The whole pipeline on small pictures, against the stand-in ingest. That frames are lost on a busy machine is no
+// fault here: what must be right is that each of them is counted once.
+#include "kettle/rehearsal/rehearsal.h"
+
+#include <nlohmann/json.hpp>
+
+#include "kettle/media/reader.h"
+#include "running_ingest.h"
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+using test::RunningIngest;
+using testing::HasSubstr;
+
+class RehearsalTest : public test::FolderTest {
+ protected:
+  RehearsalTask Task(const RunningIngest& ingest, double seconds) {
+    RehearsalTask task;
+    task.footage = {test::MakeY4m(path("a.y4m"), {192, 128}, {25, 1}, 20)};
+    task.source_rate = {25, 1};
+    task.seconds = seconds;
+    task.stream = test::SmallSettings();
+    task.stream.keyframe_seconds = 1;
+    task.recording = task.stream;
+    task.stream.size = {96, 64};
+    task.url = ingest.url().str();
+    task.key = "right";
+    task.files = {{path("recording.mkv").string(), "matroska"}};
+    return task;
+  }
+  static int Pictures(const std::filesystem::path& file) {
+    MediaReader reader(file);
+    int pictures = 0;
+    while (reader.Next()) ++pictures;
+    return pictures;
+  }
+  SteadyClock clock_;
+};
+
+TEST_F(RehearsalTest, EveryFrameIsSentAndRecordedOrCounted) {
+  std::filesystem::create_directory(path("saved"));
+  RehearsalOutcome outcome;
+  {
+    RunningIngest ingest({.key = "right", .save_folder = path("saved")});
+    outcome = RunRehearsal(Task(ingest, 3), clock_, [](double) {});
+  }
+  EXPECT_TRUE(outcome.simulated_ingest);
+  EXPECT_EQ(outcome.stream.frames, 75);
+  EXPECT_EQ(outcome.stream.packets + outcome.stream.skipped, 75);
+  EXPECT_EQ(outcome.recording.packets + outcome.recording.skipped, 75);
+  EXPECT_EQ(Pictures(path("recording.mkv")),
+            outcome.recording.packets - static_cast<int>(outcome.stalled.size()));
+  EXPECT_EQ(Pictures(path("saved") / "1.flv"), outcome.stream.packets - static_cast<int>(outcome.dropped.size()));
+  ASSERT_GE(outcome.timeline.size(), 3u);
+  EXPECT_GT(outcome.timeline[1].acknowledged_kbps, 0);
+  EXPECT_GT(outcome.timeline[1].disk_kbps, 0);
+  EXPECT_GT(outcome.clock_max_ms, 0);
+  EXPECT_EQ(outcome.lost() == 0 && outcome.stream.packets == outcome.stream.frames, outcome.holds());
+  const RehearsalOutcome again = nlohmann::json(outcome).get<RehearsalOutcome>();
+  EXPECT_EQ(again.stream.frames, 75);
+  EXPECT_EQ(again.timeline.size(), outcome.timeline.size());
+  EXPECT_EQ(again.files.front().container, "matroska");
+}
+
+TEST_F(RehearsalTest, APartOfTheShowIsRecorded) {
+  RunningIngest ingest({});
+  RehearsalTask task = Task(ingest, 4);
+  task.record_from = 1;
+  task.record_to = 3;
+  const RehearsalOutcome outcome = RunRehearsal(task, clock_, [](double) {});
+  EXPECT_LE(Pictures(path("recording.mkv")), 50);
+  EXPECT_GT(Pictures(path("recording.mkv")), 0);
+  EXPECT_EQ(outcome.stream.frames, 100) << "the stream went on";
+}
+
+TEST_F(RehearsalTest, AWrongKeyIsAnErrorThatDoesNotShowIt) {
+  RunningIngest ingest({.key = "right"});
+  RehearsalTask task = Task(ingest, 1);
+  task.key = "s3cret";
+  const std::string line =
+      test::Complaint(Fault::kInput, [&] { RunRehearsal(task, clock_, [](double) {}); });
+  EXPECT_THAT(line, HasSubstr("stream key"));
+  EXPECT_THAT(line, testing::Not(HasSubstr("s3cret")));
+}
+
+TEST_F(RehearsalTest, AnOutageIsCountedWhereItBelongs) {
+  RunningIngest ingest({.link = {LineTrace({{0, 5000}, {1, 0}, {3.5, 5000}}, 5)}});
+  RehearsalTask task = Task(ingest, 5);
+  task.most_send_delay_seconds = 0.5;
+  task.stream.bit_rate = task.stream.maximum_bit_rate = BitRate::FromKbps(1500);
+  task.stream.size = {192, 128};
+  const RehearsalOutcome outcome = RunRehearsal(task, clock_, [](double) {});
+  EXPECT_FALSE(outcome.holds());
+  EXPECT_FALSE(outcome.dropped.empty());
+  EXPECT_TRUE(outcome.stalled.empty()) << "the disk has no part in it";
+  EXPECT_THAT(FramesCsv(outcome), HasSubstr(",dropped\n"));
+  int dropped = 0;
+  for (const RehearsalSecond& second : outcome.timeline) dropped += second.dropped;
+  EXPECT_LE(dropped, static_cast<int>(outcome.dropped.size()));
+  EXPECT_GT(dropped, 0);
+}
+
+TEST(FramesCsv, TellsTheFateOfEachFrame) {
+  RehearsalOutcome outcome;
+  outcome.stream.frame_times = {{0, 0, 1.5}, {1, 40, -1}, {2, 80, 2}};
+  outcome.recording.frame_times = {{0, 0, 1}};
+  outcome.dropped = {2};
+  EXPECT_EQ(FramesCsv(outcome),
+            "output,frame,due_ms,taken_ms,fate\n"
+            "stream,0,0.000,1.500,sent\n"
+            "stream,1,40.000,,skipped\n"
+            "stream,2,80.000,2.000,dropped\n"
+            "recording,0,0.000,1.000,recorded\n");
+  RehearsalSecond second;
+  second.busiest = "a,\"b\"";
+  const std::string csv = SecondsCsv({second});
+  EXPECT_THAT(csv, HasSubstr("a  b ")) << "a name cannot break a row";
+  EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 2);
+}
+
+TEST(CoreMeter, TellsOwnThreadsByTheirNames) {
+  CoreMeter meter({"no-such-game"}, {});
+  RehearsalSecond second;
+  meter.Read(1, second);
+  EXPECT_EQ(second.game_cores, 0);
+  EXPECT_EQ(second.stream_cores, 0) << "no thread of that name";
+  EXPECT_GE(second.other_own_cores, 0);
+}
+
+}  // namespace
+}  // namespace kettle

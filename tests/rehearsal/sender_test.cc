@@ -1,0 +1,98 @@
+// SPDX-License-Identifier: Apache-2.0
+// The sender against the stand-in ingest: what is given arrives, and a lost connection is made good.
+#include "kettle/rehearsal/sender.h"
+
+#include <unistd.h>
+
+#include "running_ingest.h"
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+using test::RunningIngest;
+
+RtmpMessage Message(RtmpType type, std::uint32_t ms, std::size_t bytes) {
+  std::string body(bytes, 'x');
+  body[0] = type == RtmpType::kVideo ? 0x27 : static_cast<char>(0xAF);
+  body[1] = 1;
+  return {type, ms, 0, body};
+}
+
+class SenderTest : public test::FolderTest {
+ protected:
+  // Pictures at 20 a second from `from` to `to`, a keyframe each second; waits a little between them.
+  void Give(Sender& sender, int from, int to) {
+    for (int i = from; i < to; ++i) {
+      sender.Give(Message(RtmpType::kVideo, static_cast<std::uint32_t>(i * 50), 500),
+                  Sender::Picture{i, i % 20 == 0});
+      usleep(5000);
+    }
+  }
+  SteadyClock clock_;
+};
+
+TEST_F(SenderTest, WhatIsGivenArrives) {
+  {
+    RunningIngest ingest({.report = path("arrived.csv")});
+    Sender sender({ingest.url(), {"key"}, {}}, clock_);
+    EXPECT_TRUE(sender.simulated());
+    sender.SetOpening({Message(RtmpType::kData, 0, 20)});
+    Give(sender, 0, 40);
+    for (int i = 0; i < 5; ++i) sender.Give(Message(RtmpType::kAudio, 0, 50), std::nullopt);
+    sender.Finish(10);
+    EXPECT_TRUE(sender.Dropped().empty());
+    EXPECT_EQ(sender.state().dropped, 0);
+    EXPECT_GT(sender.state().acknowledged_bytes, 40 * 500);
+    EXPECT_EQ(sender.state().losses, 0);
+  }
+  int pictures = 0, sounds = 0;
+  std::istringstream rows(Get(path("arrived.csv")));
+  std::string row;
+  std::getline(rows, row);
+  while (std::getline(rows, row)) {
+    int second = 0, connection = 0, bytes = 0, some = 0, keyframes = 0, heard = 0;
+    double kbps = 0;
+    ASSERT_EQ(std::sscanf(row.c_str(), "%d,%d,%d,%lf,%d,%d,%d", &second, &connection, &bytes, &kbps, &some, &keyframes,
+                          &heard),
+              7);
+    pictures += some;
+    sounds += heard;
+  }
+  EXPECT_EQ(pictures, 40);
+  EXPECT_EQ(sounds, 5);
+}
+
+TEST_F(SenderTest, AnIngestThatIsNotThereIsAnError) {
+  EXPECT_THAT(test::Complaint(Fault::kInput,
+                              [&] { Sender({IngestUrl::Parse("rtmp://127.0.0.1:1/live"), {"s3cret"}, {}}, clock_); }),
+              testing::AllOf(testing::HasSubstr("no connection"), testing::Not(testing::HasSubstr("s3cret"))));
+}
+
+TEST_F(SenderTest, ALostConnectionIsMadeAgainAndStartsWithAKeyframe) {
+  auto ingest = std::make_unique<RunningIngest>(standin::IngestOptions{});
+  const IngestUrl url = ingest->url();
+  SenderRequest request{url, {"key"}, {}};
+  request.retry_seconds = 0.05;
+  request.rule.most_delay_seconds = 60;  // nothing is dropped for its age
+  Sender sender(request, clock_);
+  Give(sender, 0, 30);
+  ingest.reset();
+  int next = 30;
+  for (; next < 2000 && sender.state().connected; ++next) Give(sender, next, next + 1);
+  EXPECT_FALSE(sender.state().connected);
+  EXPECT_EQ(sender.state().losses, 1);
+  EXPECT_NE(sender.state().trouble, "");
+  ingest = std::make_unique<RunningIngest>(standin::IngestOptions{.port = url.port});
+  for (int i = 0; i < 400 && !sender.state().connected; ++i) usleep(50'000);
+  EXPECT_TRUE(sender.state().connected);
+  const int more = (next / 20 + 2) * 20;  // a keyframe comes
+  Give(sender, next, more + 5);
+  sender.Finish(10);
+  const std::vector<std::int64_t> dropped = sender.Dropped();
+  EXPECT_TRUE(std::find(dropped.begin(), dropped.end(), more) == dropped.end()) << "the keyframe and what follows it";
+  EXPECT_GE(sender.state().acknowledged_bytes, 30 * 500) << "of both connections";
+}
+
+}  // namespace
+}  // namespace kettle
