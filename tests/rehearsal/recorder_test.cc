@@ -70,8 +70,8 @@ TEST_F(RecorderTest, EndsInGoodOrderBeforeTheDiskIsFull) {
   RecorderRequest request{path("full.mkv")};
   request.least_free_bytes = std::numeric_limits<std::int64_t>::max();  // as if the disk were full from the start
   Recorder recorder(request, Tracks());
-  // Packets of a size that makes it look: each is checked after a megabyte.
-  Encode(25, [&](const AVPacket& packet) {
+  // Packets of a size that makes it look, over several seconds: a second is held together.
+  Encode(125, [&](const AVPacket& packet) {
     PacketPtr heavy = NewPacket();
     ASSERT_EQ(av_new_packet(heavy.get(), 200'000), 0);
     av_packet_copy_props(heavy.get(), &packet);
@@ -83,7 +83,7 @@ TEST_F(RecorderTest, EndsInGoodOrderBeforeTheDiskIsFull) {
   recorder.Finish();
   const RecorderState state = recorder.state();
   EXPECT_THAT(state.trouble, HasSubstr("the disk is full"));
-  EXPECT_LT(state.written_bytes, 25 * 200'000);
+  EXPECT_LT(state.written_bytes, 125 * 200'000);
   EXPECT_NO_THROW(MediaReader(path("full.mkv")).ReadPackets());
 }
 
