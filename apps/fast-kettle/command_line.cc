@@ -133,6 +133,8 @@ void AddRehearse(po::options_description& options, RehearseOptions& rehearse) {
   add("record-to", po::value(&rehearse.record_to)->value_name("S"), "stop recording so early, and stream on");
   add("power-cut", po::value(&rehearse.power_cut)->value_name("S"),
       "kill the run after so long, recording in every container, and tell what is left of each");
+  add("climb", po::bool_switch(&rehearse.climb),
+      "take the plan's steps one by one, rehearsing after each, until it holds; then see which can be taken back");
   add("anyway", po::bool_switch(&rehearse.anyway), "rehearse a plan of another machine");
   add("load", po::value(&rehearse.load)->value_name("PROFILE"),
       "replay a load meanwhile, or live: the game is running");
@@ -216,6 +218,8 @@ Request Fill(const Command& command, Request request, const std::map<std::string
   CheckRange("seconds", request.uplink.seconds, 5, 3600);
   CheckRange("seconds", request.rehearse.seconds, 2, 24 * 3600);
   CheckRange("audio-tracks", request.rehearse.audio_tracks, 1, 6);
+  if (request.rehearse.climb && request.rehearse.power_cut > 0)
+    FailInput("rehearse: --climb or --power-cut, one of them");
   if (command.name == "rehearse" && !request.rehearse.to.empty() && !request.rehearse.link.empty())
     FailInput("rehearse: --link shapes the simulated ingest's line; it cannot shape that of --to");
   if (!command.subject.empty() && request.subject.empty())

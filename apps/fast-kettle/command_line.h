@@ -53,7 +53,8 @@ struct RehearseOptions {
   double record_from = 0, record_to = 1e9;
   double power_cut = 0;  // 0: none
   bool anyway = false;
-  std::string load;       // a load profile, or "live"
+  std::string load;  // a load profile, or "live"
+  bool climb = false;
   double game_cores = 0;  // of the simulated game; 0: none
 };
 

@@ -11,10 +11,10 @@
 #include "kettle/diagnosis/diagnosis.h"
 #include "kettle/load/replay.h"
 #include "kettle/machine/disk.h"
-#include "kettle/media/reader.h"
 #include "kettle/rehearsal/recorder.h"
 #include "kettle/rtmp/url.h"
 #include "kettle/units/error.h"
+#include "rehearse_tables.h"
 #include "report/rehearsal_figures.h"
 #include "stand_in.h"
 
@@ -25,6 +25,7 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
+constexpr int kMostSteps = 6;         // of a climb
 constexpr double kGraceSeconds = 40;  // for starting, and for finishing a slow encode
 
 // Two rehearsals at once would each find the other's load.
@@ -128,91 +129,82 @@ json ResultOf(const PlanFile& plan, const RehearsalOutcome& outcome, const Diagn
   return body;
 }
 
-void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
-  fmt::print("{}\n", Paint(fmt::format("{:.0f} s in real time: {}", outcome.seconds, plan.title), Tone::kStrong));
-  Table table({{""},
-               Number("frames"),
-               Number("late"),
-               Number("skipped"),
-               Number("dropped"),
-               Number("stalled"),
-               Number("mean"),
-               Number("latency p99")});
-  const auto lost = [](std::size_t count) {
-    return Number(fmt::format("{}", count), count > 0 ? Tone::kBad : Tone::kPlain);
-  };
-  const auto row = [&](const char* name, const EncodeSettings& settings, const PacedOutputOutcome& output,
-                       std::optional<std::size_t> dropped, std::optional<std::size_t> stalled) {
-    const Cell none = Number("-", Tone::kDim);
-    table.Row({{fmt::format("{}: {} {}, {} at {}", name, settings.encoder, settings.preset, settings.size.str(),
-                            settings.frame_rate.str())},
-               Number(fmt::format("{}", output.frames)),
-               lost(outcome.late_frames.size()),
-               lost(static_cast<std::size_t>(output.skipped)),
-               dropped ? lost(*dropped) : none,
-               stalled ? lost(*stalled) : none,
-               Number(fmt::format("{:.0f} kbit/s", output.mean_kbps)),
-               Number(fmt::format("{:.0f} ms", output.latency.p99_ms))});
-  };
-  row("stream", plan.stream, outcome.stream, outcome.dropped.size(), std::nullopt);
-  row("recording", plan.recording, outcome.recording, std::nullopt, outcome.stalled.size());
-  fmt::print("{}", table.str());
-  fmt::print("  frames were released {:.2f} ms after their time (median), {:.2f} ms at p99.9, {:.1f} ms at most\n",
-             outcome.clock_p50_ms, outcome.clock_p999_ms, outcome.clock_max_ms);
-  if (outcome.connection_losses > 0)
-    fmt::print("  the ingest was lost {} times ({}); the recording went on\n", outcome.connection_losses,
-               outcome.connection_trouble);
-  for (const RehearsalFile& file : outcome.files)
-    fmt::print("  {}: {:.1f} MB{}\n", file.path, static_cast<double>(file.bytes) / 1e6,
-               file.trouble.empty() ? "" : "; " + file.trouble);
-  fmt::print("\n{}\n\n", outcome.holds() ? Paint("It holds: no frame was lost.", Tone::kGood)
-                                         : Paint("It does not hold: frames were lost.", Tone::kBad));
-}
-
-void PrintGame(const GameRate& game) {
-  const double lost = game.alone - game.beside;
-  fmt::print("{}: {:.0f} of {:g} frames a second alone, {:.1f} beside the encodes{}.\n\n",
-             Paint("The simulated game", Tone::kStrong), game.alone, game.wanted, game.beside,
-             lost >= 0.5 ? Paint(fmt::format(": streaming and recording cost it {:.1f}", lost), Tone::kBad) : "");
-}
-
-// How far a recording can be played, in seconds; nothing if it cannot be opened.
-std::optional<double> PlayableSeconds(const std::string& path) {
-  try {
-    MediaReader reader(path);
-    double last = -1;
-    while (const auto picture = reader.Next()) last = picture->seconds;
-    return last < 0 ? std::nullopt : std::optional(last);
-  } catch (const Error&) {
-    return std::nullopt;
+// What all rehearsals of one run share: the pictures, the ingest, the game, the load.
+class Stage {
+ public:
+  Stage(Session& session, const PlanFile& plan) : session_(session), footage_(Prepare(session, plan)) {
+    const RehearseOptions& options = session.request().rehearse;
+    if (options.to.empty()) ingest_.emplace(session.places(), options.link, session.out() / "arrived.csv");
+    if (!options.load.empty()) session.StartLoad(options.load);
+    if (options.game_cores > 0) {
+      session.progress().Show("the simulated game alone", 0);
+      game_.emplace(session.places(), options.game_cores, plan.source_rate, session.out() / "game.csv");
+    }
   }
-}
 
-int TellPowerCut(Session& session, const RehearsalTask& task) {
-  json files = json::array();
-  Table table({{"container"}, Number("on disk"), Number("playable"), {""}});
-  bool kept = false;
-  for (const RehearsalTask::File& file : task.files) {
-    std::error_code error;
-    const auto bytes = fs::file_size(file.path, error);
-    const auto seconds = PlayableSeconds(file.path);
-    kept = kept || (file.container == "matroska" && seconds);
-    files.push_back({{"container", file.container},
-                     {"path", file.path},
-                     {"bytes", error ? 0 : bytes},
-                     {"playable_seconds", seconds.value_or(0)}});
-    table.Row(
-        {{file.container},
-         Number(fmt::format("{:.1f} MB", error ? 0.0 : static_cast<double>(bytes) / 1e6)),
-         Number(seconds ? fmt::format("{:.1f} s", *seconds) : "nothing", seconds ? Tone::kGood : Tone::kBad),
-         {seconds ? fmt::format("{:.1f} s before the cut are lost", std::max(0.0, task.power_cut_seconds - *seconds))
-                  : "its index is written at the end, and there was none",
-          Tone::kDim}});
+  RehearsalTask Task(const PlanFile& plan) const {
+    return MakeTask(session_, plan, footage_, ingest_ ? ingest_->url() : session_.request().rehearse.to);
   }
-  session.Write("power-cut", {{"seconds", task.power_cut_seconds}, {"files", files}});
-  fmt::print("{}\n{}\n", Paint(fmt::format("Killed after {:g} s: what is left", task.power_cut_seconds), Tone::kStrong),
-             table.str());
-  return kept ? 0 : 1;
+  // Nothing if it killed itself, as it was asked to.
+  std::optional<RehearsalOutcome> Run(const PlanFile& plan, const RehearsalTask& task) {
+    session_.progress().Stage("rehearsal", 1);
+    WorkerReport report =
+        session_.worker().Run({"rehearse", task, task.seconds * 2 + kGraceSeconds}, [&](double share) {
+          session_.progress().Show(fmt::format("{} {} and {} {} in real time", plan.stream.encoder, plan.stream.preset,
+                                               plan.recording.encoder, plan.recording.preset),
+                                   share);
+        });
+    session_.progress().Clear();
+    if (task.power_cut_seconds > 0 && report.status == WorkerStatus::kCrashed) return std::nullopt;
+    auto outcome = AnswerOf<RehearsalOutcome>(report);
+    if (!outcome) throw Error(Fault::kMachine, "the rehearsal did not run: " + report.detail);
+    return outcome;
+  }
+  bool has_game() const { return game_.has_value(); }
+  GameRate game() const { return game_ ? game_->Rate() : GameRate{}; }
+
+ private:
+  Session& session_;
+  std::vector<Footage> footage_;
+  std::optional<StandInIngest> ingest_;
+  std::optional<StandInGame> game_;
+};
+
+// Writes and prints the last rehearsal; the exit code.
+int Tell(Session& session, const Stage& stage, const PlanFile& plan, const RehearsalOutcome& outcome,
+         const std::optional<Climb>& climb) {
+  const DiagnosisFacts facts = FactsOf(plan);
+  const Diagnosis diagnosis = Diagnose(outcome, facts, plan);
+  const bool simulated = plan.simulated || outcome.simulated_ingest || stage.has_game();
+  fs::copy_file(session.request().subject, session.out() / "plan.json.new", fs::copy_options::overwrite_existing);
+  Publish(session.out() / "plan.json.new", session.out() / "plan.json");
+  WriteFile(session.out() / "frames.csv", FramesCsv(outcome));
+  WriteFile(session.out() / "seconds.csv", SecondsCsv(outcome.timeline));
+  json body = ResultOf(plan, outcome, facts, diagnosis, simulated);
+  const GameRate rate = stage.game();
+  body["game"] = nullptr;
+  if (stage.has_game())
+    body["game"] = {
+        {"wanted_fps", rate.wanted}, {"alone_fps", rate.alone}, {"beside_fps", rate.beside}, {"simulated", true}};
+  body["load"] = session.load() ? session.load()->json() : json();
+  body["climb"] = climb ? json(*climb) : json();
+  session.Write("rehearsal", body);
+  DrawRehearsal(session.out(), outcome, facts, simulated);
+  if (session.request().json) {
+    fmt::print("{}\n", body.dump(2));
+    return outcome.holds() ? 0 : 1;
+  }
+  if (plan.simulated) fmt::print("{}\n", SimulatedNotice());
+  if (outcome.simulated_ingest)
+    fmt::print("{}\n\n", Paint("SIMULATED: the ingest is a stand-in on this machine.", Tone::kStrong));
+  if (session.load()) fmt::print("Under a load, {}.\n\n", session.load()->words());
+  if (climb) PrintClimb(*climb);
+  PrintOutcome(plan, outcome);
+  if (stage.has_game()) PrintGame(rate);
+  PrintDiagnosis(diagnosis);
+  fmt::print("In {}/: rehearsal.json, frames.csv, seconds.csv, and the figure rehearsal as SVG and PNG.\n",
+             session.out().string());
+  return outcome.holds() ? 0 : 1;
 }
 
 }  // namespace
@@ -223,56 +215,25 @@ int RunRehearse(Session& session) {
   const OnlyOne only;
   if (!options.to.empty() && IngestUrl::Parse(options.to).scheme != "rtmp")
     FailInput("--to: a rehearsal streams over rtmp:// only; uplink --to measures the others");
-  const std::vector<Footage> footage = Prepare(session, plan);
-  std::optional<StandInIngest> ingest;
-  if (options.to.empty()) ingest.emplace(session.places(), options.link, session.out() / "arrived.csv");
-  if (!options.load.empty()) session.StartLoad(options.load);
-  std::optional<StandInGame> game;
-  if (options.game_cores > 0) {
-    session.progress().Show("the simulated game alone", 0);
-    game.emplace(session.places(), options.game_cores, plan.source_rate, session.out() / "game.csv");
+  Stage stage(session, plan);
+  if (!options.climb) {
+    const RehearsalTask task = stage.Task(plan);
+    const auto outcome = stage.Run(plan, task);
+    return outcome ? Tell(session, stage, plan, *outcome, std::nullopt) : TellPowerCut(session, task);
   }
-  const RehearsalTask task = MakeTask(session, plan, footage, ingest ? ingest->url() : options.to);
-
-  session.progress().Stage("rehearsal", 1);
-  WorkerReport report = session.worker().Run({"rehearse", task, task.seconds * 2 + kGraceSeconds}, [&](double share) {
-    session.progress().Show(fmt::format("{} and {} in real time", plan.stream.encoder, plan.recording.encoder), share);
+  std::optional<RehearsalOutcome> outcome;
+  PlanFile rehearsed;
+  const Climb climb = ClimbDown(plan, kMostSteps, [&](const PlanFile& next) {
+    RehearsalOutcome last = *stage.Run(next, stage.Task(next));
+    const RehearsalVerdict verdict{last.lost(), last.holds(), Diagnose(last, FactsOf(next), next)};
+    // Told in the end: the last that held, or the last one.
+    if (verdict.holds || !outcome || !outcome->holds()) {
+      outcome = std::move(last);
+      rehearsed = next;
+    }
+    return verdict;
   });
-  session.progress().Clear();
-  if (options.power_cut > 0 && report.status == WorkerStatus::kCrashed) return TellPowerCut(session, task);
-  const auto outcome = AnswerOf<RehearsalOutcome>(report);
-  if (!outcome) throw Error(Fault::kMachine, "the rehearsal did not run: " + report.detail);
-
-  const DiagnosisFacts facts = FactsOf(plan);
-  const Diagnosis diagnosis = Diagnose(*outcome, facts, plan);
-  const bool simulated = plan.simulated || outcome->simulated_ingest;
-  fs::copy_file(session.request().subject, session.out() / "plan.json.new", fs::copy_options::overwrite_existing);
-  Publish(session.out() / "plan.json.new", session.out() / "plan.json");
-  WriteFile(session.out() / "frames.csv", FramesCsv(*outcome));
-  WriteFile(session.out() / "seconds.csv", SecondsCsv(outcome->timeline));
-  json body = ResultOf(plan, *outcome, facts, diagnosis, simulated || game);
-  const GameRate rate = game ? game->Rate() : GameRate{};
-  body["game"] = nullptr;
-  if (game)
-    body["game"] = {
-        {"wanted_fps", rate.wanted}, {"alone_fps", rate.alone}, {"beside_fps", rate.beside}, {"simulated", true}};
-  body["load"] = session.load() ? session.load()->json() : json();
-  session.Write("rehearsal", body);
-  DrawRehearsal(session.out(), *outcome, facts, simulated);
-  if (session.request().json) {
-    fmt::print("{}\n", body.dump(2));
-    return outcome->holds() ? 0 : 1;
-  }
-  if (plan.simulated) fmt::print("{}\n", SimulatedNotice());
-  if (outcome->simulated_ingest)
-    fmt::print("{}\n\n", Paint("SIMULATED: the ingest is a stand-in on this machine.", Tone::kStrong));
-  if (session.load()) fmt::print("Under a load, {}.\n\n", session.load()->words());
-  PrintOutcome(plan, *outcome);
-  if (game) PrintGame(rate);
-  PrintDiagnosis(diagnosis);
-  fmt::print("In {}/: rehearsal.json, frames.csv, seconds.csv, and the figure rehearsal as SVG and PNG.\n",
-             session.out().string());
-  return outcome->holds() ? 0 : 1;
+  return Tell(session, stage, rehearsed, *outcome, climb);
 }
 
 }  // namespace kettle::app

@@ -37,8 +37,8 @@ TEST_F(RehearseTest, TellsAndKeepsEveryFrame) {
   EXPECT_EQ(rehearsal["verdict"], ran.code == 0 ? "holds" : "does not hold");
   EXPECT_EQ(rehearsal["stream"]["frames"], 48);
   EXPECT_TRUE(rehearsal["simulated"]);
-  for (const char* file : {"frames.csv", "seconds.csv", "recording.mkv", "rehearsal.png", "rehearsal.svg", "plan.json",
-                           "arrived.csv"})
+  for (const char* file :
+       {"frames.csv", "seconds.csv", "recording.mkv", "rehearsal.png", "rehearsal.svg", "plan.json", "arrived.csv"})
     EXPECT_GT(std::filesystem::file_size(path(std::string("out/") + file)), 50u) << file;
   // Again, from its files alone.
   const auto diagnosed = Run("diagnose out");
@@ -103,8 +103,7 @@ TEST_F(RehearseTest, AnIngestThatIsNotThereFailsInOneLine) {
 
 TEST_F(RehearseTest, TheGameTellsWhatItLosesUnderALoad) {
   ASSERT_EQ(Run("load capture --seconds 2 --out game.load.json --quiet").code, 0);
-  const auto ran =
-      Run("rehearse plan.json --seconds 4 --stand-in-game 0.1 --load game.load.json --out out --quiet");
+  const auto ran = Run("rehearse plan.json --seconds 4 --stand-in-game 0.1 --load game.load.json --out out --quiet");
   ASSERT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("The simulated game"), HasSubstr("Under a load, game.load.json")));
   ExpectValid("rehearsal");
@@ -134,8 +133,9 @@ TEST_F(LoadCommandTest, BadInputIsOneLine) {
   EXPECT_THAT(Run("load replay").err, HasSubstr("name a profile"));
   EXPECT_THAT(Run("load replay none.json").err, HasSubstr("no such file"));
   EXPECT_EQ(Run("load capture --seconds 0").code, 2);
-  Put("show.toml", "[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [\"open-water\"]\n[stream]\n"
-                   "bit_rate = \"600 kbit/s\"\n[load]\nprofile = \"none.json\"\n");
+  Put("show.toml",
+      "[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [\"open-water\"]\n[stream]\n"
+      "bit_rate = \"600 kbit/s\"\n[load]\nprofile = \"none.json\"\n");
   const auto ran = Run("plan --show show.toml --out out");
   EXPECT_EQ(ran.code, 2);
   EXPECT_THAT(ran.err, HasSubstr("load capture"));

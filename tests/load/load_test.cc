@@ -102,8 +102,7 @@ TEST_F(LoadTest, CaptureEndsWhenToldAndNeedsSomethingToRead) {
     if (share > 0.3) stop = true;
   });
   EXPECT_LT(profile.seconds(), 5);
-  EXPECT_THAT(Complaint(Fault::kMachine,
-                        [&] { CaptureLoad({.root = path("nowhere")}, clock, stop, [](double) {}); }),
+  EXPECT_THAT(Complaint(Fault::kMachine, [&] { CaptureLoad({.root = path("nowhere")}, clock, stop, [](double) {}); }),
               HasSubstr("/proc/stat"));
 }
 

@@ -26,8 +26,12 @@ class PlanFileTest : public test::FolderTest {
     json["schema"] = "fast-kettle/plan/1";
     json["machine_digest"] = "abc";
     json["time"] = "2026-01-01T00:00:00Z";
-    json["show"] = {{"source_size", "1280x720"}, {"frame_rate", "60"},          {"footage", {"start-line"}},
-                    {"footage_seconds", 3},      {"recording_folder", "there"}, {"container", "matroska"},
+    json["show"] = {{"source_size", "1280x720"},
+                    {"frame_rate", "60"},
+                    {"footage", {"start-line"}},
+                    {"footage_seconds", 3},
+                    {"recording_folder", "there"},
+                    {"container", "matroska"},
                     {"cpu_cores", 2}};
     return json;
   }
@@ -53,9 +57,14 @@ TEST_F(PlanFileTest, FasterPresetsCarryTheirGainAndCost) {
     if (reason["choice"] == "stream.preset") {
       nlohmann::json other = reason["evidence"];
       const double fps = other["throughput_fps"], score = other["score_db"];
-      for (const auto& [preset, encoder, more] :
-           {std::tuple("ultrafast", "x264", 90), {"superfast", "x264", 40}, {"slow", "x264", -40}, {"p1", "nvenc-h264", 99}}) {
-        other.update({{"encoder", encoder}, {"preset", preset}, {"throughput_fps", fps + more}, {"score_db", score - 0.01 * more}});
+      for (const auto& [preset, encoder, more] : {std::tuple("ultrafast", "x264", 90),
+                                                  {"superfast", "x264", 40},
+                                                  {"slow", "x264", -40},
+                                                  {"p1", "nvenc-h264", 99}}) {
+        other.update({{"encoder", encoder},
+                      {"preset", preset},
+                      {"throughput_fps", fps + more},
+                      {"score_db", score - 0.01 * more}});
         reason["rejected"].push_back(other);
       }
     }
@@ -86,7 +95,8 @@ TEST_F(PlanFileTest, WhatIsNoPlanIsSaidInOneLine) {
   plan = Written();
   plan.erase("ladder");
   EXPECT_THAT(Refused(plan), HasSubstr("not a whole plan"));
-  EXPECT_THAT(Complaint(Fault::kInput, [&] { ReadPlanFile(Put("plan.json", "{\"schema\":")); }), HasSubstr("not a whole"));
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ReadPlanFile(Put("plan.json", "{\"schema\":")); }),
+              HasSubstr("not a whole"));
 }
 
 }  // namespace

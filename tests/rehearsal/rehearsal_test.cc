@@ -51,8 +51,7 @@ TEST_F(RehearsalTest, EveryFrameIsSentAndRecordedOrCounted) {
   EXPECT_EQ(outcome.stream.frames, 75);
   EXPECT_EQ(outcome.stream.packets + outcome.stream.skipped, 75);
   EXPECT_EQ(outcome.recording.packets + outcome.recording.skipped, 75);
-  EXPECT_EQ(Pictures(path("recording.mkv")),
-            outcome.recording.packets - static_cast<int>(outcome.stalled.size()));
+  EXPECT_EQ(Pictures(path("recording.mkv")), outcome.recording.packets - static_cast<int>(outcome.stalled.size()));
   EXPECT_EQ(Pictures(path("saved") / "1.flv"), outcome.stream.packets - static_cast<int>(outcome.dropped.size()));
   ASSERT_GE(outcome.timeline.size(), 3u);
   EXPECT_GT(outcome.timeline[1].acknowledged_kbps, 0);
@@ -80,8 +79,7 @@ TEST_F(RehearsalTest, AWrongKeyIsAnErrorThatDoesNotShowIt) {
   RunningIngest ingest({.key = "right"});
   RehearsalTask task = Task(ingest, 1);
   task.key = "s3cret";
-  const std::string line =
-      test::Complaint(Fault::kInput, [&] { RunRehearsal(task, clock_, [](double) {}); });
+  const std::string line = test::Complaint(Fault::kInput, [&] { RunRehearsal(task, clock_, [](double) {}); });
   EXPECT_THAT(line, HasSubstr("stream key"));
   EXPECT_THAT(line, testing::Not(HasSubstr("s3cret")));
 }

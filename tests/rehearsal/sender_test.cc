@@ -24,8 +24,7 @@ class SenderTest : public test::FolderTest {
   // Pictures at 20 a second from `from` to `to`, a keyframe each second; waits a little between them.
   void Give(Sender& sender, int from, int to) {
     for (int i = from; i < to; ++i) {
-      sender.Give(Message(RtmpType::kVideo, static_cast<std::uint32_t>(i * 50), 500),
-                  Sender::Picture{i, i % 20 == 0});
+      sender.Give(Message(RtmpType::kVideo, static_cast<std::uint32_t>(i * 50), 500), Sender::Picture{i, i % 20 == 0});
       usleep(5000);
     }
   }
@@ -65,7 +64,9 @@ TEST_F(SenderTest, WhatIsGivenArrives) {
 
 TEST_F(SenderTest, AnIngestThatIsNotThereIsAnError) {
   EXPECT_THAT(test::Complaint(Fault::kInput,
-                              [&] { Sender({IngestUrl::Parse("rtmp://127.0.0.1:1/live"), {"s3cret"}, {}}, clock_); }),
+                              [&] {
+                                Sender({IngestUrl::Parse("rtmp://127.0.0.1:1/live"), {"s3cret"}, {}}, clock_);
+                              }),
               testing::AllOf(testing::HasSubstr("no connection"), testing::Not(testing::HasSubstr("s3cret"))));
 }
 

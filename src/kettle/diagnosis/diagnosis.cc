@@ -142,8 +142,8 @@ Diagnosis::Cure LineCure(double line_kbps, const PlanFile& plan) {
   const auto fits = std::find_if(plan.line.begin(), plan.line.end(),
                                  [&](const PlanStep& step) { return step.settings.bit_rate.kbps() <= line_kbps; });
   if (fits != plan.line.end())
-    return {Cause::kUplink, 0, fmt::format("lower to {} ({:.0f} kbit/s less)", fits->what, fits->saves_kbps),
-            Costs(*fits), true};
+    return {Cause::kUplink, 0,    fmt::format("lower to {} ({:.0f} kbit/s less)", fits->what, fits->saves_kbps),
+            Costs(*fits),   true, *fits};
   if (line_kbps < kBrokenLine * plan.stream.bit_rate.kbps())
     return {Cause::kUplink, 0,
             "the line broke off, and no bit rate would have held: a cable in place of wireless, or "
@@ -151,18 +151,22 @@ Diagnosis::Cure LineCure(double line_kbps, const PlanFile& plan) {
             ""};
   const PlanStep& last = plan.line.back();
   return {
-      Cause::kUplink, 0,
+      Cause::kUplink,
+      0,
       fmt::format("lower to {} ({:.0f} kbit/s less), the plan's last step; at its worst the line took {:.0f} kbit/s, "
                   "which no step fits into: see to the line",
                   last.what, last.saves_kbps, line_kbps),
-      Costs(last), true};
+      Costs(last),
+      true,
+      last};
 }
 
 Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan) {
   const auto step = [&](const std::vector<PlanStep>& steps, const std::string& otherwise) -> Diagnosis::Cure {
     if (steps.empty()) return {cause, 0, otherwise, ""};
     const PlanStep& first = steps.front();
-    return {cause, 0, fmt::format("take {} ({:.0f} frames a second more)", first.what, first.gains_fps), Costs(first)};
+    return {cause,        0,     fmt::format("take {} ({:.0f} frames a second more)", first.what, first.gains_fps),
+            Costs(first), false, first};
   };
   switch (cause) {
     case Cause::kUplink: return LineCure(line_kbps, plan);

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <nlohmann/json_fwd.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -47,6 +48,7 @@ struct Diagnosis {
     std::string text;  // what to do
     std::string cost;  // what that gives up, measured by the plan; empty: nothing of the picture
     bool lower_bit_rate_helps = false;
+    std::optional<PlanStep> step = {};  // of the plan, if the cure is one
   };
   std::vector<Cure> cures;  // the costliest cause first
 };

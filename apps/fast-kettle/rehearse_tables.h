@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: Apache-2.0
+// What rehearse prints.
+#pragma once
+
+#include "kettle/diagnosis/climb.h"
+#include "kettle/planning/plan_file.h"
+#include "kettle/rehearsal/rehearsal.h"
+#include "session.h"
+#include "stand_in.h"
+
+namespace kettle::app {
+
+void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome);
+void PrintGame(const GameRate& game);
+void PrintClimb(const Climb& climb);
+
+// What a killed run left of each recording: a table, and power-cut.json. The exit code.
+int TellPowerCut(Session& session, const RehearsalTask& task);
+
+}  // namespace kettle::app

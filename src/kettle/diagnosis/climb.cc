@@ -1,0 +1,89 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/diagnosis/climb.h"
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+namespace kettle {
+
+namespace {
+
+// Steps that a plan has behind it are none any more.
+void Forget(std::vector<PlanStep>& steps, const PlanStep& taken) {
+  const auto at = std::find_if(steps.begin(), steps.end(), [&](const PlanStep& s) { return s.what == taken.what; });
+  if (at != steps.end()) steps.erase(steps.begin(), at + 1);
+}
+
+}  // namespace
+
+std::optional<PlanFile> Take(const Diagnosis::Cure& cure, const PlanFile& plan) {
+  if (!cure.step) return std::nullopt;
+  PlanFile next = plan;
+  const PlanStep& step = *cure.step;
+  if (cure.cause == Cause::kUplink) {
+    next.stream.bit_rate = step.settings.bit_rate;
+    next.stream.maximum_bit_rate = step.settings.maximum_bit_rate;
+    next.stream.size = step.settings.size;
+    next.stream.frame_rate = step.settings.frame_rate;
+    Forget(next.line, step);
+  } else if (cure.cause == Cause::kRecordingEncoder) {
+    next.recording.preset = step.settings.preset;
+    Forget(next.recording_encoder, step);
+  } else {
+    next.stream.preset = step.settings.preset;
+    Forget(next.stream_encoder, step);
+  }
+  return next;
+}
+
+Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVerdict(const PlanFile&)>& rehearse) {
+  Climb climb;
+  climb.plan = plan;
+  std::vector<Diagnosis::Cure> taken;
+  const auto note = [&](const std::string& step, bool back, const RehearsalVerdict& verdict) {
+    climb.rehearsals.push_back({step, back, verdict.lost, verdict.holds});
+    return verdict.holds;
+  };
+  RehearsalVerdict verdict = rehearse(plan);
+  climb.holds = note("", false, verdict);
+  while (!climb.holds) {
+    const auto& cures = verdict.diagnosis.cures;
+    const auto cure = std::find_if(cures.begin(), cures.end(), [](const Diagnosis::Cure& c) { return c.step.has_value(); });
+    if (cure == cures.end()) {
+      climb.stopped = cures.empty() ? "frames were lost that no counter explains"
+                                    : std::string(Name(cures.front().cause)) + ": no step of the plan cures that";
+      return climb;
+    }
+    if (static_cast<int>(taken.size()) == most) {
+      climb.stopped = "so many steps should have been enough: plan again under this load";
+      return climb;
+    }
+    taken.push_back(*cure);
+    climb.plan = *Take(*cure, climb.plan);
+    const std::string step = cure->step->what;
+    verdict = rehearse(climb.plan);
+    climb.holds = note(step, false, verdict);
+  }
+  // Without the last step it did not hold; an earlier one may not be needed beside it.
+  for (std::size_t i = 0; i + 1 < taken.size(); ++i) {
+    PlanFile without = plan;
+    for (std::size_t j = 0; j < taken.size(); ++j)
+      if (j != i) without = Take(taken[j], without).value_or(without);
+    if (without.stream == climb.plan.stream && without.recording == climb.plan.recording) continue;  // a later one holds
+    const RehearsalVerdict again = rehearse(without);
+    if (!note(taken[i].step->what, true, again)) continue;
+    climb.plan = without;
+    taken.erase(taken.begin() + static_cast<std::ptrdiff_t>(i--));
+  }
+  return climb;
+}
+
+void to_json(nlohmann::json& json, const Climb& climb) {
+  json = {{"holds", climb.holds}, {"stopped", climb.stopped}, {"rehearsals", nlohmann::json::array()},
+          {"stream", climb.plan.stream}, {"recording", climb.plan.recording}};
+  for (const Climbed& one : climb.rehearsals)
+    json["rehearsals"].push_back(
+        {{"step", one.step}, {"taken_back", one.taken_back}, {"lost", one.lost}, {"holds", one.holds}});
+}
+
+}  // namespace kettle
