@@ -5,6 +5,7 @@
 
 #include "commands.h"
 #include "kettle/units/error.h"
+#include "report/wrap.h"
 
 namespace kettle::app {
 
@@ -17,14 +18,15 @@ void PrintDiagnosis(const Diagnosis& diagnosis) {
                Number(fmt::format("{:.0f} s", s.to_seconds)),
                Number(fmt::format("{}", s.frames), Tone::kBad),
                {Name(s.loss)},
-               {s.program.empty() ? Name(s.cause) : s.program},
+               {s.program.empty() ? Name(s.cause) : fmt::format("program \"{}\"", s.program)},
                {s.why, Tone::kDim}});
   fmt::print("{}\n{}\n", table.str(), Paint("What to do", Tone::kStrong));
   bool rate_helps = false;
   for (std::size_t i = 0; i < diagnosis.cures.size(); ++i) {
     const Diagnosis::Cure& cure = diagnosis.cures[i];
-    fmt::print("  {}. {}: {}{}.\n", i + 1, Name(cure.cause), cure.text,
-               cure.cost.empty() ? "" : "; it costs " + cure.cost);
+    const std::string line =
+        fmt::format("{}: {}{}.", Name(cure.cause), cure.text, cure.cost.empty() ? "" : "; it costs " + cure.cost);
+    fmt::print("  {}. {}\n", i + 1, Wrap(line, 5, 5, 110));
     rate_helps = rate_helps || cure.lower_bit_rate_helps;
   }
   if (!rate_helps) fmt::print("  Lowering the bit rate would not help: the line took all that was sent to it.\n");

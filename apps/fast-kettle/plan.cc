@@ -17,6 +17,7 @@
 #include "report/rate_quality.h"
 #include "report/strip.h"
 #include "report/uplink_figures.h"
+#include "report/wrap.h"
 
 namespace kettle::app {
 
@@ -246,7 +247,8 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
   if (!plan.placement.rejected.empty()) {
     fmt::print("{}\n", Paint("Placements that do not fit", Tone::kStrong));
     for (const RejectedPair& pair : plan.placement.rejected)
-      fmt::print("  - stream {}, recording {}: {}\n", pair.stream, pair.recording, pair.why);
+      fmt::print("  - {}\n",
+                 Wrap(fmt::format("stream {}, recording {}: {}", pair.stream, pair.recording, pair.why), 4, 4, 110));
     fmt::print("\n");
   }
   if (!plan.proving.attempts.empty()) PrintAttempts(plan);

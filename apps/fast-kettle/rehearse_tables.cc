@@ -68,7 +68,9 @@ void PrintClimb(const Climb& climb) {
   for (std::size_t i = 0; i < climb.rehearsals.size(); ++i) {
     const Climbed& one = climb.rehearsals[i];
     table.Row({Number(fmt::format("{}", i + 1)),
-               {one.step.empty() ? "the plan as it is" : one.taken_back ? "without " + one.step : one.step},
+               {one.step.empty() ? "the plan as it is"
+                : one.taken_back ? "without " + one.step
+                                 : one.step},
                Number(fmt::format("{}", one.lost)),
                {one.holds ? "holds" : "does not hold", one.holds ? Tone::kGood : Tone::kBad}});
   }

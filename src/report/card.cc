@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "kettle/encoders/catalogue.h"
+#include "report/wrap.h"
 
 namespace kettle {
 
@@ -17,24 +18,8 @@ constexpr std::size_t kColumns = 100, kReasonColumn = 42;
 // One setting with its reason, the reason wrapped under itself.
 std::string CardLine(const std::string& name, const std::string& value, const std::string& why) {
   std::string text = fmt::format("  {:<18}{:<22}", name, value);
-  std::size_t column = text.size();
-  if (column > kReasonColumn) {
-    text += "  ";
-    column += 2;
-  }
-  std::size_t start = 0;
-  while (start < why.size()) {
-    std::size_t end = why.find(' ', start);
-    if (end == why.npos) end = why.size();
-    if (column + (end - start) > kColumns && column > kReasonColumn) {
-      text.pop_back();  // the space before the break
-      text += "\n" + std::string(kReasonColumn, ' ');
-      column = kReasonColumn;
-    }
-    text += why.substr(start, end - start) + " ";
-    column += end - start + 1;
-    start = end + 1;
-  }
+  if (text.size() > kReasonColumn) text += "  ";
+  text += Wrap(why, text.size(), kReasonColumn, kColumns);
   while (!text.empty() && text.back() == ' ') text.pop_back();
   return text + "\n";
 }

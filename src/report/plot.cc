@@ -89,8 +89,9 @@ void DrawFigure(const std::filesystem::path& folder, const std::string& name, co
   std::ostringstream text;
   text << "set terminal svg noenhanced size 1200,720 dynamic font 'DejaVu Sans,15' background '#ffffff'\n"
        << "set output " << Quoted(svg) << '\n'
-       << kStyle << script << "\nunset output\n"
-       << PngTerminal(1200, 720) << "set output " << Quoted(png) << "\nreplot\nunset output\n";
+       << kStyle << script << "\nunset output\nreset\n"
+       << PngTerminal(1200, 720) << "set output " << Quoted(png) << '\n'
+       << kStyle << script << "\nunset output\n";  // not replot: that draws the last of several plots
   RunGnuplot(scratch.path(), name, text.str());
   Publish(svg, folder / (name + ".svg"));
   Publish(png, folder / (name + ".png"));

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <sstream>
 
 #include "report/plot.h"
@@ -67,36 +68,41 @@ void DrawRehearsal(const std::filesystem::path& folder, const RehearsalOutcome& 
   script << "-10 -10 0\nEOD\n";
   double most_cores = facts.cpu_cores, most_mbps = facts.stream_kbps / 1000;
   for (const RehearsalSecond& s : timeline) most_mbps = std::max(most_mbps, s.acknowledged_kbps / 1000);
-  script << "set multiplot\nset lmargin at screen 0.13\nset rmargin at screen 0.97\n"
+  script << "set multiplot\nset lmargin at screen 0.16\nset rmargin at screen 0.97\n"
          << fmt::format("set xrange [0:{}]\n", end)
          << FigureTitle(TitleOf(outcome), fmt::format("{:.0f} s in real time{}", outcome.seconds,
-                                                      simulated ? "; SIMULATED parts: see rehearsal.json" : ""))
-         << "set tmargin at screen 0.86\nset bmargin at screen 0.56\nset format x \"\"\n"
+                                                      simulated ? "; ingest, GPU or game SIMULATED" : ""))
+         << "set tmargin at screen 0.86\nset bmargin at screen 0.61\nset format x \"\"\n"
          << fmt::format(
-                "set ylabel \"processors\"\nset yrange [0:{:.2f}]\nset key outside top right horizontal samplen 1.5\n",
+                "set ylabel \"processors\"\nset yrange [0:{:.2f}]\nset key at screen 0.97,0.585 right horizontal Left "
+                "reverse samplen 1.2\n",
                 most_cores * 1.15)
          << fmt::format(
                 "set arrow 1 from 0,{0} to {1},{0} nohead dashtype 2 linewidth 1.5 linecolor rgb \"{2}\" front\n"
                 "set label 1 \"all that may be used\" at {1},{0} right offset -0.5,0.6 textcolor rgb \"{2}\" front\n",
                 facts.cpu_cores, end, kText);
-  const std::array names = {"stream", "recording", "the rest of it", "game", "other programs"};
+  const bool device =
+      std::any_of(timeline.begin(), timeline.end(), [](const auto& s) { return s.device_cores > 0.01; });
+  const char* rest = device ? "rest, simulated GPU" : "the rest of it";
+  const std::array names = {"stream", "recording", rest, "game", "other programs"};
   const std::array colours = {kBlue, kAmber, kGrey, kGreen, kPurple};
   std::string plot;
   for (std::size_t i = names.size(); i-- > 0;)
     plot += fmt::format("{}$cores using 1:{} with boxes fillstyle solid noborder fillcolor rgb \"{}\" title \"{}\"",
                         plot.empty() ? "plot " : ", ", i + 2, colours[i], names[i]);
-  script << "set boxwidth 0.9\n"
-         << plot << '\n'
-         << "unset label\nunset arrow\nunset title\nset tmargin at screen 0.5\nset bmargin at screen 0.34\n"
-         << fmt::format("set ylabel \"Mbit/s sent\"\nset yrange [0:{:.2f}]\n", most_mbps * 1.25)
-         << fmt::format(
-                "set arrow 2 from 0,{0:.3f} to {1},{0:.3f} nohead dashtype 2 linewidth 1.5 linecolor rgb \"{2}\"\n"
-                "set label 2 \"the stream's rate\" at {1},{0:.3f} right offset -0.5,0.6 textcolor rgb \"{2}\"\n",
-                facts.stream_kbps / 1000, end, kText)
-         << fmt::format("plot $line using 1:2 with boxes fillstyle solid noborder fillcolor rgb \"{}\" notitle\n",
-                        kBlue)
-         << "unset label\nunset arrow\nset tmargin at screen 0.28\nset bmargin at screen 0.09\nset format x \"%g\"\n"
-         << "set xlabel \"seconds\"\nset ylabel \"\"\nset yrange [0.4:5.6]\nset ytics (";
+  script
+      << "set boxwidth 0.9\n"
+      << plot << '\n'
+      << "unset label\nunset arrow\nunset title\nset tmargin at screen 0.5\nset bmargin at screen 0.34\n"
+      << fmt::format("set ylabel \"Mbit/s sent\"\nset yrange [0:{:.2f}]\nset ytics {}\n", most_mbps * 1.25,
+                     std::max(0.5, std::ceil(most_mbps / 3)))
+      << fmt::format(
+             "set arrow 2 from 0,{0:.3f} to {1},{0:.3f} nohead dashtype 2 linewidth 1.5 linecolor rgb \"{2}\" front\n"
+             "set label 2 \"dashed: the stream's rate\" at graph 0.995,0.9 right textcolor rgb \"{2}\" front\n",
+             facts.stream_kbps / 1000, end, kText)
+      << fmt::format("plot $line using 1:2 with boxes fillstyle solid noborder fillcolor rgb \"{}\" notitle\n", kBlue)
+      << "unset label\nunset arrow\nset tmargin at screen 0.28\nset bmargin at screen 0.09\nset format x \"%g\"\n"
+      << "set xlabel \"seconds\"\nset ylabel \"\"\nset yrange [0.4:5.6]\nset ytics (";
   for (std::size_t i = 0; i < lanes.size(); ++i)
     script << (i ? ", " : "") << '"' << lanes[i] << "\" " << lanes.size() - i;
   script << ")\nset grid ytics\n"

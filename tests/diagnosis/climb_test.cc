@@ -86,9 +86,8 @@ TEST_F(ClimbTest, StopsWhereNoStepHelps) {
   EXPECT_FALSE(disk.holds);
   EXPECT_THAT(disk.stopped, testing::HasSubstr("the disk"));
   EXPECT_EQ(disk.rehearsals.size(), 1u);
-  const Climb endless = ClimbDown(plan_, 2, [](const PlanFile& plan) {
-    return Lost(Cause::kRecordingEncoder, plan.recording_encoder);
-  });
+  const Climb endless =
+      ClimbDown(plan_, 2, [](const PlanFile& plan) { return Lost(Cause::kRecordingEncoder, plan.recording_encoder); });
   EXPECT_FALSE(endless.holds);
   EXPECT_EQ(endless.rehearsals.size(), 3u);
   EXPECT_THAT(endless.stopped, testing::HasSubstr("plan again"));

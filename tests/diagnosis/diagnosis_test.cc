@@ -96,7 +96,7 @@ TEST_F(DiagnosisTest, AnotherProgramIsNamed) {
   EXPECT_EQ(stretch.frames, 12);
   EXPECT_EQ(stretch.from_seconds, 5);
   EXPECT_EQ(stretch.to_seconds, 8);
-  EXPECT_THAT(Diagnosed().cures.front().text, HasSubstr("end updater"));
+  EXPECT_THAT(Diagnosed().cures.front().text, HasSubstr("end \"updater\""));
   EXPECT_FALSE(Diagnosed().cures.front().lower_bit_rate_helps);
 }
 

@@ -3,6 +3,7 @@
 
 #include "planning/fakes.h"
 #include "report/plot.h"
+#include "report/wrap.h"
 
 namespace kettle {
 namespace {
@@ -71,6 +72,13 @@ TEST_F(DrawFigureTest, TellsWhatGnuplotDidNotLike) {
 }
 
 TEST(Quoted, TextCannotLeaveItsQuotes) { EXPECT_EQ(Quoted("a\"b\\c\nd"), "\"a\\\"b\\\\cd\""); }
+
+TEST(Wrap, BreaksAtSpacesAndIndents) {
+  EXPECT_EQ(Wrap("one two three", 0, 2, 8), "one two\n  three");
+  EXPECT_EQ(Wrap("one", 20, 2, 8), "\n  one") << "no room left on the first line";
+  EXPECT_EQ(Wrap("incomprehensible", 0, 0, 5), "incomprehensible") << "no place to break";
+  EXPECT_EQ(Wrap("", 0, 0, 5), "");
+}
 
 }  // namespace
 }  // namespace kettle

@@ -48,7 +48,8 @@ Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVer
   climb.holds = note("", false, verdict);
   while (!climb.holds) {
     const auto& cures = verdict.diagnosis.cures;
-    const auto cure = std::find_if(cures.begin(), cures.end(), [](const Diagnosis::Cure& c) { return c.step.has_value(); });
+    const auto cure =
+        std::find_if(cures.begin(), cures.end(), [](const Diagnosis::Cure& c) { return c.step.has_value(); });
     if (cure == cures.end()) {
       climb.stopped = cures.empty() ? "frames were lost that no counter explains"
                                     : std::string(Name(cures.front().cause)) + ": no step of the plan cures that";
@@ -69,7 +70,8 @@ Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVer
     PlanFile without = plan;
     for (std::size_t j = 0; j < taken.size(); ++j)
       if (j != i) without = Take(taken[j], without).value_or(without);
-    if (without.stream == climb.plan.stream && without.recording == climb.plan.recording) continue;  // a later one holds
+    if (without.stream == climb.plan.stream && without.recording == climb.plan.recording)
+      continue;  // a later one holds
     const RehearsalVerdict again = rehearse(without);
     if (!note(taken[i].step->what, true, again)) continue;
     climb.plan = without;
@@ -79,8 +81,11 @@ Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVer
 }
 
 void to_json(nlohmann::json& json, const Climb& climb) {
-  json = {{"holds", climb.holds}, {"stopped", climb.stopped}, {"rehearsals", nlohmann::json::array()},
-          {"stream", climb.plan.stream}, {"recording", climb.plan.recording}};
+  json = {{"holds", climb.holds},
+          {"stopped", climb.stopped},
+          {"rehearsals", nlohmann::json::array()},
+          {"stream", climb.plan.stream},
+          {"recording", climb.plan.recording}};
   for (const Climbed& one : climb.rehearsals)
     json["rehearsals"].push_back(
         {{"step", one.step}, {"taken_back", one.taken_back}, {"lost", one.lost}, {"holds", one.holds}});

@@ -106,7 +106,8 @@ class Judge {
                                                           : false;
     if (busy >= kFull * facts_.cpu_cores) {
       if (!s.busiest.empty() && s.busiest_cores >= kMuchOfOthers)
-        return {Cause::kOtherProgram, s.busiest, fmt::format("{}; {} took {:.2f}", full, s.busiest, s.busiest_cores)};
+        return {Cause::kOtherProgram, s.busiest,
+                fmt::format("{}; \"{}\" took {:.2f}", full, s.busiest, s.busiest_cores)};
       if (s.game_cores > usual_game_ * 1.2 + 0.1)
         return {Cause::kGame, "",
                 fmt::format("{}; the game took {:.2f}, usually {:.2f}", full, s.game_cores, usual_game_)};
@@ -149,16 +150,19 @@ Diagnosis::Cure LineCure(double line_kbps, const PlanFile& plan) {
             "the line broke off, and no bit rate would have held: a cable in place of wireless, or "
             "another provider",
             ""};
-  const PlanStep& last = plan.line.back();
-  return {
-      Cause::kUplink,
-      0,
-      fmt::format("lower to {} ({:.0f} kbit/s less), the plan's last step; at its worst the line took {:.0f} kbit/s, "
-                  "which no step fits into: see to the line",
-                  last.what, last.saves_kbps, line_kbps),
-      Costs(last),
-      true,
-      last};
+  // The most that the plan can save, at the least cost.
+  const PlanStep& most =
+      *std::min_element(plan.line.begin(), plan.line.end(), [](const PlanStep& a, const PlanStep& b) {
+        return std::pair(-a.saves_kbps, a.costs_db) < std::pair(-b.saves_kbps, b.costs_db);
+      });
+  return {Cause::kUplink,
+          0,
+          fmt::format("lower to {} ({:.0f} kbit/s less), the most that the plan measured, and see to the line: at its "
+                      "worst it took {:.0f} kbit/s",
+                      most.what, most.saves_kbps, line_kbps),
+          Costs(most),
+          true,
+          most};
 }
 
 Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan) {
@@ -177,7 +181,7 @@ Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbp
       return {cause, 0,
               "record to a faster disk, or lower the recording's bit rate; fast-kettle survey measures the disk", ""};
     case Cause::kDiskFull: return {cause, 0, "make room on the disk, or record to another one", ""};
-    case Cause::kOtherProgram: return {cause, 0, fmt::format("end {} while you are live", program), ""};
+    case Cause::kOtherProgram: return {cause, 0, fmt::format("end \"{}\" while you are live", program), ""};
     case Cause::kStolen: return {cause, 0, "this is a virtual machine that shares its processors: give it its own", ""};
     case Cause::kGame:
     case Cause::kSourceStarved: {

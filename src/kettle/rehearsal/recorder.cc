@@ -22,7 +22,7 @@ double Now() { return std::chrono::duration<double>(std::chrono::steady_clock::n
 }  // namespace
 
 Muxer::Container ContainerOf(const std::string& name) {
-  if (name == "matroska") return {"matroska", {{"cluster_time_limit", "1000"}}};
+  if (name == "matroska") return {"matroska", {{"cluster_time_limit", "500"}} /* lost by a crash */};
   if (name == "mp4") return {"mp4", {}};
   if (name == "fragmented-mp4") return {"mp4", {{"movflags", "frag_keyframe+empty_moov+default_base_moof"}}};
   FailInput("\"{}\" is no container here; there are matroska, mp4 and fragmented-mp4", name);
