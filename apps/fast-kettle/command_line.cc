@@ -304,57 +304,20 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
   return {Fill(command, std::move(request), values), ""};
 }
 
-Parsed ParseFootage(const Command& command, std::vector<std::string> arguments) {
-  Request request;
-  request.command = command.name;
-  FootageOptions& footage = request.footage;
-  po::options_description options("Options"), hidden, all;
-  auto add = options.add_options();
-  add("help,h", "this text");
-  add("json", po::bool_switch(&request.json), "print the result as JSON instead of a table");
-  add("quiet", po::bool_switch(&request.quiet), "no progress on standard error");
-  add("size", po::value(&footage.size)->value_name("WxH"), "render: of the pictures (default: 1280x720)");
-  add("frame-rate", po::value(&footage.frame_rate)->value_name("RATE"), "render: default 60");
-  add("seconds", po::value(&footage.seconds)->value_name("S"), "render: how long (default: 10)");
-  add("out", po::value(&footage.file)->value_name("FILE"), "render: the Y4M file (default: SCENE.y4m)");
-  hidden.add_options()("verb", po::value(&footage.verb))("subject", po::value(&footage.subject));
-  all.add(options).add(hidden);
-  po::positional_options_description places;
-  places.add("verb", 1).add("subject", 1);
-  po::variables_map map;
-  const std::vector<std::string> verbs = {"list", "inspect", "render"};
-  try {
-    const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
-    po::store(po::command_line_parser(arguments).options(all).positional(places).style(style).run(), map);
-    if (map.count("help")) return {std::nullopt, HelpFor(command, {options})};
-    po::notify(map);
-  } catch (const po::too_many_positional_options_error&) {
-    FailInput("footage {} takes one {}", footage.verb, footage.verb == "render" ? "scene" : "clip");
-  } catch (const po::error& error) {
-    Refuse(command.name, error, Names({options}));
-  }
-  if (footage.verb.empty()) FailInput("footage: say list, inspect or render; see fast-kettle footage --help");
-  if (std::find(verbs.begin(), verbs.end(), footage.verb) == verbs.end())
-    FailInput("footage has no \"{}\"{}", footage.verb, Suggestion(footage.verb, verbs));
-  if (footage.verb == "list" && !footage.subject.empty()) FailInput("footage list takes no name");
-  if (footage.verb == "inspect" && footage.subject.empty())
-    FailInput("footage inspect: name a clip: fast-kettle footage inspect my-clip.mkv");
-  if (footage.verb == "render" && footage.subject.empty())
-    FailInput("footage render: name a scene; fast-kettle footage list tells them");
-  CheckRange("seconds", footage.seconds, 0.1, 600);
-  return {request, ""};
+po::options_description VerbOptions(Request& request) {
+  po::options_description options("Options");
+  options.add_options()("help,h", "this text")("json", po::bool_switch(&request.json),
+                                               "print the result as JSON instead of a table")(
+      "quiet", po::bool_switch(&request.quiet), "no progress on standard error");
+  return options;
 }
 
-Parsed ParseLoad(const Command& command, const std::vector<std::string>& arguments) {
-  Request request;
+// A command that begins with a verb and may name a subject; the help's text if that is asked for.
+std::optional<Parsed> ParseVerb(const Command& command, const std::vector<std::string>& verbs,
+                                const std::vector<std::string>& arguments, const po::options_description& options,
+                                Request& request) {
   request.command = command.name;
-  po::options_description options("Options"), hidden, all;
-  auto add = options.add_options();
-  add("help,h", "this text");
-  add("json", po::bool_switch(&request.json), "print the result as JSON instead of a table");
-  add("quiet", po::bool_switch(&request.quiet), "no progress on standard error");
-  add("seconds", Optional(request.load.seconds, "S"), "how long (capture: 60; replay: as long as the profile)");
-  add("out", po::value(&request.load.file)->value_name("FILE"), "capture: the profile (default: game.load.json)");
+  po::options_description hidden, all;
   hidden.add_options()("verb", po::value(&request.verb))("subject", po::value(&request.subject));
   all.add(options).add(hidden);
   po::positional_options_description places;
@@ -363,17 +326,46 @@ Parsed ParseLoad(const Command& command, const std::vector<std::string>& argumen
   try {
     const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
     po::store(po::command_line_parser(arguments).options(all).positional(places).style(style).run(), map);
-    if (map.count("help")) return {std::nullopt, HelpFor(command, {options})};
+    if (map.count("help")) return Parsed{std::nullopt, HelpFor(command, {options})};
     po::notify(map);
   } catch (const po::too_many_positional_options_error&) {
-    FailInput("load {} takes one profile at most", request.verb);
+    FailInput("{} takes a verb and one name at most; see fast-kettle {} --help", command.name, command.name);
   } catch (const po::error& error) {
     Refuse(command.name, error, Names({options}));
   }
-  const std::vector<std::string> verbs = {"capture", "replay"};
-  if (request.verb.empty()) FailInput("load: say capture or replay; see fast-kettle load --help");
+  if (request.verb.empty())
+    FailInput("{}: say {}; see fast-kettle {} --help", command.name, fmt::join(verbs, " or "), command.name);
   if (std::find(verbs.begin(), verbs.end(), request.verb) == verbs.end())
-    FailInput("load has no \"{}\"{}", request.verb, Suggestion(request.verb, verbs));
+    FailInput("{} has no \"{}\"{}", command.name, request.verb, Suggestion(request.verb, verbs));
+  return std::nullopt;
+}
+
+Parsed ParseFootage(const Command& command, const std::vector<std::string>& arguments) {
+  Request request;
+  FootageOptions& footage = request.footage;
+  po::options_description options = VerbOptions(request);
+  auto add = options.add_options();
+  add("size", po::value(&footage.size)->value_name("WxH"), "render: of the pictures (default: 1280x720)");
+  add("frame-rate", po::value(&footage.frame_rate)->value_name("RATE"), "render: default 60");
+  add("seconds", po::value(&footage.seconds)->value_name("S"), "render: how long (default: 10)");
+  add("out", po::value(&footage.file)->value_name("FILE"), "render: the Y4M file (default: SCENE.y4m)");
+  if (const auto help = ParseVerb(command, {"list", "inspect", "render"}, arguments, options, request)) return *help;
+  if (request.verb == "list" && !request.subject.empty()) FailInput("footage list takes no name");
+  if (request.verb == "inspect" && request.subject.empty())
+    FailInput("footage inspect: name a clip: fast-kettle footage inspect my-clip.mkv");
+  if (request.verb == "render" && request.subject.empty())
+    FailInput("footage render: name a scene; fast-kettle footage list tells them");
+  CheckRange("seconds", footage.seconds, 0.1, 600);
+  return {request, ""};
+}
+
+Parsed ParseLoad(const Command& command, const std::vector<std::string>& arguments) {
+  Request request;
+  po::options_description options = VerbOptions(request);
+  auto add = options.add_options();
+  add("seconds", Optional(request.load.seconds, "S"), "how long (capture: 60; replay: as long as the profile)");
+  add("out", po::value(&request.load.file)->value_name("FILE"), "capture: the profile (default: game.load.json)");
+  if (const auto help = ParseVerb(command, {"capture", "replay"}, arguments, options, request)) return *help;
   if (request.verb == "capture" && !request.subject.empty())
     FailInput("load capture writes to --out FILE; it takes no name");
   if (request.load.seconds) CheckRange("seconds", *request.load.seconds, 1, 24 * 3600);

@@ -31,7 +31,6 @@ struct BenchOptions {
 
 // footage list, inspect, render; checked where it is used.
 struct FootageOptions {
-  std::string verb, subject;  // subject: a clip's path or a scene's name
   std::string size = "1280x720", frame_rate = "60", file;
   double seconds = 10;
 };
@@ -77,8 +76,8 @@ struct Request {
   UplinkOptions uplink;
   RehearseOptions rehearse;
   LoadOptions load;
-  std::string verb;              // of load: "capture" or "replay"
-  std::string subject;           // what the command is about: a plan's file, a rehearsal's folder
+  std::string verb;              // of footage and load
+  std::string subject;           // what the command is about: a clip, a scene, a plan's file, a rehearsal's folder
   std::string root = "/";        // survey: of the tree to read
   std::string recording_folder;  // survey: empty: the output folder
   bool exhaustive = false;       // plan: try the whole grid as well

@@ -61,10 +61,10 @@ int List(const Request& request, Progress& progress) {
 std::string YesNo(bool yes) { return yes ? "yes" : "no"; }
 
 int Inspect(const Request& request, Progress& progress) {
-  progress.Stage("reading " + request.footage.subject, 1);
-  const ClipReport report = InspectWholeClip(request.footage.subject, [&](double share) {
+  progress.Stage("reading " + request.subject, 1);
+  const ClipReport report = InspectWholeClip(request.subject, [&](double share) {
     StopIfAsked();
-    progress.Show(request.footage.subject, share);
+    progress.Show(request.subject, share);
   });
   progress.Clear();
   if (request.json) {
@@ -89,13 +89,13 @@ int Inspect(const Request& request, Progress& progress) {
          fmt::format("the busiest from {} s, the calmest from {} s", content.busiest_second, content.calmest_second));
   if (report.notes.empty()) line("used as", "it is");
   for (const std::string& note : report.notes) fmt::print("  - {}\n", note);
-  fmt::print("\nNext: put it under footage in your show: footage = [\"{}\"]\n", request.footage.subject);
+  fmt::print("\nNext: put it under footage in your show: footage = [\"{}\"]\n", request.subject);
   return 0;
 }
 
 int Render(const Request& request, Progress& progress) {
   const FootageOptions& options = request.footage;
-  MakeScene(options.subject, kSceneSeed);  // a wrong name is told first
+  MakeScene(request.subject, kSceneSeed);  // a wrong name is told first
   FrameSize size;
   FrameRate rate;
   try {
@@ -104,13 +104,13 @@ int Render(const Request& request, Progress& progress) {
   } catch (const Error& error) {
     FailInput("footage render: {}", error.what());
   }
-  const std::filesystem::path file = options.file.empty() ? options.subject + ".y4m" : options.file;
+  const std::filesystem::path file = options.file.empty() ? request.subject + ".y4m" : options.file;
   if (std::filesystem::is_directory(file)) FailInput("--out: {} is a folder; name a file", file.string());
   progress.Stage("drawing", 1);
   const auto start = std::chrono::steady_clock::now();
-  RenderSceneTo(file, options.subject, size, rate, options.seconds, [&](double share) {
+  RenderSceneTo(file, request.subject, size, rate, options.seconds, [&](double share) {
     StopIfAsked();
-    progress.Show(options.subject, share);
+    progress.Show(request.subject, share);
   });
   progress.Clear();
   const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -132,8 +132,8 @@ int Render(const Request& request, Progress& progress) {
 
 int RunFootage(const Request& request) {
   Progress progress(request.quiet);
-  if (request.footage.verb == "list") return List(request, progress);
-  if (request.footage.verb == "inspect") return Inspect(request, progress);
+  if (request.verb == "list") return List(request, progress);
+  if (request.verb == "inspect") return Inspect(request, progress);
   return Render(request, progress);
 }
 

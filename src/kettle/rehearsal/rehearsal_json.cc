@@ -1,20 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
-#include <nlohmann/json.hpp>
-
 #include "kettle/rehearsal/rehearsal.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(RehearsalTask::File, path, container)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(RehearsalFile, path, container, bytes, stalled, trouble)
-
-#define KETTLE_JSON(Type, ...)                                                   \
-  void to_json(nlohmann::json& nlohmann_json_j, const Type& nlohmann_json_t) {   \
-    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_TO, __VA_ARGS__))     \
-  }                                                                              \
-  void from_json(const nlohmann::json& nlohmann_json_j, Type& nlohmann_json_t) { \
-    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_FROM, __VA_ARGS__))   \
-  }
 
 KETTLE_JSON(RehearsalSecond, start_seconds, late, skipped_stream, skipped_recording, dropped, stalled, stream_waiting,
             recording_waiting, send_waiting_seconds, acknowledged_kbps, round_trip_ms, connected, disk_kbps,
@@ -25,7 +16,5 @@ KETTLE_JSON(RehearsalTask, footage, source_rate, seconds, queue_depth, stream, r
             record_from, record_to, power_cut_seconds, game)
 KETTLE_JSON(RehearsalOutcome, seconds, late_frames, stream, recording, dropped, stalled, timeline, clock_p50_ms,
             clock_p999_ms, clock_max_ms, connection_losses, connection_trouble, simulated_ingest, files)
-
-#undef KETTLE_JSON
 
 }  // namespace kettle

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/trial/tasks.h"
 
-#include <nlohmann/json.hpp>
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -9,15 +9,6 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputTask, settings, output)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SlowDown, frame, factor)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SoakWindow, start_seconds, fps, throttle_events, stolen_cores, other_cores)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedFrame, frame, due_ms, taken_ms)
-
-// The other types' functions are declared in the header: their bodies are made from one list each.
-#define KETTLE_JSON(Type, ...)                                                   \
-  void to_json(nlohmann::json& nlohmann_json_j, const Type& nlohmann_json_t) {   \
-    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_TO, __VA_ARGS__))     \
-  }                                                                              \
-  void from_json(const nlohmann::json& nlohmann_json_j, Type& nlohmann_json_t) { \
-    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_FROM, __VA_ARGS__))   \
-  }
 
 KETTLE_JSON(Latency, p50_ms, p99_ms, max_ms)
 KETTLE_JSON(EncodeTask, settings, footage, longest_seconds, output)
@@ -34,7 +25,5 @@ KETTLE_JSON(QualityOutcome, quality, frames)
 KETTLE_JSON(ProbeTask, settings)
 KETTLE_JSON(ProbeOutcome, works, reason, device_name)
 KETTLE_JSON(LimitsOutcome, at_once, more_at_once, largest, b_frames, ten_bit)
-
-#undef KETTLE_JSON
 
 }  // namespace kettle
