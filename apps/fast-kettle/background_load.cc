@@ -27,6 +27,7 @@ BackgroundLoad::BackgroundLoad(const std::string& load, const std::vector<std::s
     SteadyClock clock;
     profile_ = CaptureLoad({.seconds = 2}, clock, StopRequested(), [](double) {});
     digest_ = "live " + MakeProvenance("", "").utc;
+    live_ = true;
     return;
   }
   const LoadProfile read = ReadLoadProfile(load);
@@ -45,6 +46,13 @@ BackgroundLoad::BackgroundLoad(const std::string& load, const std::vector<std::s
 BackgroundLoad::~BackgroundLoad() {
   stop_ = true;
   if (thread_.joinable()) thread_.join();
+}
+
+std::vector<std::string> BackgroundLoad::live_programs() const {
+  std::vector<std::string> names;
+  for (const LoadProfile::Program& program : profile_.programs)
+    if (live_) names.push_back(program.name);
+  return names;
 }
 
 std::string BackgroundLoad::words() const {

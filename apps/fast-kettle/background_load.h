@@ -23,12 +23,15 @@ class BackgroundLoad {
   BackgroundLoad& operator=(const BackgroundLoad&) = delete;
 
   double mean_cores() const { return profile_.mean_cores(); }
+  // Programs that are the game, where it is running now.
+  std::vector<std::string> live_programs() const;
   const std::string& digest() const { return digest_; }  // trials under another load are not the same
   std::string words() const;                             // "race-night.load.json: 0.8 of 2 cores"
   nlohmann::json json() const;
 
  private:
   std::string name_, digest_, note_;
+  bool live_ = false;
   LoadProfile profile_;
   std::atomic<bool> stop_ = false;
   WorkerProcess worker_;

@@ -279,7 +279,7 @@ json ShowJson(const Session& session, const Show& show, double cpu_cores) {
           {"footage", footage},
           {"footage_seconds", session.request().footage_seconds},
           {"recording_folder", show.recording_folder.string()},
-          {"container", "matroska"},
+          {"container", show.recording_container},
           {"cpu_cores", cpu_cores}};
 }
 

@@ -87,6 +87,8 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
   task.record_to = options.record_to;
   task.power_cut_seconds = options.power_cut;
   task.game = {"kettle-game", kLoadProcess};
+  if (session.load())
+    for (const std::string& program : session.load()->live_programs()) task.game.push_back(program);
   const fs::path folder = options.folder.empty() ? session.out() : fs::path(options.folder);
   if (!options.folder.empty()) CheckWritable(folder);
   std::vector<std::string> containers{options.container.empty() ? plan.container : options.container};

@@ -102,11 +102,23 @@ std::string DisturbedLine(const Plan& plan) {
       proof.late, proof.stolen_cores, proof.other_cores);
 }
 
+std::string ContainerLine(const std::string& container) {
+  if (container == "mp4")
+    return CardLine("container", "mp4 (.mp4)",
+                    "opens everywhere, but a crash costs the whole file: its index is written at the end");
+  if (container == "fragmented-mp4")
+    return CardLine("container", "fragmented MP4 (.mp4)",
+                    "a crash costs the last moments, not the file; most editors open it");
+  return CardLine("container", "matroska (.mkv)",
+                  "a crash costs the last moments, not the file; rewrap to MP4 afterwards");
+}
+
 // Settings that were proven on an idle machine prove nothing beside a game: say what was running.
-std::string LoadLine(const Plan& plan) {
+std::string LoadLine(const Plan& plan, const Show& show) {
+  if (!show.load.empty()) return "";  // a declared load is told among the warnings
   return fmt::format(
-      "  - other programs took {:.1f} of {:g} cores during the proof run; if your game was not running, start it\n"
-      "    and plan again with --fresh\n",
+      "  - other programs took {:.1f} of {:g} cores during the proof run; if your game was not running, capture what\n"
+      "    it takes (fast-kettle load capture) and plan again with --load\n",
       plan.proving.attempts.back().proof.other_cores, plan.capacity.cpu_cores);
 }
 
@@ -122,15 +134,14 @@ std::string SettingsCard(const Plan& plan, const Show& show) {
   }
   text += "\nSTREAM\n" + Encode(plan, plan.chosen->stream, "stream");
   text += "\nRECORDING\n" + Encode(plan, plan.chosen->recording, "recording");
-  text += CardLine("container", "matroska (.mkv)",
-                   "a crash costs the last moments, not the file; rewrap to MP4 afterwards");
+  text += ContainerLine(show.recording_container);
   const double gigabytes =
       plan.chosen->recording.settings.bit_rate.kbps() * 1000 / 8 * show.recording_hours * 3600 / 1e9;
   text += CardLine("disk space", fmt::format("{:.1f} GB", gigabytes),
                    fmt::format("for {:g} hours at the average bit rate", show.recording_hours));
   text += "\nPLACEMENT\n" + PlacementLine(plan);
   text += "\nPROOF\n" + ProofLine(plan.proving.attempts.back().proof);
-  text += "\nMIND\n" + LoadLine(plan) + DisturbedLine(plan);
+  text += "\nMIND\n" + LoadLine(plan, show) + DisturbedLine(plan);
   for (const std::string& warning : plan.targets.warnings) text += "  - " + warning + "\n";
   return text;
 }

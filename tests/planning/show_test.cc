@@ -103,7 +103,7 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"stream", "destinations = [\"quaysid\"]", "did you mean \"quayside\"?"},
       {"stream", "destinations = \"quayside\"", "must be a list"},
       {"stream", "destinations = [7]", "must be a list of texts"},
-      {"recording", "container = \"mp4\"", "survives a crash"},
+      {"recording", "container = \"avi\"", "survive a crash"},
       {"recording", "hours = -1", "must be a number"},
       {"recording", "quality = \"best\"", "\"archive\" is"},
       {"recording", "quality = \"archive\"\nbit_rate = \"9 Mbit/s\"", "not both"},

@@ -50,6 +50,19 @@ TEST(SettingsCard, SaysWhenTheMachineWasDisturbed) {
   EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("disturbed"));
 }
 
+TEST(SettingsCard, SaysUnderWhichLoadAndIntoWhichContainer) {
+  Show show;
+  EXPECT_THAT(SettingsCard(PlanOf(false), show),
+              testing::AllOf(testing::HasSubstr("fast-kettle load capture"), testing::HasSubstr("matroska (.mkv)")));
+  show.load = "race-night.load.json";
+  show.recording_container = "mp4";
+  const std::string card = SettingsCard(PlanOf(false), show);
+  EXPECT_THAT(card, testing::Not(testing::HasSubstr("load capture"))) << "the load was there";
+  EXPECT_THAT(card, testing::HasSubstr("a crash costs the whole file"));
+  show.recording_container = "fragmented-mp4";
+  EXPECT_THAT(SettingsCard(PlanOf(false), show), testing::HasSubstr("fragmented MP4"));
+}
+
 TEST(SettingsCard, WithoutAPlanNamesTheNearest) {
   Plan plan = PlanOf(false);
   plan.chosen.reset();

@@ -32,9 +32,9 @@ class RehearsalFiguresTest : public test::FolderTest {
 };
 
 TEST_F(RehearsalFiguresTest, TheTitleIsTheVerdict) {
-  EXPECT_THAT(Drawn(), testing::AllOf(HasSubstr("It holds: none of 300 frames was lost in 5 s"),
-                                      HasSubstr("all that may be used"), HasSubstr("stalled"),
-                                      Not(HasSubstr("SIMULATED"))));
+  EXPECT_THAT(Drawn(),
+              testing::AllOf(HasSubstr("It holds: none of 300 frames was lost in 5 s"),
+                             HasSubstr("all that may be used"), HasSubstr("stalled"), Not(HasSubstr("SIMULATED"))));
 }
 
 TEST_F(RehearsalFiguresTest, LossesAreCountedByTheirKind) {

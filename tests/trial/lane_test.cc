@@ -83,7 +83,8 @@ TEST_F(LaneTest, ItsThreadHasANameAndANiceness) {
                name = buffer;
                niceness = getpriority(PRIO_PROCESS, static_cast<id_t>(gettid()));
              },
-             {}, {}});
+             {},
+             {}});
   lane.WaitUntilOpen();
   EXPECT_EQ(name, "stream");
   EXPECT_EQ(niceness, std::min(19, getpriority(PRIO_PROCESS, 0) + 4));
@@ -91,8 +92,8 @@ TEST_F(LaneTest, ItsThreadHasANameAndANiceness) {
 }
 
 TEST_F(LaneTest, ASourceOfSeveralFilesHasNoEnd) {
-  const EndlessSource source({test::MakeY4m(path("b.y4m"), {32, 32}, {25, 1}, 3),
-                              test::MakeY4m(path("c.y4m"), {32, 32}, {25, 1}, 2, 100)});
+  const EndlessSource source(
+      {test::MakeY4m(path("b.y4m"), {32, 32}, {25, 1}, 3), test::MakeY4m(path("c.y4m"), {32, 32}, {25, 1}, 2, 100)});
   const auto pixel = [&](std::int64_t index) { return source.Frame(index)->data[0][40]; };
   EXPECT_EQ(pixel(0), pixel(5));
   EXPECT_EQ(pixel(3), pixel(8));

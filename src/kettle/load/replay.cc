@@ -83,7 +83,7 @@ void Load(const LoadProfile& profile, std::size_t core, Clock::time_point start,
 }  // namespace
 
 void ReplayLoad(const LoadProfile& profile, double seconds, const std::function<void(double)>& progress) {
-  prctl(PR_SET_NAME, kLoadProcess);
+  prctl(PR_SET_NAME, kLoadProcess);  // of this process's first thread: the process is known by it
   std::atomic<bool> stop = false;
   const Clock::time_point start = Clock::now();
   std::vector<std::thread> threads;

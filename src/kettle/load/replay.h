@@ -6,11 +6,9 @@
 #include <functional>
 
 #include "kettle/load/profile.h"
+#include "kettle/machine/conditions.h"
 
 namespace kettle {
-
-// The name of the process that replays a load: it counts as the game.
-inline constexpr const char* kLoadProcess = "game-load";
 
 // A thread on each core is busy as long as the profile says, again and again for `seconds`. What a core could not give
 // is owed for a moment and then forgotten, as by a game that drops frames. The profile must be of this machine's number

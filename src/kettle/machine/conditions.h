@@ -23,6 +23,9 @@ struct ConditionSample {
 };
 ConditionSample SampleConditions(const std::filesystem::path& root = "/");
 
+// The name of the process that replays a declared load: it counts as the game, and disturbs nothing.
+inline constexpr const char* kLoadProcess = "game-load";
+
 struct BusyProcess {
   std::string name;
   double cores = 0;

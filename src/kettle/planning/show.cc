@@ -186,12 +186,13 @@ class ShowReader {
     if (quality && *quality != "archive")
       recording.Fail("quality", fmt::format("\"{}\" is not known; \"archive\" is, or give bit_rate", *quality));
     if (quality && show.recording_bit_rate) recording.Fail("quality", "give quality or bit_rate, not both");
-    const auto container = recording.Text("container");
-    if (container && *container != "matroska")
-      recording.Fail(
-          "container",
-          fmt::format("\"{}\" is not offered; \"matroska\" is: it survives a crash, and can be rewrapped later",
-                      *container));
+    show.recording_container = recording.Text("container").value_or(show.recording_container);
+    const std::vector<std::string> containers = {"matroska", "fragmented-mp4", "mp4"};
+    if (std::find(containers.begin(), containers.end(), show.recording_container) == containers.end())
+      recording.Fail("container",
+                     fmt::format("\"{}\" is not offered; there are matroska and fragmented-mp4, which survive a crash, "
+                                 "and mp4, which does not",
+                                 show.recording_container));
     show.recording_folder = recording.Text("folder").value_or("recordings");
     show.recording_hours = recording.Number("hours", 0.01, 1000).value_or(show.recording_hours);
   }

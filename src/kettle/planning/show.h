@@ -33,6 +33,7 @@ struct Show {
   std::optional<BitRate> recording_bit_rate;  // not set: archive quality
   std::filesystem::path recording_folder;     // where recordings will go; may not exist yet
   double recording_hours = 3;
+  std::string recording_container = "matroska";  // or "fragmented-mp4", "mp4"
 
   // uplink
   Line line;  // neither readings nor a trace: nothing is known of it

@@ -18,7 +18,7 @@ const std::vector<ShowKey>& ShowKeys() {
       {"stream", "destinations", Kind::kList, "destination", "where the stream goes, by name or file; repeatable"},
       {"recording", "size", Kind::kText, "recording-size", "the recording's picture, or \"source\""},
       {"recording", "folder", Kind::kText, "recording-folder", "where recordings go"},
-      {"recording", "container", Kind::kText, "recording-container", "\"matroska\""},
+      {"recording", "container", Kind::kText, "recording-container", "matroska (usual), fragmented-mp4, mp4"},
       {"recording", "hours", Kind::kNumber, "recording-hours", "how long a show lasts"},
       {"recording", "quality", Kind::kText, "recording-quality", "\"archive\""},
       {"recording", "bit_rate", Kind::kText, "recording-bit-rate", "the recording's bit rate: \"25 Mbit/s\""},

@@ -108,6 +108,9 @@ class Rehearsing {
     stream_out_.sender().Finish(task_.most_send_delay_seconds + 1);
     for (auto& file : recorders_) file->Finish();
     meter_thread_.join();
+    // What was lost while the encoders and queues ran empty.
+    if (const double now = Elapsed(); now - metered_seconds_ > 0.05)
+      outcome_.timeline.push_back(TakeSecond(metered_seconds_, now));
     Summarise();
     return std::move(outcome_);
   }
@@ -185,14 +188,13 @@ class Rehearsing {
   // In its own thread, for reading /proc takes longer than a frame may be late.
   void Meter() {
     NameThread("meter");
-    double last = 0;
     for (int second = 1; !ending_; ++second) {
       const std::int64_t until = start_ns_ + second * 1'000'000'000LL;
       while (!ending_ && clock_.now_ns() < until) clock_.SleepUntil(std::min(until, clock_.now_ns() + 100'000'000));
+      if (ending_) return;
       const double now = Elapsed();
-      if (now - last < 0.2) return;  // hardly a second
-      outcome_.timeline.push_back(TakeSecond(last, now));
-      last = now;
+      outcome_.timeline.push_back(TakeSecond(metered_seconds_, now));
+      metered_seconds_ = now;
     }
   }
 
@@ -267,6 +269,7 @@ class Rehearsing {
   RehearsalCounts counts_;
   std::vector<double> errors_ms_;
   std::int64_t start_ns_ = 0;
+  double metered_seconds_ = 0;  // of the run: so far the timeline goes
   std::thread sound_thread_, meter_thread_, killer_;
 };
 

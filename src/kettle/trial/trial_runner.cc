@@ -39,7 +39,7 @@ class Surroundings {
   void Charge(const WorkerReport& report, int fed_frames, Trial& trial, Repeat& repeat) const {
     const ConditionSample end = SampleConditions();
     const double wall = std::max(1e-3, report.wall_seconds);
-    const Conditions conditions = ReadConditions(start_, end, wall, {kStandInProcess, "kettle-engine"});
+    const Conditions conditions = ReadConditions(start_, end, wall, {kStandInProcess, "kettle-engine", kLoadProcess});
     const double stand_in = UsedBetween(Of(start_), Of(end));
     if (trial.simulated && fed_frames > 0)
       trial.stand_in_cores = stand_in / fed_frames * trial.settings.frame_rate.fps();
