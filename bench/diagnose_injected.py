@@ -28,7 +28,7 @@ def plan(folder):
 
 def hog(start):
     time.sleep(start)
-    for busy in [subprocess.Popen(["timeout", "4", "yes"], stdout=subprocess.DEVNULL) for _ in range(3)]:
+    for busy in [subprocess.Popen(["timeout", "5", "yes"], stdout=subprocess.DEVNULL) for _ in range(10)]:
         busy.wait()
 
 

@@ -143,6 +143,15 @@ TEST_F(DiagnosisTest, AnEngineThatIsTooSlow) {
   EXPECT_THAT(stretch.why, HasSubstr("GPU's engine"));
 }
 
+TEST_F(DiagnosisTest, AnEngineWaitsForNoProcessorUnlessAllAreTaken) {
+  facts_.recording_on_gpu = true;
+  At(5).skipped_recording = 7;
+  At(5).stolen_cores = 0.15;
+  EXPECT_EQ(Only().cause, Cause::kRecordingEncoder);
+  At(5).stolen_cores = 0.6;
+  EXPECT_EQ(Only().cause, Cause::kStolen) << "nothing was left for feeding it";
+}
+
 TEST_F(DiagnosisTest, ADiskThatIsSlowAndOneThatIsFull) {
   At(5).stalled = 30;
   At(5).longest_write_ms = 2300;

@@ -98,13 +98,15 @@ class Judge {
     const RehearsalSecond& s = *fullest;
     const double busy = Busy(s);
     const std::string full = fmt::format("{:.2f} of {:g} processors were in use", busy, facts_.cpu_cores);
-    if (s.stolen_cores >= kMuchStolen && s.stolen_cores >= s.busiest_cores)
-      return {Cause::kStolen, "",
-              fmt::format("{}, {:.2f} of them by other machines on this host", full, s.stolen_cores)};
     const bool on_gpu = loss == Loss::kSkippedStream      ? facts_.stream_on_gpu
                         : loss == Loss::kSkippedRecording ? facts_.recording_on_gpu
                                                           : false;
-    if (busy >= kFull * facts_.cpu_cores) {
+    // An engine of its own waits for no processor unless all are taken.
+    const bool is_full = busy >= kFull * facts_.cpu_cores;
+    if (s.stolen_cores >= kMuchStolen && s.stolen_cores >= s.busiest_cores && (is_full || !on_gpu))
+      return {Cause::kStolen, "",
+              fmt::format("{}, {:.2f} of them by other machines on this host", full, s.stolen_cores)};
+    if (is_full) {
       if (!s.busiest.empty() && s.busiest_cores >= kMuchOfOthers)
         return {Cause::kOtherProgram, s.busiest,
                 fmt::format("{}; \"{}\" took {:.2f}", full, s.busiest, s.busiest_cores)};
