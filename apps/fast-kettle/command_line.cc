@@ -108,7 +108,9 @@ void AddBench(po::options_description& options, BenchOptions& bench) {
 void AddUplink(po::options_description& options, UplinkOptions& uplink) {
   auto add = options.add_options();
   add("to", po::value(&uplink.to)->value_name("URL"),
-      "measure: publish to rtmp://host/app or rtmps://..., or to all ingests of a destination by name; repeatable");
+      "measure: publish to rtmp://host/app, rtmps://... or srt://host:port, or to all ingests of a destination by "
+      "name; "
+      "repeatable");
   add("key-file", po::value(&uplink.key_file)->value_name("FILE"),
       "holds the stream key in its first line (SRT: a passphrase in its second)");
   add("seconds", po::value(&uplink.seconds)->value_name("S"), "of measuring, for each ingest (default: 20)");
@@ -334,7 +336,8 @@ std::optional<Parsed> ParseVerb(const Command& command, const std::vector<std::s
     Refuse(command.name, error, Names({options}));
   }
   if (request.verb.empty())
-    FailInput("{}: say {}; see fast-kettle {} --help", command.name, fmt::join(verbs, " or "), command.name);
+    FailInput("{}: say {} or {}; see fast-kettle {} --help", command.name,
+              fmt::join(verbs.begin(), verbs.end() - 1, ", "), verbs.back(), command.name);
   if (std::find(verbs.begin(), verbs.end(), request.verb) == verbs.end())
     FailInput("{} has no \"{}\"{}", command.name, request.verb, Suggestion(request.verb, verbs));
   return std::nullopt;

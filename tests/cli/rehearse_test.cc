@@ -57,9 +57,9 @@ TEST_F(RehearseTest, AnOutageOfTheLineIsNamed) {
 }
 
 TEST_F(RehearseTest, APowerCutLeavesWhatEachContainerKeeps) {
-  const auto ran = Run("rehearse plan.json --seconds 20 --power-cut 6 --out out --quiet");
+  const auto ran = Run("rehearse plan.json --seconds 30 --power-cut 12 --out out --quiet");
   EXPECT_EQ(ran.code, 0) << ran.err << ran.out;
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("Killed after 6 s"), HasSubstr("matroska"), HasSubstr("its index is written")));
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Killed after 12 s"), HasSubstr("matroska"), HasSubstr("its index is written")));
   ExpectValid("power-cut");
   for (const auto& file : Json("out/power-cut.json")["files"])
     if (file["container"] == "mp4") {

@@ -156,6 +156,7 @@ void Sender::Finish(double patience_seconds) {
   changed_.notify_all();
   thread_.join();
   thread_ = std::thread([] {});
+  while (!queue_.empty()) state_.dropped += queue_.Pop().video;  // what the line did not take in the end
   try {
     if (publisher_) publisher_->Finish(1);
   } catch (const Error&) {
