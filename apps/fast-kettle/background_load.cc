@@ -2,6 +2,7 @@
 #include "background_load.h"
 
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -36,11 +37,24 @@ BackgroundLoad::BackgroundLoad(const std::string& load, const std::vector<std::s
   digest_ = HexDigest(nlohmann::json(profile_).dump());
   thread_ = std::thread([this] {
     try {
-      worker_.Run({"load", {{"profile", profile_}, {"seconds", kLongestSeconds}}, kLongestSeconds});
-    } catch (const Error&) {
-      // Stopped: its time is over.
+      const WorkerReport report =
+          worker_.Run({"load", {{"profile", profile_}, {"seconds", kLongestSeconds}}, kLongestSeconds},
+                      [this](double) { running_ = true; });
+      trouble_ = report.detail;
+    } catch (const Error& error) {
+      trouble_ = error.what();  // as a rule: stopped, its time is over
     }
+    ended_ = true;
   });
+  while (!running_ && !ended_) usleep(5'000);
+  if (!running_) {
+    thread_.join();
+    FailMachine("the load's replay did not start: {}", trouble_);
+  }
+}
+
+void BackgroundLoad::CheckStillThere() const {
+  if (ended_) FailMachine("the load's replay ended by itself ({}): what was measured was not under it", trouble_);
 }
 
 BackgroundLoad::~BackgroundLoad() {

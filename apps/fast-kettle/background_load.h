@@ -16,11 +16,15 @@ namespace kettle::app {
 class BackgroundLoad {
  public:
   // `load` is a load profile's path, or "live": then nothing is replayed, and what runs now is watched for two seconds.
-  // A worker replays it until this object ends. Throws Error(kInput) for a profile that is not right.
+  // A worker replays it, from before the constructor returns until this object ends. Throws Error(kInput) for a profile
+  // that is not right, Error(kMachine) if the replay does not start.
   BackgroundLoad(const std::string& load, const std::vector<std::string>& worker_command);
   ~BackgroundLoad();
   BackgroundLoad(const BackgroundLoad&) = delete;
   BackgroundLoad& operator=(const BackgroundLoad&) = delete;
+
+  // Throws Error(kMachine) if the replay has ended by itself: what was measured since was not under this load.
+  void CheckStillThere() const;
 
   double mean_cores() const { return profile_.mean_cores(); }
   // Programs that are the game, where it is running now.
@@ -33,7 +37,8 @@ class BackgroundLoad {
   std::string name_, digest_, note_;
   bool live_ = false;
   LoadProfile profile_;
-  std::atomic<bool> stop_ = false;
+  std::atomic<bool> stop_ = false, running_ = false, ended_ = false;
+  std::string trouble_;  // read after ended_
   WorkerProcess worker_;
   std::thread thread_;
 };

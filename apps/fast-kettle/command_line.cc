@@ -218,7 +218,7 @@ Request Fill(const Command& command, Request request, const std::map<std::string
   CheckRange("footage-seconds", request.footage_seconds, 1, 60);
   CheckRange("proof-seconds", request.proof_seconds, 2, 3600);
   CheckRange("seconds", request.uplink.seconds, 5, 3600);
-  CheckRange("seconds", request.rehearse.seconds, 2, 24 * 3600);
+  CheckRange("seconds", request.rehearse.seconds, 2, 6 * 3600);
   CheckRange("audio-tracks", request.rehearse.audio_tracks, 1, 6);
   if (request.rehearse.climb && request.rehearse.power_cut > 0)
     FailInput("rehearse: --climb or --power-cut, one of them");

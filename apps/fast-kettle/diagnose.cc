@@ -9,8 +9,9 @@
 
 namespace kettle::app {
 
-void PrintDiagnosis(const Diagnosis& diagnosis) {
-  if (diagnosis.stretches.empty()) return;
+namespace {
+
+void PrintStretches(const Diagnosis& diagnosis) {
   fmt::print("{}\n", Paint("What was lost, when and why", Tone::kStrong));
   Table table({Number("from"), Number("to"), Number("frames"), {"loss"}, {"cause"}, {"what the counters show"}});
   for (const LossStretch& s : diagnosis.stretches)
@@ -20,7 +21,15 @@ void PrintDiagnosis(const Diagnosis& diagnosis) {
                {Name(s.loss)},
                {s.program.empty() ? Name(s.cause) : fmt::format("program \"{}\"", s.program)},
                {s.why, Tone::kDim}});
-  fmt::print("{}\n{}\n", table.str(), Paint("What to do", Tone::kStrong));
+  fmt::print("{}\n", table.str());
+}
+
+}  // namespace
+
+void PrintDiagnosis(const Diagnosis& diagnosis) {
+  if (!diagnosis.stretches.empty()) PrintStretches(diagnosis);
+  if (diagnosis.cures.empty()) return;
+  fmt::print("{}\n", Paint("What to do", Tone::kStrong));
   bool rate_helps = false;
   for (std::size_t i = 0; i < diagnosis.cures.size(); ++i) {
     const Diagnosis::Cure& cure = diagnosis.cures[i];

@@ -278,7 +278,6 @@ json ShowJson(const Session& session, const Show& show, double cpu_cores) {
           {"frame_rate", show.source_rate.str()},
           {"footage", footage},
           {"footage_seconds", session.request().footage_seconds},
-          {"recording_folder", show.recording_folder.string()},
           {"container", show.recording_container},
           {"cpu_cores", cpu_cores}};
 }
@@ -363,6 +362,7 @@ int RunPlan(Session& session) {
   session.progress().Clear();
 
   keep.Keep(book.trials());
+  if (session.load()) session.load()->CheckStillThere();
   json body = plan;
   if (check) body["exhaustive"] = *check;
   if (line) {

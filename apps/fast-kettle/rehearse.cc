@@ -52,8 +52,7 @@ PlanFile ReadPlan(const Session& session) {
   if (plan.machine_digest != session.provenance().machine_digest && !session.request().rehearse.anyway)
     FailInput("{}: made on another machine, or before a driver or kernel changed; plan again, or give --anyway",
               session.request().subject);
-  const bool wants_stand_in = plan.simulated && session.request().stand_in_gpu.empty();
-  if (wants_stand_in)
+  if (plan.simulated && session.request().stand_in_gpu.empty())
     FailInput("{}: made with a simulated GPU; give the same --stand-in-gpu PROFILE", session.request().subject);
   return plan;
 }
@@ -86,6 +85,7 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
   task.record_from = options.record_from;
   task.record_to = options.record_to;
   task.power_cut_seconds = options.power_cut;
+  task.frames_csv = (session.scratch() / "frames.csv").string();
   task.game = {"kettle-game", kLoadProcess};
   if (session.load())
     for (const std::string& program : session.load()->live_programs()) task.game.push_back(program);
@@ -95,7 +95,8 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
   if (options.power_cut > 0) containers = {"matroska", "fragmented-mp4", "mp4"};
   for (const std::string& container : containers) {
     ContainerOf(container);  // known?
-    const std::string name = containers.size() > 1 ? "recording-" + container : "recording";
+    // A name that no recording of the user's has.
+    const std::string name = containers.size() > 1 ? "fast-kettle-rehearsal-" + container : "fast-kettle-rehearsal";
     task.files.push_back({fs::absolute(folder / (name + ExtensionOf(container))).string(), container});
   }
   return task;
@@ -150,6 +151,7 @@ class Stage {
   // Nothing if it killed itself, as it was asked to.
   std::optional<RehearsalOutcome> Run(const PlanFile& plan, const RehearsalTask& task) {
     session_.progress().Stage("rehearsal", 1);
+    if (game_) game_->Begin();
     WorkerReport report =
         session_.worker().Run({"rehearse", task, task.seconds * 2 + kGraceSeconds}, [&](double share) {
           session_.progress().Show(fmt::format("{} {} and {} {} in real time", plan.stream.encoder, plan.stream.preset,
@@ -157,9 +159,12 @@ class Stage {
                                    share);
         });
     session_.progress().Clear();
+    if (game_) game_->End();
+    if (session_.load()) session_.load()->CheckStillThere();
     if (task.power_cut_seconds > 0 && report.status == WorkerStatus::kCrashed) return std::nullopt;
     auto outcome = AnswerOf<RehearsalOutcome>(report);
-    if (!outcome) throw Error(Fault::kMachine, "the rehearsal did not run: " + report.detail);
+    if (!outcome)
+      throw Error(report.input ? Fault::kInput : Fault::kMachine, "the rehearsal did not run: " + report.detail);
     return outcome;
   }
   bool has_game() const { return game_.has_value(); }
@@ -172,6 +177,9 @@ class Stage {
   std::optional<StandInGame> game_;
 };
 
+// Of the rehearsal that was just run.
+void KeepFrames(const Session& session) { Publish(session.scratch() / "frames.csv", session.out() / "frames.csv"); }
+
 // Writes and prints the last rehearsal; the exit code.
 int Tell(Session& session, const Stage& stage, const PlanFile& plan, const RehearsalOutcome& outcome,
          const std::optional<Climb>& climb) {
@@ -180,7 +188,6 @@ int Tell(Session& session, const Stage& stage, const PlanFile& plan, const Rehea
   const bool simulated = plan.simulated || outcome.simulated_ingest || stage.has_game();
   fs::copy_file(session.request().subject, session.out() / "plan.json.new", fs::copy_options::overwrite_existing);
   Publish(session.out() / "plan.json.new", session.out() / "plan.json");
-  WriteFile(session.out() / "frames.csv", FramesCsv(outcome));
   WriteFile(session.out() / "seconds.csv", SecondsCsv(outcome.timeline));
   json body = ResultOf(plan, outcome, facts, diagnosis, simulated);
   const GameRate rate = stage.game();
@@ -221,7 +228,9 @@ int RunRehearse(Session& session) {
   if (!options.climb) {
     const RehearsalTask task = stage.Task(plan);
     const auto outcome = stage.Run(plan, task);
-    return outcome ? Tell(session, stage, plan, *outcome, std::nullopt) : TellPowerCut(session, task);
+    if (!outcome) return TellPowerCut(session, task);
+    KeepFrames(session);
+    return Tell(session, stage, plan, *outcome, std::nullopt);
   }
   std::optional<RehearsalOutcome> outcome;
   PlanFile rehearsed;
@@ -232,6 +241,7 @@ int RunRehearse(Session& session) {
     if (verdict.holds || !outcome || !outcome->holds()) {
       outcome = std::move(last);
       rehearsed = next;
+      KeepFrames(session);
     }
     return verdict;
   });

@@ -52,7 +52,9 @@ void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
     fmt::print("  {}: {:.1f} MB{}\n", file.path, static_cast<double>(file.bytes) / 1e6,
                file.trouble.empty() ? "" : "; " + file.trouble);
   fmt::print("\n{}\n\n", outcome.holds() ? Paint("It holds: no frame was lost.", Tone::kGood)
-                                         : Paint("It does not hold: frames were lost.", Tone::kBad));
+                                         : Paint(outcome.lost() > 0 ? "It does not hold: frames were lost."
+                                                                    : "It does not hold: something broke off.",
+                                                 Tone::kBad));
 }
 
 void PrintGame(const GameRate& game) {

@@ -213,6 +213,7 @@ void Session::KeepTrials(const std::vector<Trial>& trials, bool complete, const 
   json body = {{"simulated", simulated},           {"complete", complete}, {"stand_in_digest", stand_in_digest_},
                {"footage", FootageJson(footage_)}, {"trials", trials},     {"paced", json::array()}};
   if (load_) {
+    load_->CheckStillThere();
     body["load"] = load_->json();
     body["load_digest"] = load_->digest();
   }

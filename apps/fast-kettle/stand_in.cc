@@ -67,10 +67,17 @@ StandInGame::StandInGame(const Places& places, double cores, FrameRate rate, con
     : report_(report),
       program_(places, "kettle-game",
                {"--cores", fmt::format("{:g}", cores), "--frame-rate", rate.str(), "--report", report.string()},
-               "SIMULATED") {
+               "SIMULATED"),
+      start_(std::chrono::steady_clock::now()) {
   for (int i = 0; i < kAloneSeconds * 20 && !StopRequested(); ++i) usleep(50'000);
   if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
 }
+
+double StandInGame::Elapsed() const {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
+}
+void StandInGame::Begin() { begin_seconds_ = Elapsed(); }
+void StandInGame::End() { end_seconds_ = Elapsed(); }
 
 GameRate StandInGame::Rate() const {
   std::ifstream file(report_);
@@ -81,9 +88,9 @@ GameRate StandInGame::Rate() const {
   while (std::getline(file, line)) {
     int second = 0, frames = 0;
     if (std::sscanf(line.c_str(), "%d,%d,%lf", &second, &frames, &rate.wanted) != 3) continue;
-    // Its first second starts it up, and in the last one alone the other may have begun.
-    if (second >= 1 && second < kAloneSeconds - 1) alone.push_back(frames);
-    if (second > kAloneSeconds) beside.push_back(frames);
+    // Its first second starts it up; a second that is cut counts for neither.
+    if (second >= 1 && second + 1 < kAloneSeconds) alone.push_back(frames);
+    if (second > begin_seconds_ + 1 && second + 1 < end_seconds_ - 1) beside.push_back(frames);
   }
   rate.alone = Median(alone).value_or(0);
   rate.beside = Mean(beside).value_or(0);

@@ -2,6 +2,7 @@
 // Starts the simulated ingest and the simulated game that ship with the program, for rehearsing without real ones.
 #pragma once
 
+#include <chrono>
 #include <filesystem>
 #include <string>
 #include <vector>
@@ -46,13 +47,19 @@ class StandInGame {
  public:
   // Plays alone for some seconds first. Throws Error(kInterrupted) when stopped meanwhile.
   StandInGame(const Places& places, double cores, FrameRate rate, const std::filesystem::path& report);
-  // Its frames before and since what was to be measured began.
+  // What is to be measured begins, ends.
+  void Begin();
+  void End();
+  // Its frames before, and in the last stretch between Begin and End.
   GameRate Rate() const;
 
  private:
   static constexpr int kAloneSeconds = 5;
+  double Elapsed() const;
   std::filesystem::path report_;
   StandIn program_;
+  std::chrono::steady_clock::time_point start_;
+  double begin_seconds_ = 0, end_seconds_ = 0;  // after its start
 };
 
 }  // namespace kettle::app

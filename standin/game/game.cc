@@ -9,11 +9,11 @@
 #include <cmath>
 #include <csignal>
 #include <fstream>
-#include <iostream>
 #include <string>
 #include <thread>
 #include <vector>
 
+#include "common/program.h"
 #include "kettle/units/error.h"
 #include "kettle/units/units.h"
 
@@ -95,17 +95,7 @@ int Run(int argc, char** argv) {
       "cores", po::value(&options.cores)->value_name("N"), "that its frames take in all (default: 0.8)")(
       "report", po::value(&options.report)->value_name("FILE"), "CSV of the frames made, second by second")(
       "seconds", po::value(&options.seconds)->value_name("S"), "end by itself after so long");
-  po::variables_map map;
-  try {
-    po::store(po::command_line_parser(argc, argv).options(all).positional({}).run(), map);
-    po::notify(map);
-  } catch (const po::error& error) {
-    kettle::FailInput("{}; see --help", error.what());
-  }
-  if (map.count("help")) {
-    std::cout << all << "\nExample:\n  kettle-game --frame-rate 60 --cores 0.8 --report game.csv\n";
-    return 0;
-  }
+  if (!standin::ReadOptions(argc, argv, all, "kettle-game --frame-rate 60 --cores 0.8 --report game.csv")) return 0;
   options.fps = kettle::FrameRate::Parse(rate).fps();
   if (!(options.cores > 0 && options.cores <= 256)) kettle::FailInput("--cores: a number from above 0 to 256");
   if (options.seconds < 0) kettle::FailInput("--seconds: not below 0");
@@ -115,11 +105,4 @@ int Run(int argc, char** argv) {
 
 }  // namespace
 
-int main(int argc, char** argv) {
-  try {
-    return Run(argc, argv);
-  } catch (const kettle::Error& error) {
-    fmt::print(stderr, "kettle-game: {}\n", error.what());
-    return error.fault() == kettle::Fault::kInput ? 2 : 3;
-  }
-}
+int main(int argc, char** argv) { return standin::RunProgram("kettle-game", Run, argc, argv); }

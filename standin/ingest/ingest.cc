@@ -6,8 +6,8 @@
 #include <csignal>
 #include <cstdlib>
 #include <filesystem>
-#include <iostream>
 
+#include "common/program.h"
 #include "kettle/rtmp/url.h"
 #include "kettle/units/error.h"
 #include "server.h"
@@ -46,20 +46,16 @@ int Run(int argc, char** argv) {
       "certificate", po::value(&options.certificate)->value_name("FILE"), "PEM: speak TLS (rtmps)")(
       "private-key", po::value(&options.private_key)->value_name("FILE"), "PEM: of the certificate")(
       "seconds", po::value(&seconds)->value_name("S"), "end by itself after so long");
-  po::variables_map map;
-  try {
-    po::store(po::command_line_parser(argc, argv).options(all).positional({}).run(), map);
-    po::notify(map);
-  } catch (const po::error& error) {
-    kettle::FailInput("{}; see --help", error.what());
-  }
-  if (map.count("help")) {
-    std::cout << all << "\nExample:\n  kettle-ingest --listen 127.0.0.1:19350 --link link.toml --report arrived.csv\n";
+  if (!standin::ReadOptions(argc, argv, all,
+                            "kettle-ingest --listen 127.0.0.1:19350 --link link.toml --report arrived.csv"))
     return 0;
-  }
   options.port = ParsePort("--listen", listen);
   options.host = listen.substr(0, listen.rfind(':'));
-  if (!srt.empty()) options.srt_port = ParsePort("--srt", srt);
+  if (!srt.empty()) {
+    options.srt_port = ParsePort("--srt", srt);
+    if (srt.substr(0, srt.rfind(':')) != options.host)
+      kettle::FailInput("--srt \"{}\": the host must be that of --listen, {}", srt, options.host);
+  }
   if (!link.empty()) options.link = standin::LinkShape::Read(link);
   if (!key_file.empty()) {
     kettle::StreamKey key = kettle::ReadKeyFile(key_file);
@@ -91,14 +87,4 @@ int Run(int argc, char** argv) {
 
 }  // namespace
 
-int main(int argc, char** argv) {
-  try {
-    return Run(argc, argv);
-  } catch (const kettle::Error& error) {
-    fmt::print(stderr, "kettle-ingest: {}\n", error.what());
-    return error.fault() == kettle::Fault::kInput ? 2 : 3;
-  } catch (const std::exception& error) {
-    fmt::print(stderr, "kettle-ingest: {}\n", error.what());
-    return 3;
-  }
-}
+int main(int argc, char** argv) { return standin::RunProgram("kettle-ingest", Run, argc, argv); }

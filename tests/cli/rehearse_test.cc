@@ -37,8 +37,8 @@ TEST_F(RehearseTest, TellsAndKeepsEveryFrame) {
   EXPECT_EQ(rehearsal["verdict"], ran.code == 0 ? "holds" : "does not hold");
   EXPECT_EQ(rehearsal["stream"]["frames"], 48);
   EXPECT_TRUE(rehearsal["simulated"]);
-  for (const char* file :
-       {"frames.csv", "seconds.csv", "recording.mkv", "rehearsal.png", "rehearsal.svg", "plan.json", "arrived.csv"})
+  for (const char* file : {"frames.csv", "seconds.csv", "fast-kettle-rehearsal.mkv", "rehearsal.png", "rehearsal.svg",
+                           "plan.json", "arrived.csv"})
     EXPECT_GT(std::filesystem::file_size(path(std::string("out/") + file)), 50u) << file;
   // Again, from its files alone.
   const auto diagnosed = Run("diagnose out");
@@ -93,10 +93,33 @@ TEST_F(RehearseTest, BadInputIsOneLine) {
   EXPECT_EQ(Run("diagnose").code, 2);
 }
 
+TEST_F(RehearseTest, WritesOverNothingOfThePlansOrTheUsers) {
+  std::filesystem::create_directory(path("mine"));
+  for (const char* name : {"recording.mkv", "rehearsal.mkv", "plan.json"}) Put(std::string("mine/") + name, "mine");
+  std::filesystem::copy_file(path("plan.json"), path("mine/plan.json"),
+                             std::filesystem::copy_options::overwrite_existing);
+  const std::string plan = Get(path("mine/plan.json"));
+  const auto ran = Run("rehearse mine/plan.json --seconds 2 --recording-folder mine --out mine --quiet");
+  ASSERT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
+  EXPECT_EQ(Get(path("mine/plan.json")), plan);
+  for (const char* name : {"recording.mkv", "rehearsal.mkv"}) EXPECT_EQ(Get(path(std::string("mine/") + name)), "mine");
+  EXPECT_GT(std::filesystem::file_size(path("mine/fast-kettle-rehearsal.mkv")), 1000u);
+}
+
+TEST_F(RehearseTest, ALoadThatEndsByItselfIsNotPassedOff) {
+  ASSERT_EQ(Run("load capture --seconds 2 --out game.load.json --quiet").code, 0);
+  // The replay is ended from outside while the rehearsal runs.
+  const std::string command = "cd '" + path("").string() + "' && (sleep 4; pkill -x game-load) & ";
+  ASSERT_EQ(std::system(command.c_str()), 0);
+  const auto ran = Run("rehearse plan.json --seconds 8 --load game.load.json --out out --quiet");
+  EXPECT_EQ(ran.code, 3) << ran.out;
+  EXPECT_THAT(ran.err, HasSubstr("replay ended by itself"));
+}
+
 TEST_F(RehearseTest, AnIngestThatIsNotThereFailsInOneLine) {
   Put("key.txt", "s3cret-key\n");
   const auto ran = Run("rehearse plan.json --to rtmp://127.0.0.1:1/live --key-file key.txt --out out --quiet");
-  EXPECT_EQ(ran.code, 3) << ran.err;
+  EXPECT_EQ(ran.code, 2) << ran.err;
   EXPECT_THAT(ran.err, HasSubstr("no connection"));
   EXPECT_EQ(std::system(("! grep -rq s3cret-key '" + path("out").string() + "'").c_str()), 0) << "the key is nowhere";
 }

@@ -99,6 +99,25 @@ TEST_F(UplinkTest, MeasuresAnIngest) {
   EXPECT_THAT(refused.complaint(), HasSubstr("is the stream key right?"));
 }
 
+TEST_F(UplinkTest, MeasuresOverSrtByName) {
+  Put("key.txt", "s3cret\na long passphrase\n");
+  Put("link.toml", "rate = \"4 Mbit/s\"\n");
+  StartIngest("--srt 127.0.0.1:0 --link link.toml --key-file key.txt");
+  std::string address;
+  for (int i = 0; i < 500 && address.empty(); ++i) {
+    const std::string said = Get(path("ingest.txt"));
+    if (const auto at = said.find("srt://127.0.0.1:"); at != said.npos && said.find('\n', at) != said.npos)
+      address = "srt://localhost:" + said.substr(at + 16, said.find('\n', at) - at - 16);
+    usleep(10'000);
+  }
+  const auto ran = Run("uplink --to " + address + " --key-file key.txt --seconds 6" + kSmall);
+  EXPECT_EQ(ran.code, 0) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("SIMULATED"), HasSubstr(address + " (simulated)")));
+  EXPECT_THAT(ran.out + ran.err + Get(path("out/uplink.json")), Not(HasSubstr("s3cret")));
+  EXPECT_THAT(ran.out + ran.err + Get(path("out/uplink.json")), Not(HasSubstr("long passphrase")));
+  ExpectValid("uplink");
+}
+
 TEST_F(UplinkTest, APlanTakesItsRateFromTheLineAndEndsWithALadder) {
   Put("show.toml",
       "[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [\"open-water\"]\n[uplink]\nreadings = "

@@ -158,8 +158,24 @@ TEST_F(DiagnosisTest, ADiskThatIsSlowAndOneThatIsFull) {
   At(5).disk_waiting_seconds = 2.1;
   EXPECT_EQ(Only().cause, Cause::kDisk);
   EXPECT_THAT(Only().why, HasSubstr("2300 ms"));
-  outcome_.files = {{"a.mkv", "matroska", 1, 30, "the disk is full; the recording was ended in good order"}};
+  outcome_.files = {{"full/a.mkv", "matroska", 1, 30, "full/a.mkv: Input/output error"}};
+  EXPECT_EQ(Only().cause, Cause::kDisk) << "by the fact, not by a word in a path";
+  EXPECT_THAT(Only().why, HasSubstr("broke off: full/a.mkv: Input/output error"));
+  outcome_.files.front().disk_full = true;
   EXPECT_EQ(Only().cause, Cause::kDiskFull);
+}
+
+TEST_F(DiagnosisTest, WhatCostNoFrameIsToldToo) {
+  outcome_.connection_losses = 1;
+  ASSERT_EQ(Diagnosed().cures.size(), 1u);
+  EXPECT_EQ(Diagnosed().cures.front().cause, Cause::kIngestLost);
+  EXPECT_EQ(Diagnosed().cures.front().frames, 0);
+  EXPECT_FALSE(outcome_.holds());
+  outcome_.connection_losses = 0;
+  EXPECT_TRUE(outcome_.holds());
+  outcome_.files = {{"a.mp4", "mp4", 1, 0, "a.mp4: No space left on device", true}};
+  EXPECT_EQ(Diagnosed().cures.front().cause, Cause::kDiskFull);
+  EXPECT_FALSE(outcome_.holds()) << "a recording without its index";
 }
 
 TEST_F(DiagnosisTest, PairsOfCausesAreToldApartTheCostliestFirst) {

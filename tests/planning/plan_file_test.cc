@@ -26,13 +26,8 @@ class PlanFileTest : public test::FolderTest {
     json["schema"] = "fast-kettle/plan/1";
     json["machine_digest"] = "abc";
     json["time"] = "2026-01-01T00:00:00Z";
-    json["show"] = {{"source_size", "1280x720"},
-                    {"frame_rate", "60"},
-                    {"footage", {"start-line"}},
-                    {"footage_seconds", 3},
-                    {"recording_folder", "there"},
-                    {"container", "matroska"},
-                    {"cpu_cores", 2}};
+    json["show"] = {{"source_size", "1280x720"}, {"frame_rate", "60"},      {"footage", {"start-line"}},
+                    {"footage_seconds", 3},      {"container", "matroska"}, {"cpu_cores", 2}};
     return json;
   }
   std::string Refused(const nlohmann::json& json) {

@@ -83,8 +83,19 @@ TEST_F(RecorderTest, EndsInGoodOrderBeforeTheDiskIsFull) {
   recorder.Finish();
   const RecorderState state = recorder.state();
   EXPECT_THAT(state.trouble, HasSubstr("the disk is full"));
+  EXPECT_TRUE(state.disk_full);
   EXPECT_LT(state.written_bytes, 125 * 200'000);
-  EXPECT_NO_THROW(MediaReader(path("full.mkv")).ReadPackets());
+  EXPECT_EQ(MediaReader(path("full.mkv")).ReadPackets().size() + recorder.Stalled().size(), 125u)
+      << "each picture is in it, or counted";
+  EXPECT_EQ(state.stalled, static_cast<int>(recorder.Stalled().size()));
+}
+
+TEST_F(RecorderTest, ADiskWithoutRoomIsToldAsSuch) {
+  if (!std::filesystem::exists("/dev/full")) GTEST_SKIP() << "no device that is always full";
+  std::filesystem::create_symlink("/dev/full", path("a.mkv"));
+  // The header cannot be written: that is known before the show.
+  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { Recorder({path("a.mkv")}, Tracks()); }),
+              HasSubstr("No space left on device"));
 }
 
 TEST_F(RecorderTest, AFileThatCannotBeMadeIsAnError) {

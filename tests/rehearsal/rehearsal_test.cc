@@ -64,6 +64,45 @@ TEST_F(RehearsalTest, EveryFrameIsSentAndRecordedOrCounted) {
   EXPECT_EQ(again.files.front().container, "matroska");
 }
 
+TEST_F(RehearsalTest, FramesGoToTheirFileIfThereIsOne) {
+  RunningIngest ingest({});
+  RehearsalTask task = Task(ingest, 2);
+  task.frames_csv = path("frames.csv").string();
+  const RehearsalOutcome outcome = RunRehearsal(task, clock_, [](double) {});
+  EXPECT_TRUE(outcome.stream.frame_times.empty());
+  EXPECT_EQ(outcome.stream.frames, 50);
+  const std::string csv = Get(path("frames.csv"));
+  EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 1 + 50 + 50);
+}
+
+// The first timestamp of each track, in seconds.
+std::vector<double> Beginnings(const std::filesystem::path& file) {
+  AVFormatContext* format = nullptr;
+  if (avformat_open_input(&format, file.c_str(), nullptr, nullptr) < 0) return {};
+  std::vector<double> first(format->nb_streams, -1);
+  const PacketPtr packet = NewPacket();
+  while (av_read_frame(format, packet.get()) >= 0) {
+    const auto track = static_cast<std::size_t>(packet->stream_index);
+    if (first[track] < 0) first[track] = static_cast<double>(packet->pts) * av_q2d(format->streams[track]->time_base);
+    av_packet_unref(packet.get());
+  }
+  avformat_close_input(&format);
+  return first;
+}
+
+TEST_F(RehearsalTest, ARecordingThatStartsLateBeginsWithPictureAndSoundTogether) {
+  RunningIngest ingest({});
+  RehearsalTask task = Task(ingest, 5);
+  task.record_from = 2;
+  task.audio_tracks = 2;
+  task.recording.look_ahead_frames = 20;  // pictures come out long after the sound of their time
+  RunRehearsal(task, clock_, [](double) {});
+  const std::vector<double> first = Beginnings(path("recording.mkv"));
+  ASSERT_EQ(first.size(), 3u);
+  EXPECT_GE(first[0], 2);
+  for (const std::size_t track : {1, 2}) EXPECT_NEAR(first[track], first[0], 0.15) << track;
+}
+
 TEST_F(RehearsalTest, APartOfTheShowIsRecorded) {
   RunningIngest ingest({});
   RehearsalTask task = Task(ingest, 4);

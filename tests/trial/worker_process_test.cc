@@ -61,6 +61,16 @@ TEST(WorkerProcess, WhateverItDoesHasAName) {
   }
 }
 
+TEST(WorkerProcess, WhatTheUserDidWrongIsKeptApart) {
+  const auto fails = [](const std::string& more) {
+    return RunScript("cat >/dev/null; echo '{\"error\": \"no\"" + more + "}'; exit 3");
+  };
+  EXPECT_EQ(fails("").status, WorkerStatus::kFailed);
+  EXPECT_FALSE(fails("").input);
+  EXPECT_FALSE(fails(", \"input\": \"perhaps\"").input);
+  EXPECT_TRUE(fails(", \"input\": true").input);
+}
+
 TEST(WorkerProcess, AnAnswerOfTheWrongShapeIsNonsense) {
   WorkerReport report = RunScript("cat >/dev/null; echo '{\"result\": {\"p50_ms\": \"soon\"}}'");
   ASSERT_EQ(report.status, WorkerStatus::kDone);

@@ -50,6 +50,21 @@ TEST(WorkerMain, WhateverIsWrongIsOneErrorLine) {
   EXPECT_THAT(Ask(Request("encode", task)).last["error"].get<std::string>(), testing::HasSubstr("footage.y4m"));
 }
 
+TEST(WorkerMain, TellsWhoseFaultItIsAndKnowsOtherTasks) {
+  const auto ask = [](const WorkerTask& task) {
+    std::istringstream in(Request("more", {{"x", 2}}));
+    std::ostringstream out;
+    WorkerMain(in, out, KETTLE_DRIVERS, {{"more", task}});
+    return json::parse(out.str());
+  };
+  EXPECT_EQ(ask([](const json& arguments, const auto&) {
+              return json{{"twice", arguments["x"].get<int>() * 2}};
+            })["result"]["twice"],
+            4);
+  EXPECT_EQ(ask([](const json&, const auto&) -> json { FailInput("no such key"); })["input"], true);
+  EXPECT_EQ(ask([](const json&, const auto&) -> json { FailMachine("no such card"); })["input"], false);
+}
+
 TEST(WorkerMain, ADriverThatIsNotThereIsAnError) {
   const json request = {
       {"task", "probe"}, {"stand_in_gpu", "/x.toml"}, {"arguments", ProbeTask{test::SmallSettings()}}};

@@ -45,9 +45,10 @@ struct Finding {
 class Judge {
  public:
   Judge(const RehearsalOutcome& outcome, const DiagnosisFacts& facts) : timeline_(outcome.timeline), facts_(facts) {
-    for (const RehearsalFile& file : outcome.files)
-      if (file.trouble.find("full") != file.trouble.npos || file.trouble.find("No space") != file.trouble.npos)
-        disk_full_ = true;
+    for (const RehearsalFile& file : outcome.files) {
+      disk_full_ = disk_full_ || file.disk_full;
+      if (disk_trouble_.empty()) disk_trouble_ = file.trouble;
+    }
     // What is usual: seconds without a loss.
     std::vector<double> game;
     for (const RehearsalSecond& s : timeline_) {
@@ -85,6 +86,7 @@ class Judge {
 
   Finding OfTheDisk(std::size_t at) const {
     if (disk_full_) return {Cause::kDiskFull, "", "the disk had no room left"};
+    if (!disk_trouble_.empty()) return {Cause::kDisk, "", "the recording broke off: " + disk_trouble_};
     const RehearsalSecond& s = timeline_[at];
     return {Cause::kDisk, "",
             fmt::format("packets waited {:.1f} s for the disk; its longest write took {:.0f} ms",
@@ -132,6 +134,7 @@ class Judge {
   const DiagnosisFacts& facts_;
   double usual_game_ = 0;
   bool disk_full_ = false;
+  std::string disk_trouble_;  // why a recording ended early
 };
 
 std::string Costs(const PlanStep& step) {
@@ -257,6 +260,13 @@ Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
     }
   std::stable_sort(diagnosis.stretches.begin(), diagnosis.stretches.end(),
                    [](const LossStretch& a, const LossStretch& b) { return a.from_seconds < b.from_seconds; });
+  // What cost no frame is still no show.
+  const auto note = [&](bool happened, Cause cause) {
+    if (happened) lost[{cause, ""}];
+  };
+  note(outcome.connection_losses > 0, Cause::kIngestLost);
+  for (const RehearsalFile& file : outcome.files)
+    note(!file.trouble.empty(), file.disk_full ? Cause::kDiskFull : Cause::kDisk);
   for (const auto& [what, all] : lost) {
     Diagnosis::Cure cure = CureFor(what.first, what.second, all.line_kbps, plan);
     cure.frames = all.frames;

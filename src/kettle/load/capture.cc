@@ -61,11 +61,12 @@ LoadProfile CaptureLoad(const CaptureRequest& request, Clock& clock, const std::
     const std::vector<double> after = ReadCoreSeconds(request.root);
     const double seconds = std::max(1e-3, static_cast<double>(now_ns - last_ns) * 1e-9);
     std::vector<double> duty;
-    for (std::size_t core = 0; core < after.size(); ++core)
-      duty.push_back(std::clamp((after[core] - (core < before.size() ? before[core] : 0)) / seconds, 0.0, 1.0));
+    // A core that goes to sleep for good, or wakes up, is none of those that the profile is of.
+    for (std::size_t core = 0; core < before.size(); ++core)
+      duty.push_back(core < after.size() ? std::clamp((after[core] - before[core]) / seconds, 0.0, 1.0) : 0);
     profile.duty.push_back(std::move(duty));
     if (i % 5 == 0 && request.idle_memory > 0) memory.push_back(ProbeMemory());
-    before = after;
+    std::copy_n(after.begin(), std::min(after.size(), before.size()), before.begin());
     last_ns = now_ns;
     progress(static_cast<double>(i) / samples);
   }

@@ -60,17 +60,16 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     if (!plan.contains("show"))
       FailInput("{}: an earlier version wrote this plan; plan again before rehearsing", file.string());
     const json& show = plan.at("show");
-    PlanFile result{plan.at("title"), plan.at("machine_digest"), plan.at("time")};
+    PlanFile result{plan.at("title"), plan.at("machine_digest")};
     result.stream = plan.at("stream").get<EncodeSettings>();
     result.recording = plan.at("recording").get<EncodeSettings>();
     result.stream_device = plan.at("stream").at("device");
     result.recording_device = plan.at("recording").at("device");
-    result.simulated = plan.at("simulated");
+    result.simulated = plan.at("stream").at("simulated") || plan.at("recording").at("simulated");
     result.source_size = show.at("source_size").get<FrameSize>();
     result.source_rate = show.at("frame_rate").get<FrameRate>();
     result.footage = show.at("footage").get<std::vector<std::string>>();
     result.footage_seconds = show.at("footage_seconds");
-    result.recording_folder = show.at("recording_folder").get<std::string>();
     result.container = show.at("container");
     result.cpu_cores = show.at("cpu_cores");
     result.line = LineSteps(plan, result.stream);

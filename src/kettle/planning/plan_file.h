@@ -21,15 +21,14 @@ struct PlanStep {
 };
 
 struct PlanFile {
-  std::string title, machine_digest, time;
+  std::string title, machine_digest;
   EncodeSettings stream, recording;
   std::string stream_device, recording_device;  // "cpu", "gpu"
-  bool simulated = false;
+  bool simulated = false;                       // one of both encodes was measured on a simulated device
   FrameSize source_size;
   FrameRate source_rate;
   std::vector<std::string> footage;  // scenes by name, clips by absolute path
   double footage_seconds = 3;
-  std::filesystem::path recording_folder;
   std::string container = "matroska";
   double cpu_cores = 1;                                     // processors that the plan could use
   std::vector<PlanStep> line;                               // for a line that does not hold, in order

@@ -58,17 +58,17 @@ void Recorder::Give(int track, const AVPacket& packet, std::int64_t number) {
     const bool picture = track == 0, keyframe = picture && (packet.flags & AV_PKT_FLAG_KEY) != 0;
     const bool full = !waiting_.empty() && now - waiting_.front().seconds > request_.most_waiting_seconds;
     if (keyframe && !full) needs_keyframe_ = false;
-    if (!state_.trouble.empty() || full || (picture && needs_keyframe_)) {
-      if (picture) {
-        needs_keyframe_ = true;  // what follows could not be decoded
-        stalled_.push_back(number);
-        ++state_.stalled;
-      }
-      return;
-    }
-    waiting_.push_back({track, now, std::move(copy)});
+    if (!state_.trouble.empty() || full || (picture && needs_keyframe_)) return Refuse(track, number);
+    waiting_.push_back({track, number, now, std::move(copy)});
   }
   changed_.notify_all();
+}
+
+void Recorder::Refuse(int track, std::int64_t number) {
+  if (track != 0) return;
+  needs_keyframe_ = true;  // what follows could not be decoded
+  stalled_.push_back(number);
+  ++state_.stalled;
 }
 
 RecorderState Recorder::state() {
@@ -91,7 +91,12 @@ void Recorder::Put(std::int64_t offset, std::string_view bytes) {
   while (!bytes.empty()) {
     const ssize_t count = pwrite(file_, bytes.data(), bytes.size(), offset);
     if (count < 0 && errno == EINTR) continue;
-    if (count < 0) FailMachine("{}: {}", request_.path.string(), std::strerror(errno));
+    if (count < 0) {
+      const int reason = errno;
+      const std::scoped_lock lock(mutex_);
+      state_.disk_full = reason == ENOSPC || reason == EDQUOT;
+      FailMachine("{}: {}", request_.path.string(), std::strerror(reason));
+    }
     bytes.remove_prefix(static_cast<std::size_t>(count));
     offset += count;
     written += count;
@@ -102,35 +107,41 @@ void Recorder::Put(std::int64_t offset, std::string_view bytes) {
   unchecked_bytes_ += written;
 }
 
+void Recorder::WriteAll() {
+  constexpr std::int64_t kCheckBytes = 1 << 20;
+  while (true) {
+    Waiting next;
+    {
+      std::unique_lock lock(mutex_);
+      changed_.wait(lock, [&] { return ending_ || !waiting_.empty(); });
+      if (waiting_.empty()) return;
+      // It stays at the front while it is written: so long it waits.
+      const Waiting& front = waiting_.front();
+      next = {front.track, front.number, 0, PacketPtr(av_packet_clone(front.packet.get()))};
+    }
+    muxer_->Write(next.track, *next.packet);
+    const std::scoped_lock lock(mutex_);
+    waiting_.pop_front();
+    if (unchecked_bytes_ < kCheckBytes) continue;
+    unchecked_bytes_ = 0;
+    if (!DiskIsFull()) continue;
+    state_.disk_full = true;
+    state_.trouble = "the disk is full; the recording was ended in good order";
+    return;
+  }
+}
+
 void Recorder::Run() {
   NameThread("recorder");
-  constexpr std::int64_t kCheckBytes = 1 << 20;
   try {
-    while (true) {
-      Waiting next;
-      {
-        std::unique_lock lock(mutex_);
-        changed_.wait(lock, [&] { return ending_ || !waiting_.empty(); });
-        if (waiting_.empty()) break;
-        // It stays at the front while it is written: so long it waits.
-        next = {waiting_.front().track, 0, PacketPtr(av_packet_clone(waiting_.front().packet.get()))};
-      }
-      muxer_->Write(next.track, *next.packet);
-      const std::scoped_lock lock(mutex_);
-      waiting_.pop_front();
-      if (unchecked_bytes_ < kCheckBytes) continue;
-      unchecked_bytes_ = 0;
-      if (DiskIsFull()) {
-        state_.trouble = "the disk is full; the recording was ended in good order";
-        break;
-      }
-    }
+    WriteAll();
     muxer_->Finish();
   } catch (const Error& error) {
     const std::scoped_lock lock(mutex_);
     state_.trouble = error.what();
   }
   const std::scoped_lock lock(mutex_);
+  for (const Waiting& packet : waiting_) Refuse(packet.track, packet.number);
   waiting_.clear();
 }
 

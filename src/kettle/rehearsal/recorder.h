@@ -33,6 +33,7 @@ struct RecorderState {
   double longest_write_ms = 0;  // since the last question
   int stalled = 0;              // pictures
   std::string trouble;          // why it ended early
+  bool disk_full = false;       // and that was it
 };
 
 class Recorder {
@@ -52,10 +53,13 @@ class Recorder {
  private:
   struct Waiting {
     int track;
-    double seconds;  // when it came
+    std::int64_t number;  // of a picture
+    double seconds;       // when it came
     PacketPtr packet;
   };
   void Run();
+  void WriteAll();
+  void Refuse(int track, std::int64_t number);  // needs the lock
   void Put(std::int64_t offset, std::string_view bytes);
   bool DiskIsFull();
 

@@ -8,6 +8,7 @@
 #include <atomic>
 #include <cmath>
 #include <csignal>
+#include <deque>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -17,6 +18,7 @@
 #include "kettle/rehearsal/recorder.h"
 #include "kettle/rehearsal/sender.h"
 #include "kettle/rehearsal/sound.h"
+#include "kettle/store/file.h"
 #include "kettle/trial/lane.h"
 #include "kettle/trial/trial.h"
 #include "kettle/units/error.h"
@@ -29,9 +31,10 @@ namespace {
 const std::set<std::string> kOwnProcesses = {"kettle-engine", "kettle-ingest", kStandInProcess};
 
 constexpr int kSampleRate = 48'000;
+constexpr double kLongestLookSeconds = 30;  // no encoder looks further ahead
 
 SenderRequest RequestOf(const RehearsalTask& task) {
-  SenderRequest request{IngestUrl::Parse(task.url), {task.key, task.passphrase}, {task.most_send_delay_seconds}};
+  SenderRequest request{IngestUrl::Parse(task.url), {task.key, ""}, {task.most_send_delay_seconds}};
   // A third of a second's worth: more than a usual line's round trip holds.
   request.held_bytes = std::max(32 << 10, static_cast<int>(task.stream.maximum_bit_rate.kbps() * 1000 / 8 / 3));
   return request;
@@ -155,6 +158,7 @@ class Rehearsing {
     if (seconds >= task_.record_to) return;
     if (track > 0 && !recorded_from_) {
       held_sound_.push_back({track, seconds, PacketPtr(av_packet_clone(&packet))});
+      while (held_sound_.front().seconds < seconds - kLongestLookSeconds) held_sound_.pop_front();
       return;
     }
     if (!recorded_from_) {
@@ -242,8 +246,8 @@ class Rehearsing {
     outcome_.connection_trouble = sent.trouble;
     for (std::size_t i = 0; i < recorders_.size(); ++i) {
       const RecorderState state = recorders_[i]->state();
-      outcome_.files.push_back(
-          {task_.files[i].path, task_.files[i].container, state.written_bytes, state.stalled, state.trouble});
+      outcome_.files.push_back({task_.files[i].path, task_.files[i].container, state.written_bytes, state.stalled,
+                                state.trouble, state.disk_full});
     }
     if (!recorders_.empty()) outcome_.stalled = recorders_.front()->Stalled();
     outcome_.clock_p50_ms = Quantile(errors_ms_, 0.5).value_or(0);
@@ -260,7 +264,7 @@ class Rehearsing {
   std::vector<std::unique_ptr<Recorder>> recorders_;
   std::mutex recording_mutex_;  // pictures and sound come from different threads
   std::optional<double> recorded_from_;
-  std::vector<HeldSound> held_sound_;
+  std::deque<HeldSound> held_sound_;
   std::atomic<bool> ending_ = false, sound_failed_ = false;
   std::exception_ptr sound_error_;  // read after its thread has ended
   std::atomic<int> late_ = 0;
@@ -275,9 +279,21 @@ class Rehearsing {
 
 }  // namespace
 
+bool RehearsalOutcome::holds() const {
+  const bool files_whole =
+      std::all_of(files.begin(), files.end(), [](const RehearsalFile& file) { return file.trouble.empty(); });
+  return lost() == 0 && connection_losses == 0 && files_whole && stream.packets == stream.frames &&
+         recording.packets == recording.frames;
+}
+
 RehearsalOutcome RunRehearsal(const RehearsalTask& task, Clock& clock, const std::function<void(double)>& progress) {
   prctl(PR_SET_TIMERSLACK, 1000);  // nanoseconds: due times are meant
-  return Rehearsing(task, clock).Run(progress);
+  RehearsalOutcome outcome = Rehearsing(task, clock).Run(progress);
+  if (task.frames_csv.empty()) return outcome;
+  WriteFile(task.frames_csv, FramesCsv(outcome));
+  outcome.stream.frame_times.clear();
+  outcome.recording.frame_times.clear();
+  return outcome;
 }
 
 std::string FramesCsv(const RehearsalOutcome& outcome) {

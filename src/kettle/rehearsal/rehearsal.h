@@ -21,7 +21,7 @@ struct RehearsalTask {
   int queue_depth = 6;
   EncodeSettings stream, recording;
   int stream_niceness = 3, recording_niceness = 10;  // the game goes before the stream, that before the recording
-  std::string url, key, passphrase;                  // of the ingest; key and passphrase are secrets
+  std::string url, key;                              // of the ingest; the key is a secret
   double most_send_delay_seconds = 1.5;              // QueueRule
   int audio_kbps = 160, audio_tracks = 1;
   struct File {
@@ -32,6 +32,9 @@ struct RehearsalTask {
   double record_to = 1e9;              //
   double power_cut_seconds = 0;        // the process kills itself then; 0: never
   std::vector<std::string> game = {};  // names of processes that count as the game
+  // Where frames.csv goes; the outcome then holds no times of single frames, which of hours are too many for an answer.
+  // Empty: the outcome holds them.
+  std::string frames_csv;
 };
 
 struct RehearsalFile {
@@ -39,6 +42,7 @@ struct RehearsalFile {
   std::int64_t bytes = 0;
   int stalled = 0;      // pictures that waited too long for the disk, and are not in it
   std::string trouble;  // why it ended early
+  bool disk_full = false;
 };
 
 struct RehearsalOutcome {
@@ -57,8 +61,8 @@ struct RehearsalOutcome {
   int lost() const {
     return static_cast<int>(late_frames.size() + dropped.size() + stalled.size()) + stream.skipped + recording.skipped;
   }
-  // No frame was lost, whatever the cause.
-  bool holds() const { return lost() == 0 && stream.packets == stream.frames && connection_losses == 0; }
+  // No frame was lost, whatever the cause, and everything went on to the end.
+  bool holds() const;
 };
 
 // Throws Error(kInput) if the ingest does not take the publish, Error(kMachine) if an encoder or file does not open.

@@ -5,15 +5,15 @@
 namespace kettle {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(RehearsalTask::File, path, container)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(RehearsalFile, path, container, bytes, stalled, trouble)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(RehearsalFile, path, container, bytes, stalled, trouble, disk_full)
 
 KETTLE_JSON(RehearsalSecond, start_seconds, late, skipped_stream, skipped_recording, dropped, stalled, stream_waiting,
             recording_waiting, send_waiting_seconds, acknowledged_kbps, round_trip_ms, connected, disk_kbps,
             longest_write_ms, disk_waiting_seconds, stream_cores, recording_cores, other_own_cores, device_cores,
             game_cores, other_cores, stolen_cores, busiest, busiest_cores)
 KETTLE_JSON(RehearsalTask, footage, source_rate, seconds, queue_depth, stream, recording, stream_niceness,
-            recording_niceness, url, key, passphrase, most_send_delay_seconds, audio_kbps, audio_tracks, files,
-            record_from, record_to, power_cut_seconds, game)
+            recording_niceness, url, key, most_send_delay_seconds, audio_kbps, audio_tracks, files, record_from,
+            record_to, power_cut_seconds, game, frames_csv)
 KETTLE_JSON(RehearsalOutcome, seconds, late_frames, stream, recording, dropped, stalled, timeline, clock_p50_ms,
             clock_p999_ms, clock_max_ms, connection_losses, connection_trouble, simulated_ingest, files)
 

@@ -31,6 +31,9 @@ void Sender::Connect() {
   simulated_ = simulated_ || publisher->simulated();
   publisher_ = std::move(publisher);
   writing_.clear();
+  on_its_way_.clear();
+  greeting_bytes_ = publisher_->state().acknowledged_bytes;
+  written_bytes_ = 0;
   opened_ = false;
   state_.connected = true;
 }
@@ -69,8 +72,17 @@ SenderState Sender::state() const {
   return state;
 }
 
+void Sender::Settle() {
+  const std::int64_t acknowledged = publisher_->state().acknowledged_bytes - greeting_bytes_;
+  for (; !on_its_way_.empty() && on_its_way_.front().end_byte <= acknowledged; on_its_way_.pop_front())
+    arrived_.push_back(on_its_way_.front().number);
+}
+
 void Sender::LoseConnection(const std::string& why) {
   const std::scoped_lock lock(mutex_);
+  Settle();
+  state_.dropped += static_cast<int>(on_its_way_.size());
+  on_its_way_.clear();
   earlier_bytes_ += publisher_->state().acknowledged_bytes;
   publisher_.reset();
   needs_keyframe_ = true;
@@ -82,6 +94,7 @@ void Sender::LoseConnection(const std::string& why) {
 bool Sender::Write() {
   if (!opened_ && !opening_.empty()) {
     for (const RtmpMessage& message : opening_) writing_ += publisher_->Wrap(message);
+    written_bytes_ += static_cast<std::int64_t>(writing_.size());
     opened_ = true;
   }
   while (!writing_.empty() || !queue_.empty()) {
@@ -96,9 +109,10 @@ bool Sender::Write() {
       std::string bytes = publisher_->Wrap(next.message);
       const std::size_t taken = publisher_->Send(bytes);
       if (taken == 0) return false;
+      written_bytes_ += static_cast<std::int64_t>(bytes.size());
       if (next.video) {
         needs_keyframe_ = false;
-        sent_.push_back(next.number);
+        on_its_way_.push_back({next.number, written_bytes_});
       }
       queue_.Pop();
       bytes.erase(0, taken);
@@ -139,6 +153,7 @@ void Sender::Run() {
       {
         const std::scoped_lock lock(mutex_);
         all = Write();
+        Settle();
       }
       if (!all) publisher_->WaitToSend(0.01);
     } catch (const Error& error) {
@@ -162,13 +177,20 @@ void Sender::Finish(double patience_seconds) {
   } catch (const Error&) {
     // It is over either way.
   }
+  // What the kernel has taken whole still arrives; a message that was broken off does not.
+  const std::int64_t taken = written_bytes_ - static_cast<std::int64_t>(writing_.size());
+  for (const OnItsWay& picture : on_its_way_)
+    if (picture.end_byte <= taken)
+      arrived_.push_back(picture.number);
+    else
+      ++state_.dropped;
 }
 
 std::vector<std::int64_t> Sender::Dropped() const {
-  std::vector<std::int64_t> sent = sent_, dropped;
-  std::sort(sent.begin(), sent.end());
+  std::vector<std::int64_t> arrived = arrived_, dropped;
+  std::sort(arrived.begin(), arrived.end());
   for (const std::int64_t number : given_)
-    if (!std::binary_search(sent.begin(), sent.end(), number)) dropped.push_back(number);
+    if (!std::binary_search(arrived.begin(), arrived.end(), number)) dropped.push_back(number);
   std::sort(dropped.begin(), dropped.end());
   return dropped;
 }

@@ -4,6 +4,7 @@
 
 #include <condition_variable>
 #include <cstdint>
+#include <deque>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -53,7 +54,7 @@ class Sender {
 
   // Sends what still waits, for so long at most, and ends the publish.
   void Finish(double patience_seconds);
-  // After Finish: which pictures of those given never were sent.
+  // After Finish: which pictures of those given never were sent, or were lost with a connection.
   std::vector<std::int64_t> Dropped() const;
 
  private:
@@ -66,6 +67,8 @@ class Sender {
   // Needs the lock. Sends what the connection takes; false if it takes nothing now.
   bool Write();
   void LoseConnection(const std::string& why);
+  // Needs the lock. Notes the pictures of which the ingest's kernel has acknowledged the last byte.
+  void Settle();
 
   const SenderRequest request_;
   const Clock& clock_;
@@ -78,8 +81,13 @@ class Sender {
   bool opened_ = false, needs_keyframe_ = false, ending_ = false, simulated_ = false;
   std::int64_t earlier_bytes_ = 0;  // acknowledged on connections that are lost
   SenderState state_;
-  std::vector<std::int64_t> given_, sent_;  // pictures
-  double give_up_seconds_ = 0;              // when Finish stops waiting
+  std::vector<std::int64_t> given_, arrived_;  // pictures
+  struct OnItsWay {
+    std::int64_t number, end_byte;  // of the connection
+  };
+  std::deque<OnItsWay> on_its_way_;
+  std::int64_t greeting_bytes_ = 0, written_bytes_ = 0;  // of the connection: before and since the publish began
+  double give_up_seconds_ = 0;                           // when Finish stops waiting
   std::thread thread_;
 };
 

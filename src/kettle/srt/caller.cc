@@ -53,19 +53,33 @@ SrtCaller::SrtCaller(const Place& place, const std::string& where, double patien
   if (const int code = getaddrinfo(place.host.c_str(), std::to_string(place.port).c_str(), &wanted, &first); code != 0)
     FailInput("{}: \"{}\" does not resolve ({})", where_, place.host, gai_strerror(code));
   const std::unique_ptr<addrinfo, decltype(&freeaddrinfo)> addresses(first, freeaddrinfo);
+  // A name may have several addresses, of which one listens.
+  int reason = 0;
+  for (const addrinfo* address = addresses.get(); address; address = address->ai_next) {
+    reason = Connect(*address, place, patience_seconds);
+    if (reason != SRT_REJ_TIMEOUT) break;
+  }
+  if (reason != 0) FailInput("{}", Reason(where_, reason, patience_seconds));
+  const bool blocking = false;
+  srt_setsockflag(socket_, SRTO_SNDSYN, &blocking, sizeof blocking);
+  srt_setsockflag(socket_, SRTO_RCVSYN, &blocking, sizeof blocking);
+}
+
+int SrtCaller::Connect(const addrinfo& address, const Place& place, double patience_seconds) {
   socket_ = srt_create_socket();
   if (socket_ == SRT_INVALID_SOCK) FailMachine("no SRT socket: {}", srt_getlasterror_str());
+  int reason = 0;
   try {
     SetOptions(place, patience_seconds);
-    if (srt_connect(socket_, addresses->ai_addr, static_cast<int>(addresses->ai_addrlen)) == SRT_ERROR)
-      FailInput("{}", Reason(where_, srt_getrejectreason(socket_), patience_seconds));
-    const bool blocking = false;
-    srt_setsockflag(socket_, SRTO_SNDSYN, &blocking, sizeof blocking);
-    srt_setsockflag(socket_, SRTO_RCVSYN, &blocking, sizeof blocking);
+    if (srt_connect(socket_, address.ai_addr, static_cast<int>(address.ai_addrlen)) != SRT_ERROR) return 0;
+    reason = srt_getrejectreason(socket_);
+    if (reason == SRT_REJ_UNKNOWN) reason = SRT_REJ_TIMEOUT;  // no way to that address at all
   } catch (...) {
     srt_close(socket_);
     throw;
   }
+  srt_close(socket_);
+  return reason;
 }
 
 SrtCaller::~SrtCaller() { srt_close(socket_); }

@@ -7,6 +7,8 @@
 #include <string>
 #include <string_view>
 
+struct addrinfo;
+
 namespace kettle {
 
 // What libsrt tells of a connection, since its start.
@@ -44,6 +46,8 @@ class SrtCaller {
   SrtState state() const;
 
  private:
+  // The reason why not, in libsrt's numbers; 0: connected.
+  int Connect(const addrinfo& address, const Place& place, double patience_seconds);
   void SetOptions(const Place& place, double patience_seconds);
   std::string where_;
   int socket_ = -1;

@@ -50,6 +50,9 @@ int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path&
     const json result = RunTask(request.at("task"), request.at("arguments"), progress, more);
     out << json{{"result", result}} << std::endl;
     return 0;
+  } catch (const Error& error) {
+    out << json{{"error", error.what()}, {"input", error.fault() == Fault::kInput}} << std::endl;
+    return 3;
   } catch (const std::exception& error) {
     out << json{{"error", error.what()}} << std::endl;
     return 3;

@@ -122,6 +122,7 @@ class Conversation {
   double first_word_seconds() const { return first_word_seconds_; }
   const json& result() const { return result_; }
   const std::string& error() const { return error_; }
+  bool input() const { return input_; }
 
  private:
   bool Ended() const {
@@ -147,9 +148,10 @@ class Conversation {
       nonsense_ = true;
     else if (line.contains("result"))
       result_ = line["result"];
-    else if (line.contains("error") && line["error"].is_string())
+    else if (line.contains("error") && line["error"].is_string()) {
       error_ = line["error"];
-    else if (line.contains("progress") && line["progress"].is_number()) {
+      input_ = line.value("input", json()) == json(true);
+    } else if (line.contains("progress") && line["progress"].is_number()) {
       if (progress_) progress_(line["progress"]);
     } else
       nonsense_ = true;
@@ -165,7 +167,7 @@ class Conversation {
   std::string pending_, error_;
   json result_;
   std::size_t received_ = 0;
-  bool interrupted_ = false, nonsense_ = false, hung_ = false;
+  bool interrupted_ = false, nonsense_ = false, hung_ = false, input_ = false;
 };
 
 double Seconds(const timeval& time) {
@@ -239,6 +241,7 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
   } else if (!conversation.error().empty()) {
     report.status = WorkerStatus::kFailed;
     report.detail = conversation.error();
+    report.input = conversation.input();
     // That is no property of the encoder: nothing that follows would fare better.
     if (report.detail.find(std::strerror(ENOSPC)) != std::string::npos) throw Error(Fault::kMachine, report.detail);
   } else if (conversation.result().is_object()) {

@@ -25,6 +25,7 @@ struct WorkerReport {
   WorkerStatus status = WorkerStatus::kNonsense;
   nlohmann::json result;   // for kDone
   std::string detail;      // for the others: one line
+  bool input = false;      // for kFailed: what it was given is at fault, not the machine
   std::string last_words;  // the last line on its standard error; empty if there was none
   double cpu_seconds = 0;  // user and system, the kernel's account of the process and its threads
   double wall_seconds = 0;

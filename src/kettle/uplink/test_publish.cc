@@ -33,7 +33,7 @@ class OverRtmp final : public TestPublish {
   }
   std::size_t Send(std::string_view bytes) override { return publisher_.Send(bytes); }
   void WaitToSend(double seconds) override { publisher_.WaitToSend(seconds); }
-  PublishState state() const override {
+  PublishState state() override {
     const TcpState tcp = publisher_.state();
     return {tcp.round_trip_ms, tcp.acknowledged_bytes, tcp.unsent_bytes, tcp.sent_segments, tcp.resent_segments};
   }
@@ -70,7 +70,7 @@ class OverSrt final : public TestPublish {
     const SrtState srt = caller_.state();
     const double round_trip = srt.round_trip_ms / 1000, packet_kbits = SrtCaller::kMessageBytes * 8 / 1000.0;
     const auto most = 8 + static_cast<std::int64_t>(rate_.kbps() * (round_trip + kHeldSeconds) / packet_kbits);
-    rate_.Watch({now(), round_trip, state().acknowledged_bytes, srt.packets, srt.lost_packets,
+    rate_.Watch({now(), round_trip, StateOf(srt).acknowledged_bytes, srt.packets, srt.lost_packets,
                  srt.waiting_packets + 8 >= most});
     caller_.LimitRate(rate_.kbps());
     std::size_t taken = 0;
@@ -85,14 +85,7 @@ class OverSrt final : public TestPublish {
   void WaitToSend(double seconds) override {
     std::this_thread::sleep_for(std::chrono::duration<double>(std::min(seconds, 0.002)));
   }
-  PublishState state() const override {
-    const SrtState srt = caller_.state();
-    constexpr auto kBytes = static_cast<std::int64_t>(SrtCaller::kMessageBytes);
-    const std::int64_t waiting = std::min(given_bytes_, srt.waiting_packets * kBytes);
-    // A listener that has waited long enough acknowledges what it never got: no more arrived than was not lost.
-    const std::int64_t arrived = std::max<std::int64_t>(0, srt.packets - srt.lost_packets) * kBytes;
-    return {srt.round_trip_ms, std::min(given_bytes_ - waiting, arrived), waiting, srt.packets, srt.resent_packets};
-  }
+  PublishState state() override { return StateOf(caller_.state()); }
   void Finish(double patience_seconds) override {
     for (const double end = now() + patience_seconds; now() < end && caller_.state().waiting_packets > 0;)
       WaitToSend(0.01);
@@ -100,6 +93,16 @@ class OverSrt final : public TestPublish {
 
  private:
   static constexpr double kHeldSeconds = 0.1;  // libsrt holds so much more than is on its way
+
+  PublishState StateOf(const SrtState& srt) {
+    constexpr auto kBytes = static_cast<std::int64_t>(SrtCaller::kMessageBytes);
+    const std::int64_t waiting = std::min(given_bytes_, srt.waiting_packets * kBytes);
+    // A listener that has waited long enough acknowledges what it never got: no more arrived than was not lost. A loss
+    // is told late, and what was counted is not taken back.
+    const std::int64_t arrived = std::min(given_bytes_ - waiting, (srt.packets - srt.lost_packets) * kBytes);
+    arrived_bytes_ = std::max(arrived_bytes_, arrived);
+    return {srt.round_trip_ms, arrived_bytes_, waiting, srt.packets, srt.resent_packets};
+  }
 
   double now() const { return std::chrono::duration<double>(Clock::now() - start_).count(); }
 
@@ -109,7 +112,7 @@ class OverSrt final : public TestPublish {
   SrtCaller caller_;
   double connect_seconds_;
   SendRate rate_;
-  std::int64_t given_bytes_ = 0;
+  std::int64_t given_bytes_ = 0, arrived_bytes_ = 0;
   bool simulated_ = false;
 };
 

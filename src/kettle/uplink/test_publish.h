@@ -41,7 +41,7 @@ class TestPublish {
   // Sends what can be sent of `bytes`; returns how many were taken. Throws Error(kInput) if the connection is lost.
   virtual std::size_t Send(std::string_view bytes) = 0;
   virtual void WaitToSend(double seconds) = 0;
-  virtual PublishState state() const = 0;
+  virtual PublishState state() = 0;
   virtual void Finish(double patience_seconds) = 0;
 };
 
