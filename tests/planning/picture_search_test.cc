@@ -132,6 +132,20 @@ class TwoEncodersRunner final : public TrialRunner {
   double behind_db_;
 };
 
+// Which pictures a machine was asked for.
+class WatchedPictures final : public TrialRunner {
+ public:
+  explicit WatchedPictures(TrialRunner& machine) : machine_(machine) {}
+  Trial Run(const TrialRequest& request) override {
+    seen.insert(request.settings.size.str() + " " + request.settings.frame_rate.str());
+    return machine_.Run(request);
+  }
+  std::set<std::string> seen;
+
+ private:
+  TrialRunner& machine_;
+};
+
 TEST(SearchPicture, AnEncoderThatIsFarBehindIsLeftAfterTwoPictures) {
   const auto looked_at = [](double behind_db) {
     TwoEncodersRunner runner(behind_db);
@@ -162,6 +176,30 @@ TEST(SearchPicture, APresetKnownToBeTooSlowIsNotTriedAtASmallerPicture) {
             << "seed " << seed << ": " << b.settings.preset << " at " << b.settings.size.str();
       }
   }
+}
+
+// The grid once asked cards for the B-frames that a destination takes; most refuse, and the grid looked cheap.
+TEST(CheckAgainstGrid, AsksNoGpuForBFrames) {
+  WatchedRunner runner(3);
+  TrialBook book(runner, {}, [](const auto&) {});
+  SearchSpace space = Space();
+  space.target.b_frames = 2;
+  const GridCheck check = CheckAgainstGrid(space, {test::FakeFootage("hard")}, 0.2, book);
+  EXPECT_EQ(static_cast<int>(runner.seen.size()), check.grid_trials) << "the search asks for nothing else";
+  for (const Trial& trial : runner.seen)
+    EXPECT_EQ(trial.settings.b_frames.value_or(0), trial.settings.encoder == "x264" ? 2 : 0);
+}
+
+// Steps along the sizes change the same at each frame rate: what one rate has shown need not be tried at the others.
+TEST(SearchPicture, ARivalIsNotTriedAtSizesThatCannotHelpIt) {
+  TwoEncodersRunner runner(4);
+  WatchedPictures pictures(runner);
+  TrialBook book(pictures, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+  EXPECT_EQ(SearchPicture(Space(), options).front().size, (FrameSize{960, 540}));
+  EXPECT_EQ(pictures.seen.count("1280x720 60"), 1u);
+  EXPECT_EQ(pictures.seen.count("960x540 50"), 1u) << "every frame rate at the best size";
+  EXPECT_LT(pictures.seen.size(), 12u) << "of " << Space().sizes.size() * Space().rates.size();
 }
 
 TEST(SearchPicture, OnePictureIsOnlyAWalk) {

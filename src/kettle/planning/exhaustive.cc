@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/planning/with_encoder.h"
 
 namespace kettle {
 
@@ -16,15 +17,13 @@ int GridSize(const SearchSpace& space, std::size_t footage) {
 GridCheck CheckAgainstGrid(const SearchSpace& space, const std::vector<Footage>& footage, double required_headroom,
                            TrialBook& book) {
   GridCheck check;
-  EncodeSettings settings = space.target;
   for (const FrameSize size : space.sizes)
     for (const FrameRate rate : space.rates)
       for (const std::string& family : space.families)
         for (const std::string& preset : FindFamily(family).presets) {
+          EncodeSettings settings = WithEncoder(space.target, family, preset);
           settings.size = size;
           settings.frame_rate = rate;
-          settings.encoder = family;
-          settings.preset = preset;
           std::vector<Trial> trials;
           for (const Footage& pictures : footage) {
             trials.push_back(book.Get(settings, pictures));

@@ -2,6 +2,7 @@
 #include "kettle/planning/picture_search.h"
 
 #include <algorithm>
+#include <cstdlib>
 #include <map>
 #include <optional>
 #include <vector>
@@ -45,7 +46,8 @@ class Searcher {
         const Place there{here_.size, rate};
         const Tried* rival = Find(there);
         if (rate == here_.rate || !rival || Score(rival->picture) < best_score_ - kNearDb) continue;
-        for (const int step : {-1, 1}) Go(there, step, 1);
+        for (const int step : {-1, 1})
+          if (!StepIsHopeless(there, step, 2)) Go(there, step, 1);
       }
     }
     if (found()) LookBesideThePresets();
@@ -176,17 +178,44 @@ class Searcher {
     });
   }
 
-  // Behind the family that leads at this picture, wherever both were seen, by more than that distance ever changed.
+  // Even at the nearest picture where this family and the leading one were seen, so far behind that it could not have
+  // caught up on the way here, the distance changing with each step by as much as it ever did.
   bool IsFarBehind(const std::string& family, const Tried& here) const {
     const std::string& leader = families_.front();
     if (family == leader || !here.reach.contains(leader)) return false;
-    std::vector<double> gaps;
+    std::vector<const Tried*> both;
     for (const Tried& other : tried_)
-      if (other.reach.contains(family) && other.reach.contains(leader))
-        gaps.push_back(other.reach.at(leader) - other.reach.at(family));
-    if (gaps.size() < 2) return false;
-    const auto [least, most] = std::minmax_element(gaps.begin(), gaps.end());
-    return *least > std::max(kNearDb, *most - *least);
+      if (other.reach.contains(family) && other.reach.contains(leader)) both.push_back(&other);
+    const auto gap = [&](const Tried& tried) { return tried.reach.at(leader) - tried.reach.at(family); };
+    double most_a_step = -1;
+    for (const Tried* one : both)
+      for (const Tried* other : both)
+        if (one != other)
+          most_a_step = std::max(most_a_step, std::abs(gap(*one) - gap(*other)) / Steps(one->place, other->place));
+    if (most_a_step < 0) return false;
+    return std::any_of(both.begin(), both.end(), [&](const Tried* seen) {
+      return gap(*seen) - most_a_step * Steps(seen->place, here.place) > kNearDb;
+    });
+  }
+
+  static int Steps(Place a, Place b) { return std::abs(a.size - b.size) + std::abs(a.rate - b.rate); }
+
+  // What the next size changed at other frame rates, at least `least_seen` of them, tells that it cannot look better
+  // than the best here: not even if it changed by the most that was seen, and beyond that by how far the most lies from
+  // the least, or by as much as another preset may add.
+  bool StepIsHopeless(Place from, int step, std::size_t least_seen) const {
+    const Tried* start = Find(from);
+    if (!start || !start->picture.best) return false;
+    std::vector<double> gains;
+    for (int rate = 0; rate < static_cast<int>(space_.rates.size()); ++rate) {
+      const Tried *before = Find({from.size, rate}), *after = Find({from.size + step, rate});
+      if (rate != from.rate && before && after && before->picture.best && after->picture.best)
+        gains.push_back(Score(after->picture) - Score(before->picture));
+    }
+    if (gains.size() < least_seen) return false;
+    const auto [least, most] = std::minmax_element(gains.begin(), gains.end());
+    const double spread = std::max(kBesideDb, *most - *least);
+    return Score(start->picture) + *most + spread <= best_score_ + kWorthDb;
   }
 
   // Looks mostly get better along the presets, not always: at the best picture, and at those of other frame rates that
@@ -262,13 +291,15 @@ class Searcher {
 
   bool found() const { return best_score_ >= 0; }
 
-  // Goes along the sizes, up or down from a place, until `patience` in a row are no better; to the end while nothing
-  // keeps pace at all.
+  // Goes along the sizes, up or down from a place, until `patience` in a row are no better, or one is not and the next
+  // need not be looked at; to the end while nothing keeps pace at all.
   void Go(Place place, int step, int patience) {
     int worse = 0;
     for (place.size += step; place.size >= 0 && place.size < static_cast<int>(space_.sizes.size()) && worse < patience;
-         place.size += step)
+         place.size += step) {
+      if (worse > 0 && StepIsHopeless({place.size - step, place.rate}, step, 1)) return;
       worse = Try(place) || !found() ? 0 : worse + 1;
+    }
   }
 
   const SearchSpace& space_;

@@ -27,7 +27,8 @@ struct TriedPicture {
 };
 
 // From the source's own picture down the sizes, then all frame rates at the best size, then sizes around it, and again
-// until the best stays. Two sizes that look worse end a way: quality over size has one peak. At each picture
+// until the best stays. Two sizes that look worse end a way: quality over size has one peak; so does what the same step
+// changed at other frame rates, if it could not help here. At each picture
 // every encoder's presets are walked by halving, between what larger and smaller pictures have shown already:
 // what does not keep pace with fewer pixels a second does not with more. An encoder is walked no further at a picture
 // if all its slower presets together would not reach the best there, each adding as much as was seen; at the best

@@ -1,4 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
+#include <algorithm>
+#include <numeric>
+
 #include "kettle/quality/kernels.h"
 
 #undef HWY_TARGET_INCLUDE
@@ -12,48 +15,91 @@ HWY_BEFORE_NAMESPACE();
 namespace kettle::kernels {
 namespace HWY_NAMESPACE {
 
-// Each four neighbours of four vectors added up, in order.
-HWY_INLINE V SumFours(F d, V v0, V v1, V v2, V v3) {
-  const auto pairs = [&](V lower, V upper) { return hn::Add(Evens(d, lower, upper), Odds(d, lower, upper)); };
-  return pairs(pairs(v0, v1), pairs(v2, v3));
+using D16 = hn::ScalableTag<std::int16_t>;
+using D32 = hn::RepartitionToWide<D16>;
+using V16 = hn::Vec<D16>;
+using V32 = hn::Vec<D32>;
+
+HWY_INLINE V16 LoadWide(const std::uint8_t* p) {
+  return hn::PromoteTo(D16(), hn::LoadU(hn::Rebind<std::uint8_t, D16>(), p));
 }
 
-void SumBlocksT(const PlaneView& a, const PlaneView& b, int y, BlockSums& sums) {
+// Adds up products of 16-bit samples in 32 bits.
+class Products {
+ public:
+  HWY_INLINE Products() : sum0_(hn::Zero(D32())), sum1_(hn::Zero(D32())) {}
+  HWY_INLINE void Add(V16 a, V16 b) { sum0_ = hn::ReorderWidenMulAccumulate(D32(), a, b, sum0_, sum1_); }
+  // Lane i: of the samples 2i and 2i + 1.
+  HWY_INLINE V32 pairs() const { return hn::RearrangeToOddPlusEven(sum0_, sum1_); }
+  // Of all lanes, at most 2^31 each.
+  HWY_INLINE std::int64_t total() const {
+    HWY_ALIGN std::int32_t lanes[HWY_MAX_BYTES / sizeof(std::int32_t)];
+    hn::Store(hn::Add(sum0_, sum1_), D32(), lanes);
+    return std::accumulate(lanes, lanes + hn::Lanes(D32()), std::int64_t{0});
+  }
+
+ private:
+  V32 sum0_, sum1_;
+};
+
+// The sums of a few samples at the end of a row of blocks; the squared error.
+int SumBlock(const PlaneView& a, const PlaneView& b, int y, std::size_t block, BlockSums& sums) {
+  int sum_a = 0, sum_b = 0, squares = 0, products = 0;
+  for (int i = 0; i < 16; ++i) {
+    const std::ptrdiff_t x = 4 * static_cast<std::ptrdiff_t>(block) + i % 4;
+    const int s = a.row(y + i / 4)[x], t = b.row(y + i / 4)[x];
+    sum_a += s;
+    sum_b += t;
+    squares += s * s + t * t;
+    products += s * t;
+  }
+  sums.a[block] = static_cast<float>(sum_a);
+  sums.b[block] = static_cast<float>(sum_b);
+  sums.squares[block] = static_cast<float>(squares);
+  sums.products[block] = static_cast<float>(products);
+  return squares - 2 * products;
+}
+
+std::int64_t SumBlocksT(const PlaneView& a, const PlaneView& b, int y, BlockSums& sums) {
+  const D16 d16;
+  const D32 d32;
   const F d;
-  const int lanes = static_cast<int>(hn::Lanes(d)), blocks = static_cast<int>(sums.a.size());
-  int block = 0;
-  for (; block + lanes <= blocks; block += lanes) {
-    V sum_a[4], sum_b[4], squares[4], products[4];
-    for (int i = 0; i < 4; ++i) {
-      sum_a[i] = sum_b[i] = squares[i] = products[i] = hn::Zero(d);
-      for (int row = 0; row < 4; ++row) {
-        const int x = 4 * block + i * lanes;
-        const V s = LoadSamples(d, a.row(y + row) + x), t = LoadSamples(d, b.row(y + row) + x);
-        sum_a[i] = hn::Add(sum_a[i], s);
-        sum_b[i] = hn::Add(sum_b[i], t);
-        squares[i] = hn::MulAdd(t, t, hn::MulAdd(s, s, squares[i]));
-        products[i] = hn::MulAdd(s, t, products[i]);
+  const std::size_t samples = hn::Lanes(d16), lanes = hn::Lanes(d), blocks = sums.a.size();
+  V32 error = hn::Zero(d32);
+  std::size_t block = 0;
+  for (; block + lanes <= blocks; block += lanes) {  // two vectors of samples
+    V32 pairs[4][2];
+    for (int half = 0; half < 2; ++half) {
+      const auto x = static_cast<std::ptrdiff_t>(4 * block + static_cast<std::size_t>(half) * samples);
+      V16 sum_a = hn::Zero(d16), sum_b = sum_a;
+      Products a_pairs, b_pairs, squares, products;
+      for (int row = y; row < y + 4; ++row) {
+        const V16 s = LoadWide(a.row(row) + x), t = LoadWide(b.row(row) + x);
+        sum_a = hn::Add(sum_a, s);
+        sum_b = hn::Add(sum_b, t);
+        squares.Add(s, s);
+        squares.Add(t, t);
+        products.Add(s, t);
       }
+      a_pairs.Add(sum_a, hn::Set(d16, 1));
+      b_pairs.Add(sum_b, hn::Set(d16, 1));
+      pairs[0][half] = a_pairs.pairs();
+      pairs[1][half] = b_pairs.pairs();
+      pairs[2][half] = squares.pairs();
+      pairs[3][half] = products.pairs();
     }
-    hn::StoreU(SumFours(d, sum_a[0], sum_a[1], sum_a[2], sum_a[3]), d, &sums.a[block]);
-    hn::StoreU(SumFours(d, sum_b[0], sum_b[1], sum_b[2], sum_b[3]), d, &sums.b[block]);
-    hn::StoreU(SumFours(d, squares[0], squares[1], squares[2], squares[3]), d, &sums.squares[block]);
-    hn::StoreU(SumFours(d, products[0], products[1], products[2], products[3]), d, &sums.products[block]);
+    V32 of_blocks[4];
+    for (int map = 0; map < 4; ++map)
+      of_blocks[map] = hn::Add(Evens(d32, pairs[map][0], pairs[map][1]), Odds(d32, pairs[map][0], pairs[map][1]));
+    error = hn::Add(error, hn::Sub(of_blocks[2], hn::Add(of_blocks[3], of_blocks[3])));
+    float* const to[] = {&sums.a[block], &sums.b[block], &sums.squares[block], &sums.products[block]};
+    for (int map = 0; map < 4; ++map) hn::StoreU(hn::ConvertTo(d, of_blocks[map]), d, to[map]);
   }
-  for (; block < blocks; ++block) {
-    int sum_a = 0, sum_b = 0, squares = 0, products = 0;
-    for (int i = 0; i < 16; ++i) {
-      const int s = a.row(y + i / 4)[4 * block + i % 4], t = b.row(y + i / 4)[4 * block + i % 4];
-      sum_a += s;
-      sum_b += t;
-      squares += s * s + t * t;
-      products += s * t;
-    }
-    sums.a[block] = static_cast<float>(sum_a);
-    sums.b[block] = static_cast<float>(sum_b);
-    sums.squares[block] = static_cast<float>(squares);
-    sums.products[block] = static_cast<float>(products);
-  }
+  HWY_ALIGN std::int32_t errors[HWY_MAX_BYTES / sizeof(std::int32_t)];
+  hn::Store(error, d32, errors);
+  auto total = std::accumulate(errors, errors + hn::Lanes(d32), std::int64_t{0});
+  for (; block < blocks; ++block) total += SumBlock(a, b, y, block, sums);
+  return total;
 }
 
 // SSIM of the windows from `i` on, as many as the vector has lanes.
@@ -89,48 +135,70 @@ double SumSsimT(const BlockSums& above, const BlockSums& below) {
 }
 
 std::int64_t SquaredErrorT(const std::uint8_t* a, const std::uint8_t* b, int count) {
-  const hn::ScalableTag<std::int16_t> d16;
-  const hn::RepartitionToWide<decltype(d16)> d32;
-  const hn::Rebind<std::uint8_t, decltype(d16)> d8;
-  const int lanes = static_cast<int>(hn::Lanes(d16));
-  auto sum0 = hn::Zero(d32), sum1 = hn::Zero(d32);
+  const int lanes = static_cast<int>(hn::Lanes(D16()));
+  Products squares;
   int i = 0;
   for (; i + lanes <= count; i += lanes) {
-    const auto difference = hn::Sub(hn::PromoteTo(d16, hn::LoadU(d8, a + i)), hn::PromoteTo(d16, hn::LoadU(d8, b + i)));
-    sum0 = hn::ReorderWidenMulAccumulate(d32, difference, difference, sum0, sum1);
+    const V16 difference = hn::Sub(LoadWide(a + i), LoadWide(b + i));
+    squares.Add(difference, difference);
   }
-  std::int64_t total = hn::GetLane(hn::SumOfLanes(d32, hn::Add(sum0, sum1)));
+  std::int64_t total = squares.total();
   for (; i < count; ++i) total += (a[i] - b[i]) * (a[i] - b[i]);
   return total;
 }
 
-NeighbourErrors SumNeighbourErrorsT(const std::uint8_t* row, int count) {
-  constexpr int kBlock = 8;
-  NeighbourErrors errors;
+// The pairs that the sample at `x` makes with its right and its upper neighbour.
+void AddNeighboursOf(const PlaneView& plane, int x, int y, NeighbourErrors& errors) {
+  const auto add = [&](int difference, bool border) {
+    errors.all += difference * difference;
+    if (border) errors.border += difference * difference;
+  };
+  const std::uint8_t* row = plane.row(y);
+  if (x + 1 < plane.width) add(row[x] - row[x + 1], (x + 1) % kBlock == 0);
+  if (y > 0) add(row[x] - plane.row(y - 1)[x], y % kBlock == 0);
+}
+
+// The pairs that a vector of samples from `x` on makes with the right and the upper neighbours, but for the first
+// `passed_over` of them.
+HWY_INLINE void AddNeighbours(const std::uint8_t* row, const std::uint8_t* upper, int x, int passed_over,
+                              Products& inside, Products& border, Products& down) {
+  const D16 d16;
+  // Pair x is of samples x and x + 1: the last one of each eight spans a border.
+  const V16 in_block = hn::And(hn::Iota(d16, static_cast<std::int16_t>(x % kBlock)), hn::Set(d16, kBlock - 1));
+  const auto last = hn::Eq(in_block, hn::Set(d16, kBlock - 1));
+  const V16 sample = LoadWide(row + x);
+  V16 across = hn::Sub(sample, LoadWide(row + x + 1)), upright = hn::Sub(sample, LoadWide(upper + x));
+  if (passed_over > 0) {
+    const auto counts = hn::Gt(hn::Iota(d16, 1), hn::Set(d16, static_cast<std::int16_t>(passed_over)));
+    across = hn::IfThenElseZero(counts, across);
+    upright = hn::IfThenElseZero(counts, upright);
+  }
+  const V16 at_border = hn::IfThenElseZero(last, across);
+  inside.Add(across, across);
+  border.Add(at_border, at_border);
+  down.Add(upright, upright);
+}
+
+// Of a row whose samples, but for the last one, fill at least one vector; the last vector overlaps the one before.
+HWY_INLINE void AddRow(const PlaneView& plane, int y, Products& inside, Products& border, Products& down) {
+  const int lanes = static_cast<int>(hn::Lanes(D16())), pairs = plane.width - 1;
+  const std::uint8_t *row = plane.row(y), *upper = plane.row(std::max(0, y - 1));
   int x = 0;
-  const hn::ScalableTag<std::int16_t> d16;
-  const int lanes = static_cast<int>(hn::Lanes(d16));
-  if (lanes % kBlock == 0) {
-    const hn::RepartitionToWide<decltype(d16)> d32;
-    const hn::Rebind<std::uint8_t, decltype(d16)> d8;
-    // Pair x is of samples x and x + 1: the last one of each eight spans a border.
-    const auto last = hn::Eq(hn::And(hn::Iota(d16, 0), hn::Set(d16, kBlock - 1)), hn::Set(d16, kBlock - 1));
-    auto all0 = hn::Zero(d32), all1 = hn::Zero(d32), border0 = hn::Zero(d32), border1 = hn::Zero(d32);
-    for (; x + lanes < count; x += lanes) {
-      const auto difference =
-          hn::Sub(hn::PromoteTo(d16, hn::LoadU(d8, row + x)), hn::PromoteTo(d16, hn::LoadU(d8, row + x + 1)));
-      const auto at_border = hn::IfThenElseZero(last, difference);
-      all0 = hn::ReorderWidenMulAccumulate(d32, difference, difference, all0, all1);
-      border0 = hn::ReorderWidenMulAccumulate(d32, at_border, at_border, border0, border1);
-    }
-    errors.all = hn::GetLane(hn::SumOfLanes(d32, hn::Add(all0, all1)));
-    errors.border = hn::GetLane(hn::SumOfLanes(d32, hn::Add(border0, border1)));
+  for (; x + lanes <= pairs; x += lanes) AddNeighbours(row, upper, x, 0, inside, border, down);
+  if (x < pairs) AddNeighbours(row, upper, pairs - lanes, x - (pairs - lanes), inside, border, down);
+}
+
+NeighbourErrors SumNeighbourErrorsT(const PlaneView& plane, int y) {
+  const int lanes = static_cast<int>(hn::Lanes(D16())), end = std::min(y + kBlock, plane.height);
+  const bool wide = lanes % kBlock == 0 && plane.width > lanes;
+  Products inside, border, above;  // what is in `border` is in `inside` too
+  if (wide) {
+    AddRow(plane, y, inside, border, above);
+    for (int line = y + 1; line < end; ++line) AddRow(plane, line, inside, border, inside);
   }
-  for (; x + 1 < count; ++x) {
-    const int error = (row[x] - row[x + 1]) * (row[x] - row[x + 1]);
-    errors.all += error;
-    if ((x + 1) % kBlock == 0) errors.border += error;
-  }
+  NeighbourErrors errors{inside.total() + above.total(), border.total() + above.total()};
+  for (int line = y; line < end; ++line)
+    for (int x = wide ? plane.width - 1 : 0; x < plane.width; ++x) AddNeighboursOf(plane, x, line, errors);
   return errors;
 }
 
@@ -146,15 +214,15 @@ HWY_EXPORT(SumSsimT);
 HWY_EXPORT(SquaredErrorT);
 HWY_EXPORT(SumNeighbourErrorsT);
 
-void SumBlocks(const PlaneView& a, const PlaneView& b, int y, BlockSums& sums) {
-  HWY_DYNAMIC_DISPATCH(SumBlocksT)(a, b, y, sums);
+std::int64_t SumBlocks(const PlaneView& a, const PlaneView& b, int y, BlockSums& sums) {
+  return HWY_DYNAMIC_DISPATCH(SumBlocksT)(a, b, y, sums);
 }
 double SumSsim(const BlockSums& above, const BlockSums& below) { return HWY_DYNAMIC_DISPATCH(SumSsimT)(above, below); }
 std::int64_t SquaredError(const std::uint8_t* a, const std::uint8_t* b, int count) {
   return HWY_DYNAMIC_DISPATCH(SquaredErrorT)(a, b, count);
 }
-NeighbourErrors SumNeighbourErrors(const std::uint8_t* row, int count) {
-  return HWY_DYNAMIC_DISPATCH(SumNeighbourErrorsT)(row, count);
+NeighbourErrors SumNeighbourErrors(const PlaneView& plane, int y) {
+  return HWY_DYNAMIC_DISPATCH(SumNeighbourErrorsT)(plane, y);
 }
 
 }  // namespace kettle::kernels

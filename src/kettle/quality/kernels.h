@@ -19,8 +19,8 @@ struct BlockSums {
   std::vector<float> a, b, squares, products;
 };
 
-// Sums the rows from `y` to `y` + 3 of two planes of the same size.
-void SumBlocks(const PlaneView& a, const PlaneView& b, int y, BlockSums& sums);
+// Sums the rows from `y` to `y` + 3 of two planes of the same size; gives the blocks' squared error.
+std::int64_t SumBlocks(const PlaneView& a, const PlaneView& b, int y, BlockSums& sums);
 
 // The sum of SSIM over the 8x8 windows that two neighbouring rows of blocks make.
 double SumSsim(const BlockSums& above, const BlockSums& below);
@@ -28,12 +28,14 @@ double SumSsim(const BlockSums& above, const BlockSums& below);
 // The sum of squared differences of `count` samples.
 std::int64_t SquaredError(const std::uint8_t* a, const std::uint8_t* b, int count);
 
-// Of each sample of a row and its right neighbour: squared differences, of all pairs and of those across the borders of
-// blocks of eight. `count` samples.
+inline constexpr int kBlock = 8;
+
+// Squared differences of neighbours: of all pairs, and of those across the borders of blocks of eight.
 struct NeighbourErrors {
   std::int64_t all = 0, border = 0;
 };
-NeighbourErrors SumNeighbourErrors(const std::uint8_t* row, int count);
+// Of each sample of the rows from `y`, a multiple of eight, to `y` + 7 with its right and its upper neighbour.
+NeighbourErrors SumNeighbourErrors(const PlaneView& plane, int y);
 
 // A plane of samples around zero: 8-bit samples less 128.
 struct FloatPlane {

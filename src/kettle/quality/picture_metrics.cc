@@ -2,6 +2,7 @@
 #include "kettle/quality/picture_metrics.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <vector>
 
@@ -40,9 +41,7 @@ LumaSimilarity CompareLuma(const PlaneView& a, const PlaneView& b) {
   double ssim = 0;
   for (int row = 0; row < rows; ++row) {
     std::swap(above, current);
-    kernels::SumBlocks(a, b, row * 4, current);
-    for (std::size_t i = 0; i < current.squares.size(); ++i)
-      error += static_cast<double>(current.squares[i] - 2 * current.products[i]);
+    error += static_cast<double>(kernels::SumBlocks(a, b, row * 4, current));
     if (row > 0) ssim += kernels::SumSsim(above, current);
   }
   return {error / (static_cast<double>(a.width) * a.height), ssim / (static_cast<double>(columns - 1) * (rows - 1))};
@@ -54,40 +53,35 @@ double MsSsim(const PlaneView& a, const PlaneView& b) {
   double weights = kWeights[0];
   while (scales < 5 && std::min(a.width, a.height) >> scales >= kernels::kGaussianTaps) weights += kWeights[scales++];
 
-  thread_local kernels::FloatPlane half_a, half_b, next;  // fresh memory for each picture would cost more than the sums
+  // Fresh memory for each picture would cost more than the sums.
+  thread_local std::array<kernels::FloatPlane, 4> halves_a, halves_b;
   double product = 1;
   for (int scale = 0; scale < scales; ++scale) {
+    const auto at = static_cast<std::size_t>(scale);
     if (scale == 1) {
-      kernels::Halve(a, half_a);
-      kernels::Halve(b, half_b);
+      kernels::Halve(a, halves_a[0]);
+      kernels::Halve(b, halves_b[0]);
     } else if (scale > 1) {
-      for (kernels::FloatPlane* half : {&half_a, &half_b}) {
-        kernels::Halve(*half, next);
-        std::swap(*half, next);
-      }
+      kernels::Halve(halves_a[at - 2], halves_a[at - 1]);
+      kernels::Halve(halves_b[at - 2], halves_b[at - 1]);
     }
     const auto kind =
         scale + 1 < scales ? kernels::Similarity::kContrastStructure : kernels::Similarity::kWithLuminance;
     const kernels::WindowSteps steps = StepsAt(scale, std::min(a.width, a.height));
-    const double similarity =
-        scale == 0 ? kernels::GaussianSsim(a, b, kind, steps) : kernels::GaussianSsim(half_a, half_b, kind, steps);
+    const double similarity = scale == 0 ? kernels::GaussianSsim(a, b, kind, steps)
+                                         : kernels::GaussianSsim(halves_a[at - 1], halves_b[at - 1], kind, steps);
     product *= std::pow(std::max(0.0, similarity), kWeights[scale] / weights);
   }
   return product;
 }
 
 double Blockiness(const PlaneView& plane) {
-  constexpr int kBlock = 8;
+  constexpr int kBlock = kernels::kBlock;
   double all = 0, border = 0;
-  for (int y = 0; y < plane.height; ++y) {
-    const std::uint8_t* row = plane.row(y);
-    const kernels::NeighbourErrors across = kernels::SumNeighbourErrors(row, plane.width);
-    all += static_cast<double>(across.all);
-    border += static_cast<double>(across.border);
-    if (y == 0) continue;
-    const auto down = static_cast<double>(kernels::SquaredError(plane.row(y - 1), row, plane.width));
-    all += down;
-    if (y % kBlock == 0) border += down;
+  for (int y = 0; y < plane.height; y += kBlock) {
+    const kernels::NeighbourErrors errors = kernels::SumNeighbourErrors(plane, y);
+    all += static_cast<double>(errors.all);
+    border += static_cast<double>(errors.border);
   }
   const double width = plane.width, height = plane.height;
   const double borders = height * ((plane.width - 1) / kBlock) + width * ((plane.height - 1) / kBlock);

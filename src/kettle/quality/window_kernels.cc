@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/quality/kernels.h"
-
 #include <algorithm>
+
+#include "kettle/quality/kernels.h"
 
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "kettle/quality/window_kernels.cc"
@@ -192,11 +192,12 @@ double GaussianSsimT(const Plane& a, const Plane& b, float middle, int step_down
   FilteredRow filtered{};
   double sum = 0;
   std::int64_t windows = 0;
-  for (int span = 0; span * kStep * kWindows < across; ++span) {
-    for (int y = 5 * span % step_down; y < down; y += step_down) {
+  for (int top = 0; top < down; top += step_down) {
+    for (int span = 0; span * kStep * kWindows < across; ++span) {
+      const int y = top + 5 * span % step_down;
       const int x0 = span * kStep * kWindows + y / step_down % kStep;
       const int count = std::min(kWindows, (across - x0 + kStep - 1) / kStep);
-      if (count <= 0) continue;
+      if (y >= down || count <= 0) continue;
       FilterDown<kStep>(a, b, x0, y, filtered);
       sum += SumWindows<kStep, kKind>(filtered, count, middle);
       windows += count;
