@@ -10,8 +10,11 @@
 #include <nlohmann/json.hpp>
 
 #include "commands.h"
+#include "kettle/machine/advice.h"
 #include "kettle/machine/disk.h"
+#include "kettle/planning/sound.h"
 #include "kettle/rehearsal/proof.h"
+#include "kettle/units/error.h"
 #include "report/card.h"
 #include "report/figures.h"
 #include "report/rate_quality.h"
@@ -90,6 +93,7 @@ void PrintAttempts(const Plan& plan) {
   Table table({{"stream"},
                {"recording"},
                Number("cores predicted"),
+               Number("measured"),
                Number("late"),
                Number("stream skipped"),
                Number("recording skipped"),
@@ -105,6 +109,7 @@ void PrintAttempts(const Plan& plan) {
     table.Row({{attempt.pair.stream.title()},
                {attempt.pair.recording.title()},
                Number(fmt::format("{:.2f}", attempt.pair.demand.cpu_cores)),
+               Number(fmt::format("{:.2f}", proof.cpu_cores + proof.stand_in_cores)),
                Number(fmt::format("{}", proof.late)),
                skipped(proof.stream),
                skipped(proof.recording),
@@ -270,7 +275,7 @@ void CheckRecordingFolder(const Session& session, const Show& show) {
 }
 
 // What a rehearsal needs to know of the show.
-json ShowJson(const Session& session, const Show& show, double cpu_cores) {
+json ShowJson(const Session& session, const Show& show, const Plan& plan, double cpu_cores) {
   json footage = json::array();
   for (const std::string& source : show.footage)
     footage.push_back(IsScene(source) ? source : std::filesystem::absolute(source).string());
@@ -279,7 +284,44 @@ json ShowJson(const Session& session, const Show& show, double cpu_cores) {
           {"footage", footage},
           {"footage_seconds", session.request().footage_seconds},
           {"container", show.recording_container},
+          {"audio_kbps", plan.targets.audio.kbps()},
           {"cpu_cores", cpu_cores}};
+}
+
+// The nearest folder that is there: a show's own subfolder may come later.
+std::filesystem::path Existing(std::filesystem::path folder) {
+  folder = std::filesystem::absolute(folder);
+  std::error_code error;
+  while (folder.has_relative_path() && !std::filesystem::is_directory(folder, error)) folder = folder.parent_path();
+  return folder;
+}
+
+// Where the recordings will go: how much it holds, how fast it takes them.
+void CheckDisk(Session& session, const Show& show, Plan& plan) {
+  constexpr double kSeconds = 1;
+  if (!plan.chosen) return;
+  session.progress().Stage("writing to the recordings' disk", 1);
+  plan.disk = ReadDisk(show.recording_folder);
+  try {
+    plan.disk->write_rate =
+        MeasureWriteRate(Existing(show.recording_folder), {kSeconds}, SteadyClock(), &StopRequested());
+  } catch (const Error& error) {
+    if (error.fault() == Fault::kInterrupted) throw;
+    plan.targets.warnings.push_back(fmt::format("the disk's write rate was not measured: {}", error.what()));
+  }
+  for (const std::string& line : DiskAdvice(*plan.disk, plan.recording_rate(), show.recording_hours))
+    plan.targets.warnings.push_back(line);
+}
+
+void CheckColours(const Session& session, const std::vector<Footage>& footage, Plan& plan) {
+  if (!plan.chosen) return;
+  plan.colour = CheckColour(footage.front().file, session.out() / "stream.flv", session.out() / "recording.mkv",
+                            plan.targets.recording.frame_rate, SteadyClock());
+  for (const std::string& stray : plan.colour->strays)
+    plan.targets.warnings.push_back(fmt::format(
+        "the {} says something else of its colours than the source: shown so they are wrong by {:.1f} grey levels in "
+        "the mean, {:.0f} at most",
+        stray, plan.colour->error.mean, plan.colour->error.most));
 }
 
 }  // namespace
@@ -324,6 +366,7 @@ int RunPlan(Session& session) {
   const Show show = LoadShow(session);
   CheckRecordingFolder(session, show);
   Targets targets = ChooseTargets(show);
+  ChooseSound(show, session.machine().audio, targets);
   const std::vector<std::string> families = session.UsableEncoders();
   const std::vector<Footage> footage = session.PrepareAll(show);
   std::optional<LineAnswer> line;
@@ -359,6 +402,8 @@ int RunPlan(Session& session) {
     keep.Keep(book.trials());
     throw;
   }
+  CheckDisk(session, show, plan);
+  CheckColours(session, footage, plan);
   session.progress().Clear();
 
   keep.Keep(book.trials());
@@ -369,7 +414,7 @@ int RunPlan(Session& session) {
     body["rate_control"] = line->choice;
     DrawLine(session.out(), line->line, *targets.budget, line->choice);
   }
-  body["show"] = ShowJson(session, show, session.machine().processor.capacity());
+  body["show"] = ShowJson(session, show, plan, session.machine().processor.capacity());
   body["load"] = session.load() ? session.load()->json() : json();
   session.Write("plan", body);
   WriteFile(session.out() / "card.txt", SettingsCard(plan, show));

@@ -81,6 +81,7 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
   task.url = url;
   const StreamKey key = options.key_file.empty() ? StreamKey{"rehearsal", ""} : ReadKeyFile(options.key_file);
   task.key = key.key;
+  task.audio_kbps = static_cast<int>(plan.audio_kbps);
   task.audio_tracks = options.audio_tracks;
   task.record_from = options.record_from;
   task.record_to = options.record_to;

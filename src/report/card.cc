@@ -44,10 +44,16 @@ std::string Encode(const Plan& plan, const Option& option, const std::string& ro
   text += CardLine("size", s.size.str(), Why(plan, role + ".size"));
   text += CardLine("frame rate", s.frame_rate.str(), Why(plan, role + ".frame_rate"));
   text += CardLine("rate control", Name(s.rate_control), Why(plan, role + ".rate_control"));
-  text += CardLine("bit rate", s.bit_rate.str(), Why(plan, role + ".bit_rate"));
-  if (!constant) text += CardLine("maximum bit rate", s.maximum_bit_rate.str(), "for hard scenes");
-  text += CardLine("buffer", fmt::format("{:.0f} kbit", s.maximum_bit_rate.kbps() * s.buffer_seconds),
-                   fmt::format("{:g} s at the maximum bit rate", s.buffer_seconds));
+  if (IsQuality(s.rate_control)) {
+    text += CardLine("quality level", fmt::format("{}", s.quality_level.value_or(family.quality.usual)),
+                     Why(plan, role + ".quality_level"));
+    text += CardLine("it then takes", fmt::format("{:.0f} kbit/s", option.mean_kbps), Why(plan, role + ".bit_rate"));
+  } else {
+    text += CardLine("bit rate", s.bit_rate.str(), Why(plan, role + ".bit_rate"));
+    if (!constant) text += CardLine("maximum bit rate", s.maximum_bit_rate.str(), "for hard scenes");
+    text += CardLine("buffer", fmt::format("{:.0f} kbit", s.maximum_bit_rate.kbps() * s.buffer_seconds),
+                     fmt::format("{:g} s at the maximum bit rate", s.buffer_seconds));
+  }
   text += CardLine(
       "keyframe interval",
       fmt::format("{:g} s ({} frames)", s.keyframe_seconds, std::lround(s.keyframe_seconds * s.frame_rate.fps())),
@@ -83,7 +89,8 @@ std::string PlacementLine(const Plan& plan) {
     text += fmt::format("\n  and {:.0f} % of the GPU's engine", pair.demand.engine_share * 100);
   if (pair.demand.stand_in_cores > 0)
     text += fmt::format(", the simulated GPU's own {:.2f} cores included", pair.demand.stand_in_cores);
-  return text + "\n";
+  const Proof& proof = plan.proving.attempts.back().proof;
+  return text + fmt::format(";\n  the proof run took {:.2f} cores\n", proof.cpu_cores + proof.stand_in_cores);
 }
 
 std::string SimulatedLine(const Plan& plan) {
@@ -113,6 +120,40 @@ std::string ContainerLine(const std::string& container) {
                   "a crash costs the last moments, not the file; rewrap to MP4 afterwards");
 }
 
+std::string DiskLines(const Plan& plan, const Show& show) {
+  const double gb_an_hour = static_cast<double>(plan.recording_rate().bits_per_second) / 8 * 3600 / 1e9;
+  std::string text = CardLine("disk space", fmt::format("{:.1f} GB", gb_an_hour * show.recording_hours),
+                              fmt::format("for {:g} hours, {:.1f} GB an hour", show.recording_hours, gb_an_hour));
+  if (!plan.disk) return text;
+  text += CardLine(
+      "hours that fit", fmt::format("{:.0f}", plan.disk->hours_at(plan.recording_rate())),
+      fmt::format("{:.0f} GB are free in {}", static_cast<double>(plan.disk->free_bytes) / 1e9, plan.disk->folder));
+  if (plan.disk->write_rate)
+    text +=
+        CardLine("the disk takes", fmt::format("{:.0f} MB/s", plan.disk->write_rate->slowest_bytes_per_second / 1e6),
+                 fmt::format("measured, at its slowest; the recording needs {:.1f} in its busiest second",
+                             plan.chosen->recording.peak_second_kbps / 8000));
+  return text;
+}
+
+std::string ColourLines(const ColourCheck& check) {
+  const ColourStage& source = check.stages.front();
+  std::string others;
+  for (const ColourStage& stage : check.stages)
+    if (std::find(check.strays.begin(), check.strays.end(), stage.stage) != check.strays.end())
+      others += fmt::format("{}the {} says {}, {}, {}", others.empty() ? "" : "; ", stage.stage, stage.pixel_format,
+                            stage.matrix, stage.range);
+  const std::string range = source.range == "tv" ? "limited" : source.range == "pc" ? "full" : source.range;
+  return CardLine("pixel format", source.pixel_format, "8-bit 4:2:0") +
+         CardLine("matrix, range", source.matrix + ", " + range,
+                  others.empty() ? fmt::format("said the same by source, stream and recording; who takes it for BT.601 "
+                                               "sees colours wrong by {:.1f} grey levels in the mean, {:.0f} at most",
+                                               check.error.mean, check.error.most)
+                                 : others) +
+         CardLine("conversion", fmt::format("{:.2f} cores", check.conversion_cores),
+                  "measured: from R'G'B', as screens are captured, to that");
+}
+
 // Settings that were proven on an idle machine prove nothing beside a game: say what was running.
 std::string LoadLine(const Plan& plan, const Show& show) {
   if (!show.load.empty()) return "";  // a declared load is told among the warnings
@@ -135,10 +176,11 @@ std::string SettingsCard(const Plan& plan, const Show& show) {
   text += "\nSTREAM\n" + Encode(plan, plan.chosen->stream, "stream");
   text += "\nRECORDING\n" + Encode(plan, plan.chosen->recording, "recording");
   text += ContainerLine(show.recording_container);
-  const double gigabytes =
-      plan.chosen->recording.settings.bit_rate.kbps() * 1000 / 8 * show.recording_hours * 3600 / 1e9;
-  text += CardLine("disk space", fmt::format("{:.1f} GB", gigabytes),
-                   fmt::format("for {:g} hours at the average bit rate", show.recording_hours));
+  text += DiskLines(plan, show);
+  text += "\nCOLOUR AND SOUND\n";
+  if (plan.colour) text += ColourLines(*plan.colour);
+  text += CardLine("sound", plan.targets.audio.str(), Why(plan, "sound.bit_rate"));
+  text += CardLine("sample rate", "48 kHz", Why(plan, "sound.sample_rate"));
   text += "\nPLACEMENT\n" + PlacementLine(plan);
   text += "\nPROOF\n" + ProofLine(plan.proving.attempts.back().proof);
   text += "\nMIND\n" + LoadLine(plan, show) + DisturbedLine(plan);

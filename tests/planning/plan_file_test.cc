@@ -27,7 +27,7 @@ class PlanFileTest : public test::FolderTest {
     json["machine_digest"] = "abc";
     json["time"] = "2026-01-01T00:00:00Z";
     json["show"] = {{"source_size", "1280x720"}, {"frame_rate", "60"},      {"footage", {"start-line"}},
-                    {"footage_seconds", 3},      {"container", "matroska"}, {"cpu_cores", 2}};
+                    {"footage_seconds", 3},      {"container", "matroska"}, {"audio_kbps", 128}, {"cpu_cores", 2}};
     return json;
   }
   std::string Refused(const nlohmann::json& json) {
@@ -44,6 +44,7 @@ TEST_F(PlanFileTest, GivesWhatARehearsalNeeds) {
   EXPECT_EQ(plan.source_rate, (FrameRate{60, 1}));
   EXPECT_EQ(plan.stream_device, "cpu");
   EXPECT_EQ(plan.cpu_cores, 2);
+  EXPECT_EQ(plan.audio_kbps, 128);
 }
 
 TEST_F(PlanFileTest, FasterPresetsCarryTheirGainAndCost) {

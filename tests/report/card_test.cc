@@ -50,6 +50,32 @@ TEST(SettingsCard, SaysWhenTheMachineWasDisturbed) {
   EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("disturbed"));
 }
 
+TEST(SettingsCard, TellsOfTheRecordingsLevelAndItsDisk) {
+  Plan plan = PlanOf(false);
+  Option& recording = plan.chosen->recording;
+  recording.settings.rate_control = RateControl::kConstantQuality;
+  recording.settings.quality_level = 24;
+  recording.mean_kbps = 16000;
+  plan.targets.reasons.push_back({"recording.quality_level", "24", "searched on open water", true});
+  plan.disk = Disk{.folder = "/videos", .free_bytes = 90'000'000'000};
+  const std::string card = SettingsCard(plan, Show{});
+  for (const char* words : {"quality level     24", "searched on open water", "16000 kbit/s", "7.2 GB an hour",
+                            "hours that fit    12", "90 GB are free in /videos"})
+    EXPECT_THAT(card, testing::HasSubstr(words));
+}
+
+TEST(SettingsCard, TellsOfColoursThatStray) {
+  Plan plan = PlanOf(false);
+  plan.colour = ColourCheck{{{"source", "yuv420p", "bt709", "bt709", "bt709", "tv"},
+                             {"stream", "yuv420p", "unknown", "bt709", "bt709", "tv"}},
+                            {"stream"},
+                            {3, 20},
+                            0.1};
+  EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("the stream says yuv420p, unknown, tv"));
+  plan.colour->strays.clear();
+  EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("said the same by source, stream and recording"));
+}
+
 TEST(SettingsCard, SaysUnderWhichLoadAndIntoWhichContainer) {
   Show show;
   EXPECT_THAT(SettingsCard(PlanOf(false), show),

@@ -78,7 +78,7 @@ std::vector<std::string> MachineAdvice(const Machine& machine) {
   return advice;
 }
 
-std::vector<std::string> DiskAdvice(const Disk& disk, BitRate recording) {
+std::vector<std::string> DiskAdvice(const Disk& disk, BitRate recording, double hours_wanted) {
   std::vector<std::string> advice;
   constexpr double kNoPlatter = 300e6;  // bytes a second: a virtual disk may say that it rotates
   if (disk.rotating.value_or(false) && !(disk.write_rate && disk.write_rate->slowest_bytes_per_second > kNoPlatter))
@@ -95,7 +95,7 @@ std::vector<std::string> DiskAdvice(const Disk& disk, BitRate recording) {
                     "game needs",
                     disk.folder, disk.file_system));
   const double hours = disk.hours_at(recording);
-  if (hours < 3)
+  if (hours < hours_wanted)
     advice.push_back(fmt::format("{:.1f} GB are free in {}: {:.1f} hours at {}",
                                  static_cast<double>(disk.free_bytes) / kGigabyte, disk.folder, hours,
                                  recording.str()));

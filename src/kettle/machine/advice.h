@@ -12,7 +12,8 @@ namespace kettle {
 
 // One plain line for each finding that matters to a streamer; empty if there is none.
 std::vector<std::string> MachineAdvice(const Machine& machine);
-std::vector<std::string> DiskAdvice(const Disk& disk, BitRate recording);
+// `hours`: what a show needs.
+std::vector<std::string> DiskAdvice(const Disk& disk, BitRate recording, double hours = 3);
 std::vector<std::string> ConditionAdvice(const Conditions& conditions);
 
 }  // namespace kettle

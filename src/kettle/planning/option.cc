@@ -42,6 +42,8 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
     option.feeding_cores = std::max(option.feeding_cores, trial.feeding_cores);
     option.stand_in_cores = std::max(option.stand_in_cores, trial.stand_in_cores);
     option.b_frames = std::max(option.b_frames, trial.b_frames);
+    option.mean_kbps = std::max(option.mean_kbps, trial.mean_kbps);
+    option.peak_second_kbps = std::max(option.peak_second_kbps, trial.peak_second_kbps);
     if (trial.interval) option.interval = std::max(option.interval.value_or(0), *trial.interval);
     for (const std::string& mark : trial.marks())
       if (std::find(option.marks.begin(), option.marks.end(), mark) == option.marks.end()) option.marks.push_back(mark);
@@ -73,6 +75,8 @@ void to_json(nlohmann::json& json, const Option& option) {
           {"headroom", option.headroom},
           {"cpu_cores", option.cpu_cores},
           {"engine_share", option.engine_share()},
+          {"mean_kbps", option.mean_kbps},
+          {"peak_second_kbps", option.peak_second_kbps},
           {"score_db", option.score},
           {"ms_ssim_y", option.quality.ms_ssim_y},
           {"worst_second_ms_ssim_y", option.quality.worst_second_ms_ssim_y},

@@ -31,6 +31,7 @@ struct Option {
   double throughput_fps = 0;
   double headroom = -1;
   double cpu_cores = 0, feeding_cores = 0, stand_in_cores = 0;  // at the frame rate
+  double mean_kbps = 0, peak_second_kbps = 0;                   // the highest of the footage
   double score = 0;                                             // mean MS-SSIM in dB (Quality::score)
   Quality quality;                                              // of the footage with the lowest score
   int b_frames = 0;

@@ -47,7 +47,7 @@ class Searcher {
         const Tried* rival = Find(there);
         if (rate == here_.rate || !rival || Score(rival->picture) < best_score_ - kNearDb) continue;
         for (const int step : {-1, 1})
-          if (!StepIsHopeless(there, step, 2)) Go(there, step, 1);
+          if (!StepIsHopeless(there, step, -kWorthDb, 2)) Go(there, step, 1);
       }
     }
     if (found()) LookBesideThePresets();
@@ -137,7 +137,11 @@ class Searcher {
     if (range.low >= 0) {
       Option fastest = Measure(family, range.low, picture);
       if (IsHopeless(family, fastest, range, picture)) {
+        // What larger pictures held may fail here for noise.
+        for (int preset = range.low - 1; !Holds(fastest) && preset >= 0; --preset)
+          fastest = Measure(family, preset, picture);
         tried.last[family] = range;
+        if (!Holds(fastest)) return;
         tried.reach[family] = fastest.score + *MostGain(family, range);
         if (fastest.score > Score(picture)) picture.best = std::move(fastest);  // it keeps pace, if nothing more
         return;
@@ -168,13 +172,15 @@ class Searcher {
     }
   }
 
-  // A frame rate within 5 % of one that was tried at this size and is behind: 48 beside 50.
+  // A frame rate within 5 % of one that was tried at this size and is behind, 48 beside 50; or a quarter above or a
+  // fifth below one that is far behind.
   bool IsLikeOneBehind(Place place) const {
     const double fps = space_.rates[static_cast<std::size_t>(place.rate)].fps();
     return std::any_of(tried_.begin(), tried_.end(), [&](const Tried& other) {
+      if (other.place.size != place.size || other.place.rate == place.rate || !other.picture.best) return false;
       const double ratio = space_.rates[static_cast<std::size_t>(other.place.rate)].fps() / fps;
-      return other.place.size == place.size && other.place.rate != place.rate && ratio > 0.95 && ratio < 1.05 &&
-             other.picture.best && Score(other.picture) < best_score_ - kWorthDb;
+      const double behind = best_score_ - Score(other.picture);
+      return (ratio > 0.95 && ratio < 1.05 && behind > kWorthDb) || (ratio >= 0.8 && ratio <= 1.25 && behind > kNearDb);
     });
   }
 
@@ -202,8 +208,8 @@ class Searcher {
 
   // What the next size changed at other frame rates, at least `least_seen` of them, tells that it cannot look better
   // than the best here: not even if it changed by the most that was seen, and beyond that by how far the most lies from
-  // the least, or by as much as another preset may add.
-  bool StepIsHopeless(Place from, int step, std::size_t least_seen) const {
+  // the least, or by as much as another preset may add, and by `margin_db`.
+  bool StepIsHopeless(Place from, int step, double margin_db, std::size_t least_seen) const {
     const Tried* start = Find(from);
     if (!start || !start->picture.best) return false;
     std::vector<double> gains;
@@ -215,7 +221,7 @@ class Searcher {
     if (gains.size() < least_seen) return false;
     const auto [least, most] = std::minmax_element(gains.begin(), gains.end());
     const double spread = std::max(kBesideDb, *most - *least);
-    return Score(start->picture) + *most + spread <= best_score_ + kWorthDb;
+    return Score(start->picture) + *most + spread + margin_db <= best_score_;
   }
 
   // Looks mostly get better along the presets, not always: at the best picture, and at those of other frame rates that
@@ -286,7 +292,7 @@ class Searcher {
   bool IsHopeless(const std::string& family, const Option& option, const Range& range,
                   const TriedPicture& picture) const {
     const auto gain = MostGain(family, range);
-    return gain && Holds(option) && option.score + *gain <= std::max(best_score_, Score(picture)) + kWorthDb;
+    return gain && option.score > 0 && option.score + *gain <= std::max(best_score_, Score(picture)) + kWorthDb;
   }
 
   bool found() const { return best_score_ >= 0; }
@@ -297,7 +303,7 @@ class Searcher {
     int worse = 0;
     for (place.size += step; place.size >= 0 && place.size < static_cast<int>(space_.sizes.size()) && worse < patience;
          place.size += step) {
-      if (worse > 0 && StepIsHopeless({place.size - step, place.rate}, step, 1)) return;
+      if (StepIsHopeless({place.size - step, place.rate}, step, worse > 0 ? -kWorthDb : kNearDb, 1)) return;
       worse = Try(place) || !found() ? 0 : worse + 1;
     }
   }

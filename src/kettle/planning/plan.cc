@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/planning/refine.h"
@@ -120,7 +121,11 @@ namespace {
 
 void Explain(Targets& targets, const Because& reason) {
   for (Because& known : targets.reasons)
-    if (known.choice == reason.choice) known = reason;
+    if (known.choice == reason.choice) {
+      known = reason;
+      return;
+    }
+  targets.reasons.push_back(reason);
 }
 
 // The choice of a picture among those tried, with the nearest other size and frame rate as evidence.
@@ -159,12 +164,18 @@ const TriedPicture* LighterPicture(const std::vector<TriedPicture>& tried, const
   return nullptr;
 }
 
-std::vector<FamilyOptions> Families(const PlanRequest& request, const Targets& targets, OptionBook& options) {
+// Quality levels found for the recording, by family; none yet: its target's bit rate rules.
+using RecordingLevels = std::map<std::string, int>;
+
+std::vector<FamilyOptions> Families(const PlanRequest& request, const Targets& targets, const RecordingLevels& levels,
+                                    OptionBook& options) {
   std::vector<FamilyOptions> families;
   for (const std::string& name : request.families) {
-    const auto settings = [&targets, name](Role role, int preset) {
-      return WithEncoder(role == Role::kStream ? targets.stream : targets.recording, name,
-                         FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
+    const auto settings = [&targets, &levels, name](Role role, int preset) {
+      const EncodeSettings asked = WithEncoder(role == Role::kStream ? targets.stream : targets.recording, name,
+                                               FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
+      const auto level = levels.find(name);
+      return role == Role::kRecording && level != levels.end() ? AtLevel(asked, level->second) : asked;
     };
     families.push_back({name, static_cast<int>(FindFamily(name).presets.size()),
                         [&options, settings](Role role, int preset) { return options.Measure(settings(role, preset)); },
@@ -198,6 +209,63 @@ std::string HardestClip(const Option& option) {
   return worst == option.clips.end() ? "" : worst->footage;
 }
 
+// Replaces the rule's bit rate of the best pair's recording by the level that reaches the goal, with the slowest
+// preset, from the pair's own on, that holds beside the stream and reaches it too, near enough. Where none does the
+// rule stands.
+constexpr double kNearEnoughDb = 0.5;
+void SettleRecording(double goal_db, const std::vector<FamilyOptions>& families, const PlanRequest& request,
+                     OptionBook& options, TrialBook& book, RecordingLevels& levels, Plan& plan) {
+  const Pair& pair = plan.placement.feasible.front();
+  const Option& ruled = pair.recording;
+  const std::string hardest = HardestClip(ruled);
+  const auto footage = std::find_if(request.footage.begin(), request.footage.end(),
+                                    [&](const Footage& pictures) { return pictures.label == hardest; });
+  if (footage == request.footage.end()) return;
+  plan.recording_level = FindRecordingLevel(ruled.settings, goal_db, *footage, book);
+  RecordingLevel& found = *plan.recording_level;
+  if (!found.level) return;
+  levels[ruled.settings.encoder] = *found.level;
+  const auto family = std::find_if(families.begin(), families.end(),
+                                   [&](const FamilyOptions& f) { return f.family == ruled.settings.encoder; });
+  const auto& presets = FindFamily(ruled.settings.encoder).presets;
+  for (auto preset = std::find(presets.begin(), presets.end(), ruled.settings.preset) - presets.begin(); preset >= 0;
+       --preset) {
+    Pair settled{pair.stream, family->measure(Role::kRecording, static_cast<int>(preset)), {}};
+    settled.demand = PredictDemand({settled.stream, settled.recording}, plan.capacity);
+    if (!settled.recording.keeps_pace(options.required_headroom()) || !settled.demand.fits) continue;
+    if (settled.recording.score < goal_db - kNearEnoughDb && preset > 0) continue;
+    plan.placement.feasible.insert(plan.placement.feasible.begin(), settled);
+    return;
+  }
+  levels.erase(ruled.settings.encoder);
+  found.trouble = fmt::format("level {} reaches it, but holds beside the stream with no preset of {}", *found.level,
+                              ruled.settings.encoder);
+  found.level.reset();
+}
+
+// What the recording's reasons say once its level is known, or why it is not.
+void ExplainRecording(const Plan& plan, Targets& targets) {
+  if (!plan.recording_level) return;
+  const RecordingLevel& found = *plan.recording_level;
+  const EncodeSettings& settings = plan.chosen->recording.settings;
+  if (settings.rate_control != RateControl::kConstantQuality) {
+    targets.warnings.push_back(fmt::format(
+        "the recording's {:g} dB were not reached: {}; its bit rate goes by the rule", found.goal_db, found.trouble));
+    return;
+  }
+  std::string tried;
+  for (const RecordingLevel::Step& step : found.steps)
+    tried += fmt::format("{}{}: {:.1f} dB", tried.empty() ? "" : ", ", step.level, step.score_db);
+  Explain(targets, {"recording.rate_control", Name(settings.rate_control),
+                    "a disk takes bursts that a line does not: each scene gets what it needs", true});
+  Explain(targets, {"recording.quality_level", fmt::format("{}", *settings.quality_level),
+                    fmt::format("searched on {}: the recording shall look like {:g} dB MS-SSIM ({})", found.footage,
+                                found.goal_db, tried),
+                    true});
+  Explain(targets, {"recording.bit_rate", fmt::format("{:.0f} kbit/s", plan.chosen->recording.mean_kbps),
+                    "measured on the clip that takes most, in its busiest stretch", true});
+}
+
 // The best looking stream option with another encoder, preset, size or frame rate.
 std::optional<Option> RunnerUp(const std::vector<Option>& options, const Option& chosen, double headroom) {
   std::optional<Option> best;
@@ -211,6 +279,13 @@ std::optional<Option> RunnerUp(const std::vector<Option>& options, const Option&
 }
 
 }  // namespace
+
+BitRate Plan::recording_rate() const {
+  if (!chosen) return {};
+  const Option& recording = chosen->recording;
+  return IsQuality(recording.settings.rate_control) ? BitRate::FromKbps(std::ceil(recording.mean_kbps))
+                                                    : recording.settings.bit_rate;
+}
 
 SearchSpace SpaceOf(const Targets& targets, const std::vector<std::string>& families) {
   SearchSpace space{targets.stream, targets.sizes, targets.rates, families};
@@ -230,7 +305,8 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
       plan.targets.recording, {plan.targets.recording.size}, {plan.targets.recording.frame_rate}, request.families};
   plan.grid = GridSize(space, request.footage.size()) + GridSize(recording, request.footage.size());
   OptionBook options(book, request.footage, plan.capacity.headroom, plan.grid / 2);
-  const std::vector<FamilyOptions> families = Families(request, plan.targets, options);
+  RecordingLevels levels;
+  const std::vector<FamilyOptions> families = Families(request, plan.targets, levels, options);
 
   if (space.sizes.size() * space.rates.size() > 1) plan.pictures = SearchPicture(space, options);
   if (!plan.pictures.empty() && plan.pictures.front().best)
@@ -242,6 +318,8 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
           RefineStream(plan.placement.feasible.front(), plan.capacity, options, plan.targets.most_b_frames);
       if (!SameSettings(refined, plan.placement.feasible.front()))
         plan.placement.feasible.insert(plan.placement.feasible.begin(), refined);
+      if (request.show.recording_score_db)
+        SettleRecording(*request.show.recording_score_db, families, request, options, book, levels, plan);
     }
     Proving proving = ProveBest(plan.placement, families, plan.capacity, prove, request.most_proofs);
     plan.proving.attempts.insert(plan.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
@@ -250,13 +328,17 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
     ChoosePicture(plan.pictures, *lighter, plan.targets);
   }
 
-  plan.trials = options.trials();
+  plan.trials = options.trials() + (plan.recording_level ? static_cast<int>(plan.recording_level->steps.size()) : 0);
   for (const Option& option : options.options()) plan.simulated = plan.simulated || option.simulated;
   plan.options[static_cast<int>(Role::kStream)] = OfRole(options.options(), plan.targets.stream);
   plan.options[static_cast<int>(Role::kRecording)] = OfRole(options.options(), plan.targets.recording);
+  for (const auto& [family, level] : levels)
+    for (Option& option : OfRole(options.options(), AtLevel(plan.targets.recording, level)))
+      plan.options[static_cast<int>(Role::kRecording)].push_back(std::move(option));
   if (plan.proving.holds()) {
     plan.chosen = plan.proving.attempts.back().pair;
     plan.runner_up = RunnerUp(options.options(), plan.chosen->stream, plan.capacity.headroom);
+    ExplainRecording(plan, plan.targets);
     const std::string hardest = HardestClip(plan.chosen->stream);
     for (const Footage& pictures : request.footage) {
       if (pictures.label != hardest) continue;

@@ -8,11 +8,14 @@
 #include <string>
 #include <vector>
 
+#include "kettle/machine/disk.h"
+#include "kettle/planning/colour_check.h"
 #include "kettle/planning/encode_each.h"
 #include "kettle/planning/exhaustive.h"
 #include "kettle/planning/ladder.h"
 #include "kettle/planning/picture_search.h"
 #include "kettle/planning/placement.h"
+#include "kettle/planning/recording_level.h"
 #include "kettle/planning/show.h"
 #include "kettle/planning/step_down.h"
 #include "kettle/planning/targets.h"
@@ -31,6 +34,9 @@ struct Plan {
   std::vector<ClipResult> calm;     // the chosen stream in each clip's calmest stretch
   std::vector<LadderStep> ladder;   // for a line that does not hold
   std::optional<EncodeEach> each;   // for several destinations: what an encode for each would cost
+  std::optional<RecordingLevel> recording_level;  // if the recording shall look as good as was asked
+  std::optional<ColourCheck> colour;              // of what the proof run wrote
+  std::optional<Disk> disk;                       // that the recordings go to
   Proving proving;
   std::vector<TriedPicture> pictures;  // sizes and frame rates tried for the stream, best first; empty if given
   std::vector<Option> options[2];      // by Role, at its size and rate: all that were measured, fastest preset first
@@ -38,6 +44,9 @@ struct Plan {
   int trials = 0;                      // that the search needed, those used again included
   int grid = 0;                        // that trying every preset on every footage would need
   bool simulated = false;              // something of it was measured on a simulated device
+
+  // What the chosen recording takes of the disk: as measured where a quality rules, else its average.
+  BitRate recording_rate() const;
 };
 
 struct PlanRequest {

@@ -72,6 +72,7 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.footage_seconds = show.at("footage_seconds");
     result.container = show.at("container");
     result.cpu_cores = show.at("cpu_cores");
+    result.audio_kbps = show.at("audio_kbps");
     result.line = LineSteps(plan, result.stream);
     result.stream_encoder = FasterPresets(plan, Role::kStream, result.stream);
     result.recording_encoder = FasterPresets(plan, Role::kRecording, result.recording);

@@ -30,6 +30,7 @@ struct PlanFile {
   std::vector<std::string> footage;  // scenes by name, clips by absolute path
   double footage_seconds = 3;
   std::string container = "matroska";
+  double audio_kbps = 160;
   double cpu_cores = 1;                                     // processors that the plan could use
   std::vector<PlanStep> line;                               // for a line that does not hold, in order
   std::vector<PlanStep> stream_encoder, recording_encoder;  // faster presets of the same encoder, slowest first

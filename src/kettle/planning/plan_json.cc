@@ -19,6 +19,8 @@ json EncodeJson(const Option& option) {
                  {"throughput_fps", option.throughput_fps},
                  {"cpu_cores", option.cpu_cores},
                  {"b_frames", option.b_frames},
+                 {"mean_kbps", option.mean_kbps},
+                 {"peak_second_kbps", option.peak_second_kbps},
                  {"quality", option.quality},
                  {"simulated", option.simulated}});
   return result;
@@ -102,6 +104,7 @@ json Attempts(const Plan& plan) {
   for (const Attempt& attempt : plan.proving.attempts)
     attempts.push_back({{"stream", attempt.pair.stream.title()},
                         {"recording", attempt.pair.recording.title()},
+                        {"demand", DemandJson(attempt.pair.demand)},
                         {"proof", attempt.proof}});
   return attempts;
 }
@@ -138,6 +141,9 @@ void to_json(json& j, const Plan& plan) {
        {"recording", plan.chosen ? EncodeJson(plan.chosen->recording) : json()},
        {"proof", plan.proving.attempts.empty() ? json() : json(plan.proving.attempts.back().proof)},
        {"attempts", Attempts(plan)},
+       {"disk", plan.disk ? json(*plan.disk) : json()},
+       {"colour", plan.colour ? json(*plan.colour) : json()},
+       {"recording_level", plan.recording_level ? json(*plan.recording_level) : json()},
        {"because", because},
        {"pictures", Pictures(plan)},
        {"calm_clips", plan.calm},

@@ -2,6 +2,7 @@
 #include "kettle/planning/show.h"
 
 #include <algorithm>
+#include <cstdio>
 
 #include "kettle/footage/cache.h"
 #include "kettle/footage/scene.h"
@@ -47,6 +48,20 @@ std::map<std::string, std::string> Apply(const ShowOverrides& overrides, toml::t
     options[FullKey(key)] = key.option;
   }
   return options;
+}
+
+constexpr double kArchiveDb = 20;  // MS-SSIM 0.99: hard to tell from the source
+
+// "archive", or how good the recording shall look: "18 dB".
+double ParseRecordingQuality(const std::string& text) {
+  if (text == "archive") return kArchiveDb;
+  double score_db = 0;
+  char rest = 0;
+  if (std::sscanf(text.c_str(), "%lf dB%c", &score_db, &rest) == 1 && text.ends_with("dB") && score_db >= 5 &&
+      score_db <= 40)
+    return score_db;
+  FailInput("\"{}\" is not known; give \"archive\" ({:g} dB MS-SSIM), a number from \"5 dB\" to \"40 dB\", or bit_rate",
+            text, kArchiveDb);
 }
 
 class ShowReader {
@@ -182,10 +197,9 @@ class ShowReader {
       recording.Fail("size", fmt::format("{} is larger than the source's {}; enlarging adds no detail",
                                          show.recording_size->str(), show.source_size.str()));
     show.recording_bit_rate = recording.Value("bit_rate", BitRate::Parse);
-    const auto quality = recording.Text("quality");
-    if (quality && *quality != "archive")
-      recording.Fail("quality", fmt::format("\"{}\" is not known; \"archive\" is, or give bit_rate", *quality));
+    const auto quality = recording.Value("quality", ParseRecordingQuality);
     if (quality && show.recording_bit_rate) recording.Fail("quality", "give quality or bit_rate, not both");
+    if (!show.recording_bit_rate) show.recording_score_db = quality.value_or(kArchiveDb);
     show.recording_container = recording.Text("container").value_or(show.recording_container);
     const std::vector<std::string> containers = {"matroska", "fragmented-mp4", "mp4"};
     if (std::find(containers.begin(), containers.end(), show.recording_container) == containers.end())

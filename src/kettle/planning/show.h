@@ -30,7 +30,8 @@ struct Show {
 
   // recording
   std::optional<FrameSize> recording_size;    // not set: the source's
-  std::optional<BitRate> recording_bit_rate;  // not set: archive quality
+  std::optional<BitRate> recording_bit_rate;  // not set: what the quality below takes
+  std::optional<double> recording_score_db;   // how good it shall look: MS-SSIM in dB, where it looks worst
   std::filesystem::path recording_folder;     // where recordings will go; may not exist yet
   double recording_hours = 3;
   std::string recording_container = "matroska";  // or "fragmented-mp4", "mp4"

@@ -29,8 +29,9 @@ struct Targets {
   // That the destinations take, largest first, where they name them one by one; empty: any.
   std::vector<FrameSize> taken_sizes;
   std::vector<FrameRate> taken_rates;
-  std::optional<int> most_b_frames;  // that every destination takes, where that is less than presets make
-  std::optional<Budget> budget;      // if something is known of the line
+  BitRate audio = BitRate::FromKbps(160);  // of the sound, in each output
+  std::optional<int> most_b_frames;        // that every destination takes, where that is less than presets make
+  std::optional<Budget> budget;            // if something is known of the line
   std::vector<Because> reasons;
   std::vector<std::string> warnings;  // one line each, for the user
 };

@@ -7,6 +7,7 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/machine/cpu_time.h"
 #include "kettle/store/file.h"
+#include "kettle/trial/lane.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -24,7 +25,8 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   for (const Footage& footage : request.footage) task.footage.push_back(footage.file.string());
   task.source_rate = request.footage.front().rate;
   task.seconds = request.seconds;
-  task.outputs = {{request.stream, stream_file.string()}, {request.recording, recording_file.string()}};
+  task.outputs = {{request.stream, stream_file.string(), kStreamNiceness},
+                  {request.recording, recording_file.string(), kRecordingNiceness}};
 
   const CpuTime before = ReadCpuTime();
   const auto stand_in_before = ProcessCpuSeconds(kStandInProcess);

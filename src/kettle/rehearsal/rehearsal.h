@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "kettle/rehearsal/seconds.h"
+#include "kettle/trial/lane.h"
 #include "kettle/trial/tasks.h"
 #include "kettle/units/clock.h"
 
@@ -20,9 +21,9 @@ struct RehearsalTask {
   double seconds = 60;
   int queue_depth = 6;
   EncodeSettings stream, recording;
-  int stream_niceness = 3, recording_niceness = 10;  // the game goes before the stream, that before the recording
-  std::string url, key;                              // of the ingest; the key is a secret
-  double most_send_delay_seconds = 1.5;              // QueueRule
+  int stream_niceness = kStreamNiceness, recording_niceness = kRecordingNiceness;
+  std::string url, key;                  // of the ingest; the key is a secret
+  double most_send_delay_seconds = 1.5;  // QueueRule
   int audio_kbps = 160, audio_tracks = 1;
   struct File {
     std::string path, container;

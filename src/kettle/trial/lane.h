@@ -26,6 +26,9 @@ struct PacketSink {
   std::function<void()> end;  // after the last packet
 };
 
+// The game goes before the stream, the stream before the recording.
+inline constexpr int kStreamNiceness = 3, kRecordingNiceness = 10;
+
 struct LaneRequest {
   EncodeSettings settings;
   FrameRate source_rate;

@@ -28,8 +28,9 @@ PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<voi
   prctl(PR_SET_TIMERSLACK, 1000);  // nanoseconds: due times are meant
   std::vector<std::unique_ptr<Lane>> outputs;
   for (const PacedOutputTask& output : task.outputs)
-    outputs.push_back(std::make_unique<Lane>(LaneRequest{output.settings, task.source_rate, task.queue_depth}, clock,
-                                             FileSink(output.output)));
+    outputs.push_back(
+        std::make_unique<Lane>(LaneRequest{output.settings, task.source_rate, task.queue_depth, "", output.niceness},
+                               clock, FileSink(output.output)));
   for (auto& output : outputs) output->WaitUntilOpen();
 
   PaceOutcome outcome;

@@ -62,6 +62,7 @@ struct SoakOutcome {
 struct PacedOutputTask {
   EncodeSettings settings;
   std::string output;  // .flv or .mkv; empty: thrown away
+  int niceness = 0;    // LaneRequest
 };
 struct PaceTask {
   std::vector<std::string> footage;  // Y4M files of one size and rate, played in turn
