@@ -22,7 +22,7 @@ NAMES = {"hog": "another program", "dip": "the uplink", "engine": "the recording
 def plan(folder):
     subprocess.run([PROGRAM, "plan", "--show", BUILD / "share/fast-kettle/demo/saltmarsh.toml", "--footage", "start-line", "--footage-seconds", "1",
                     "--source-size", "480x270", "--stream-size", "480x270", "--frame-rate", "30", "--stream-frame-rate", "30", "--headroom", "0.5",
-                    "--proof-seconds", "3", "--stand-in-gpu", "modest", "--quiet", "--out", folder], check=True, capture_output=True)
+                    "--recording-bit-rate", "10 Mbit/s", "--proof-seconds", "3", "--stand-in-gpu", "modest", "--quiet", "--out", folder], check=True, capture_output=True)
     return folder / "plan.json"
 
 

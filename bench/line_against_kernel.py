@@ -24,6 +24,7 @@ SECONDS = int(sys.argv[1]) if len(sys.argv) > 1 else 40
 FPS, KBPS, LIMIT, TRACES, RUNS = 30, 2500, 250000, 12, 3
 PAYLOAD = 1448 / 1514  # TCP's payload of an Ethernet frame, as tbf counts it
 OUT = 8  # kbit/s: tbf knows no zero
+BURST = 2900  # bytes: tbf lets a bundle of packets that fits pass with the headers of one; less is lost to late timers
 
 
 def run(*command, **more):
@@ -48,7 +49,7 @@ class Line:
         self.poke = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
 
     def shape(self, verb, kbps):
-        run("tc", "qdisc", verb, "dev", self.here, "root", "tbf", "rate", f"{max(OUT, round(kbps))}kbit", "burst", "6kb",
+        run("tc", "qdisc", verb, "dev", self.here, "root", "tbf", "rate", f"{max(OUT, round(kbps))}kbit", "burst", BURST,
             "limit", LIMIT)
 
     def follow(self, rates):
@@ -149,7 +150,7 @@ with tempfile.TemporaryDirectory() as folder:
             points = [(max(0, at - real["start_seconds"]), rate) for at, rate in real["line"]]
             points[0] = (0, points[0][1])
             csv.write_text("".join(f"{at:.4f},{rate}\n" for at, rate in points if at < SECONDS))
-            told = json.loads(run(ROOT / "line_model_bench", "predict", csv, clip, FPS, SECONDS, PAYLOAD, pipe, trip))
+            told = json.loads(run(ROOT / "line_model_bench", "predict", csv, clip, FPS, SECONDS, PAYLOAD, pipe, trip, BURST))
             runs.append((abs(real["dropped"] - told["dropped"]), abs(told["peak_delay_ms"] / real["peak_delay_ms"] - 1), real, told))
         drops, delay = (statistics.median(run_[column] for run_ in runs) for column in (0, 1))
         real, told = sorted(runs, key=lambda run_: run_[0])[RUNS // 2][2:]

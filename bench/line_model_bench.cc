@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The send-queue model beside reality: publishes an encode over a line in real time, and predicts the same.
 // usage: line_model_bench publish URL CLIP FPS SECONDS      what happened, as JSON
-//        line_model_bench predict TRACE CLIP FPS SECONDS PAYLOAD_SHARE PIPE_BYTES ROUND_TRIP_MS
+//        line_model_bench predict TRACE CLIP FPS SECONDS PAYLOAD_SHARE PIPE_BYTES ROUND_TRIP_MS BURST_BYTES
 //        line_model_bench speed TRACE CLIP FPS
 #include <fmt/format.h>
 
@@ -58,6 +58,7 @@ int Run(int argc, char** argv) {
     model.payload_share = std::atof(argv[6]);
     model.pipe_bytes = std::atof(argv[7]);
     model.extra_delay_seconds = std::atof(argv[8]) / 1000;
+    model.burst_bytes = std::atof(argv[9]);
     const LineTrace line(trace.points(), std::atof(argv[5]));
     fmt::print("{}\n", Told(SimulateSending(stream, line, model)).dump());
     return 0;

@@ -15,6 +15,7 @@
 #include "kettle/planning/sound.h"
 #include "kettle/rehearsal/proof.h"
 #include "kettle/units/error.h"
+#include "report/capacity_figure.h"
 #include "report/card.h"
 #include "report/figures.h"
 #include "report/rate_quality.h"
@@ -45,6 +46,7 @@ void WriteFigures(const Session& session, const Plan& plan, const std::vector<Op
                    plan.capacity.headroom);
   if (plan.proving.attempts.empty()) return;
   DrawProofTimes(session.out(), plan.proving.attempts.back());
+  DrawCapacity(session.out(), plan);
   WriteFile(session.out() / "proof.csv", ProofCsv(plan.proving.attempts.back().proof));
 }
 
@@ -392,7 +394,8 @@ int RunPlan(Session& session) {
   session.progress().Stage("trials", session.request().exhaustive ? GridSize(space, footage.size()) + usual : usual);
   TrialKeeper keep(session, !session.HasUnfinishedBench());
   TrialBook book(session.runner(), session.KnownTrials(), std::ref(keep));
-  const PlanRequest request{show, targets, footage, families, cpu_cores, session.request().most_proofs, calm};
+  const PlanRequest request{
+      show, targets, footage, families, cpu_cores, session.request().most_proofs, session.UsableDevices(), calm};
   std::optional<GridCheck> check;
   Plan plan;
   try {

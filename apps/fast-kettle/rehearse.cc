@@ -169,7 +169,7 @@ class Stage {
     return outcome;
   }
   bool has_game() const { return game_.has_value(); }
-  GameRate game() const { return game_ ? game_->Rate() : GameRate{}; }
+  GameFrames game() const { return game_ ? game_->Frames() : GameFrames{}; }
 
  private:
   Session& session_;
@@ -191,15 +191,18 @@ int Tell(Session& session, const Stage& stage, const PlanFile& plan, const Rehea
   Publish(session.out() / "plan.json.new", session.out() / "plan.json");
   WriteFile(session.out() / "seconds.csv", SecondsCsv(outcome.timeline));
   json body = ResultOf(plan, outcome, facts, diagnosis, simulated);
-  const GameRate rate = stage.game();
+  const GameFrames game = stage.game();
   body["game"] = nullptr;
   if (stage.has_game())
-    body["game"] = {
-        {"wanted_fps", rate.wanted}, {"alone_fps", rate.alone}, {"beside_fps", rate.beside}, {"simulated", true}};
+    body["game"] = {{"wanted_fps", game.wanted_fps},
+                    {"alone_fps", game.alone_fps},
+                    {"beside_fps", game.beside_fps},
+                    {"simulated", true}};
   body["load"] = session.load() ? session.load()->json() : json();
   body["climb"] = climb ? json(*climb) : json();
   session.Write("rehearsal", body);
   DrawRehearsal(session.out(), outcome, facts, simulated);
+  DrawGame(session.out(), game);
   if (session.request().json) {
     fmt::print("{}\n", body.dump(2));
     return outcome.holds() ? 0 : 1;
@@ -210,10 +213,10 @@ int Tell(Session& session, const Stage& stage, const PlanFile& plan, const Rehea
   if (session.load()) fmt::print("Under a load, {}.\n\n", session.load()->words());
   if (climb) PrintClimb(*climb);
   PrintOutcome(plan, outcome);
-  if (stage.has_game()) PrintGame(rate);
+  if (stage.has_game()) PrintGame(game);
   PrintDiagnosis(diagnosis);
-  fmt::print("In {}/: rehearsal.json, frames.csv, seconds.csv, and the figure rehearsal as SVG and PNG.\n",
-             session.out().string());
+  fmt::print("In {}/: rehearsal.json, frames.csv, seconds.csv, and as SVG and PNG {}.\n", session.out().string(),
+             stage.has_game() ? "the figures rehearsal and game" : "the figure rehearsal");
   return outcome.holds() ? 0 : 1;
 }
 

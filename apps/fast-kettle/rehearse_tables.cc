@@ -57,10 +57,10 @@ void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
                                                  Tone::kBad));
 }
 
-void PrintGame(const GameRate& game) {
-  const double lost = game.alone - game.beside;
+void PrintGame(const GameFrames& game) {
+  const double lost = game.alone_fps - game.beside_fps;
   fmt::print("{}: {:.0f} of {:g} frames a second alone, {:.1f} beside the encodes{}.\n\n",
-             Paint("The simulated game", Tone::kStrong), game.alone, game.wanted, game.beside,
+             Paint("The simulated game", Tone::kStrong), game.alone_fps, game.wanted_fps, game.beside_fps,
              lost >= 0.5 ? Paint(fmt::format(": streaming and recording cost it {:.1f}", lost), Tone::kBad) : "");
 }
 

@@ -11,7 +11,7 @@
 namespace kettle::app {
 
 void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome);
-void PrintGame(const GameRate& game);
+void PrintGame(const GameFrames& game);
 void PrintClimb(const Climb& climb);
 
 // What a killed run left of each recording: a table, and power-cut.json. The exit code.

@@ -143,6 +143,13 @@ std::vector<std::string> Session::UsableEncoders() {
   return names;
 }
 
+std::map<std::string, int> Session::UsableDevices() {
+  std::map<std::string, int> devices;
+  for (const FoundEncoder& encoder : FindEncoders())
+    if (encoder.probe.works && encoder.device == devices[encoder.name]) ++devices[encoder.name];
+  return devices;
+}
+
 std::vector<std::string> Session::FootageNotes() const {
   std::vector<std::string> notes;
   for (const Footage& pictures : footage_)

@@ -4,6 +4,7 @@
 
 #include <atomic>
 #include <filesystem>
+#include <map>
 #include <memory>
 #include <string>
 #include <vector>
@@ -60,6 +61,8 @@ class Session {
   // The names of the H.264 encoders that work on the first GPU or the CPU: what every destination takes. Throws
   // Error(kMachine) if there is none.
   std::vector<std::string> UsableEncoders();
+  // How many GPUs each family may use, counted from the first; a processor counts as one.
+  std::map<std::string, int> UsableDevices();
   // How many devices a family may choose from; 1 for the CPU.
   int CountDevices(const EncoderFamily& family);
   // What the NVIDIA driver tells, asked in a worker. Remembered.

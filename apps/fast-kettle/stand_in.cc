@@ -79,22 +79,24 @@ double StandInGame::Elapsed() const {
 void StandInGame::Begin() { begin_seconds_ = Elapsed(); }
 void StandInGame::End() { end_seconds_ = Elapsed(); }
 
-GameRate StandInGame::Rate() const {
+GameFrames StandInGame::Frames() const {
   std::ifstream file(report_);
   std::vector<double> alone, beside;
-  GameRate rate;
+  GameFrames game{.begin_seconds = begin_seconds_, .end_seconds = end_seconds_};
   std::string line;
   std::getline(file, line);
   while (std::getline(file, line)) {
     int second = 0, frames = 0;
-    if (std::sscanf(line.c_str(), "%d,%d,%lf", &second, &frames, &rate.wanted) != 3) continue;
+    if (std::sscanf(line.c_str(), "%d,%d,%lf", &second, &frames, &game.wanted_fps) != 3 || second < 0) continue;
+    game.seconds.resize(static_cast<std::size_t>(second) + 1);  // one that it was not there for has no frames
+    game.seconds.back() = frames;
     // Its first second starts it up; a second that is cut counts for neither.
     if (second >= 1 && second + 1 < kAloneSeconds) alone.push_back(frames);
     if (second > begin_seconds_ + 1 && second + 1 < end_seconds_ - 1) beside.push_back(frames);
   }
-  rate.alone = Median(alone).value_or(0);
-  rate.beside = Mean(beside).value_or(0);
-  return rate;
+  game.alone_fps = Median(alone).value_or(0);
+  game.beside_fps = Mean(beside).value_or(0);
+  return game;
 }
 
 }  // namespace kettle::app

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "report/game_figure.h"
 #include "session.h"
 
 namespace kettle::app {
@@ -38,11 +39,6 @@ class StandInIngest {
   StandIn program_;
 };
 
-// How many frames a second a game makes, by its own report.
-struct GameRate {
-  double wanted = 0, alone = 0, beside = 0;
-};
-
 class StandInGame {
  public:
   // Plays alone for some seconds first. Throws Error(kInterrupted) when stopped meanwhile.
@@ -51,7 +47,7 @@ class StandInGame {
   void Begin();
   void End();
   // Its frames before, and in the last stretch between Begin and End.
-  GameRate Rate() const;
+  GameFrames Frames() const;
 
  private:
   static constexpr int kAloneSeconds = 5;

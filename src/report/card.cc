@@ -84,7 +84,7 @@ std::string PlacementLine(const Plan& plan) {
   const Pair& pair = *plan.chosen;
   std::string text = fmt::format(
       "  stream on the {}, recording on the {}; predicted from the trials of each alone: {:.2f} of {:g} cores",
-      pair.stream.device, pair.recording.device, pair.demand.cpu_cores, plan.capacity.cpu_cores);
+      pair.stream.place(), pair.recording.place(), pair.demand.cpu_cores, plan.capacity.cpu_cores);
   if (pair.demand.engine_share > 0)
     text += fmt::format("\n  and {:.0f} % of the GPU's engine", pair.demand.engine_share * 100);
   if (pair.demand.stand_in_cores > 0)

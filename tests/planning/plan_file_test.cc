@@ -26,8 +26,13 @@ class PlanFileTest : public test::FolderTest {
     json["schema"] = "fast-kettle/plan/1";
     json["machine_digest"] = "abc";
     json["time"] = "2026-01-01T00:00:00Z";
-    json["show"] = {{"source_size", "1280x720"}, {"frame_rate", "60"},      {"footage", {"start-line"}},
-                    {"footage_seconds", 3},      {"container", "matroska"}, {"audio_kbps", 128}, {"cpu_cores", 2}};
+    json["show"] = {{"source_size", "1280x720"},
+                    {"frame_rate", "60"},
+                    {"footage", {"start-line"}},
+                    {"footage_seconds", 3},
+                    {"container", "matroska"},
+                    {"audio_kbps", 128},
+                    {"cpu_cores", 2}};
     return json;
   }
   std::string Refused(const nlohmann::json& json) {
@@ -58,6 +63,7 @@ TEST_F(PlanFileTest, FasterPresetsCarryTheirGainAndCost) {
                                                   {"slow", "x264", -40},
                                                   {"p1", "nvenc-h264", 99}}) {
         other.update({{"encoder", encoder},
+                      {"device_index", 0},
                       {"preset", preset},
                       {"throughput_fps", fps + more},
                       {"score_db", score - 0.01 * more}});

@@ -119,6 +119,26 @@ TEST(MakePlan, AnEncoderThatCrashesIsEvidence) {
   EXPECT_THAT(nlohmann::json(plan).dump(), testing::HasSubstr("signal 11"));
 }
 
+// A card makes 90 frames a second whatever the preset, the processor is too slow: one card cannot do both encodes.
+TEST(MakePlan, TheRecordingMayGoToASecondCard) {
+  FakeRunner runner([](const std::string& encoder, int preset, bool, const std::string&) {
+    return encoder == "x264" ? Figures{40, 2, 0.9} : Figures{90, 0.1, 0.9 + 0.001 * preset};
+  });
+  const Show show;
+  const auto plan_with = [&](const std::map<std::string, int>& devices) {
+    TrialBook book(runner, {}, [](const auto&) {});
+    const PlanRequest request{show, test::FakeTargets(), {FakeFootage("hard")}, {"x264", "nvenc-h264"}, 2, 5, devices,
+                              {}};
+    return MakePlan(request, book, [](const Pair&) { return FakeProof(0, 0); });
+  };
+  EXPECT_FALSE(plan_with({}).chosen) << "each takes two thirds of the engine";
+  const Plan two = plan_with({{"x264", 1}, {"nvenc-h264", 2}});
+  ASSERT_TRUE(two.chosen);
+  EXPECT_NE(two.chosen->stream.settings.device, two.chosen->recording.settings.device);
+  EXPECT_NEAR(two.chosen->demand.engine_share, 60.0 / 90, 1e-9) << "of the card that has most to do";
+  EXPECT_THAT(nlohmann::json(two)["because"].dump(), testing::HasSubstr("GPU 1"));
+}
+
 TEST(KnownOptions, AreTheStreamsOnThisFootageOnly) {
   FakeRunner runner(RandomMachine(1));
   TrialBook book(runner, {}, [](const auto&) {});

@@ -236,5 +236,20 @@ TEST(RateChoice, TriesConstantAndCappedWithThreeBuffersEach) {
   EXPECT_EQ(candidates[8].buffer_seconds, 2);
 }
 
+// A shaper's bucket: after a rest so much goes through at once, then the rest at the line's rate.
+TEST(SimulateSending, ABurstPassesAtOnceAfterARest) {
+  const LineTrace line({{0, 1000}}, 10);
+  CodedStream stream;
+  stream.seconds = 5;
+  for (const double at : {1.0, 1.05, 4.0}) stream.frames.push_back({at, 12'500, true});
+  SendingModel model;
+  model.audio_kbps = 0;
+  model.bytes_a_frame = 0;
+  const double without = SimulateSending(stream, line, model).peak_delay_seconds;
+  EXPECT_NEAR(without, 0.15, 1e-9) << "0.1 s each, the second waits 0.05 s for the first";
+  model.burst_bytes = 5000;
+  EXPECT_NEAR(SimulateSending(stream, line, model).peak_delay_seconds, 0.15 - 0.04, 1e-9);
+}
+
 }  // namespace
 }  // namespace kettle

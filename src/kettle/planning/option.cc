@@ -11,6 +11,15 @@ namespace kettle {
 
 const char* Name(Role role) { return role == Role::kStream ? "stream" : "recording"; }
 
+std::string Option::title() const {
+  return settings.encoder + " " + settings.preset + (settings.device > 0 ? " on " + place() : "");
+}
+
+std::string Option::place() const {
+  if (device != "gpu") return "CPU";
+  return settings.device > 0 ? fmt::format("GPU {}", settings.device) : "GPU";
+}
+
 ClipResult ResultOf(const Trial& trial) {
   ClipResult clip{trial.footage, trial.throughput_fps, trial.headroom};
   if (trial.quality) {
@@ -70,6 +79,7 @@ void to_json(nlohmann::json& json, const Option& option) {
   json = {{"encoder", option.settings.encoder},
           {"preset", option.settings.preset},
           {"device", option.device},
+          {"device_index", option.settings.device},
           {"simulated", option.simulated},
           {"throughput_fps", option.throughput_fps},
           {"headroom", option.headroom},

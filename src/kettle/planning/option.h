@@ -44,7 +44,9 @@ struct Option {
   double engine_share() const {
     return device == "gpu" && throughput_fps > 0 ? settings.frame_rate.fps() / throughput_fps : 0;
   }
-  std::string title() const { return settings.encoder + " " + settings.preset; }
+  // "nvenc-h264 p4"; of the second GPU and those after it "nvenc-h264 p4 on GPU 1".
+  std::string title() const;
+  std::string place() const;  // "CPU", "GPU", "GPU 1"
 };
 
 ClipResult ResultOf(const Trial& trial);  // of one that is done

@@ -184,8 +184,8 @@ class Searcher {
     });
   }
 
-  // Even at the nearest picture where this family and the leading one were seen, so far behind that it could not have
-  // caught up on the way here, the distance changing with each step by as much as it ever did.
+  // At some picture where this family and the leading one were both seen, so far behind that it could not have caught
+  // up on the way here, the distance changing with each step by as much as it ever did.
   bool IsFarBehind(const std::string& family, const Tried& here) const {
     const std::string& leader = families_.front();
     if (family == leader || !here.reach.contains(leader)) return false;

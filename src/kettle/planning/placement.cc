@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "kettle/planning/ladder_walk.h"
 #include "kettle/units/error.h"
@@ -143,10 +144,13 @@ bool SameSettings(const Pair& a, const Pair& b) {
 Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity) {
   Demand demand;
   bool working = true;
+  std::map<int, double> engines;
   for (const Option& encode : encodes) {
     demand.stand_in_cores += encode.stand_in_cores;
     demand.cpu_cores += encode.cpu_cores + encode.feeding_cores + encode.stand_in_cores;
-    demand.engine_share += encode.engine_share();
+    double& engine = engines[encode.settings.device];
+    engine += encode.engine_share();
+    demand.engine_share = std::max(demand.engine_share, engine);
     working = working && encode.trouble.empty();
   }
   const double free = 1 - capacity.headroom;

@@ -21,7 +21,7 @@ struct Capacity {
 struct Demand {
   double cpu_cores = 0;       // the encodes, feeding them, and what a simulated device takes of this machine
   double stand_in_cores = 0;  // of these, the simulated device
-  double engine_share = 0;    // of the GPU's encode engine
+  double engine_share = 0;    // of the encode engine of the GPU that has most to do
   bool fits = false;
 };
 Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity);
@@ -46,16 +46,17 @@ struct Placement {
   std::vector<RejectedPair> rejected;
 };
 
-// One encoder family that may be used, with its presets' options measured on demand, fastest first.
+// One encoder family that may be used, on one device, with its presets' options measured on demand, fastest first.
 struct FamilyOptions {
   std::string family;
   int presets = 0;
   std::function<Option(Role, int preset)> measure;
   std::function<bool(Role, int preset)> known;  // measured already: asking again costs nothing
+  int device = 0;                               // which of the family's GPUs
 };
 
-// Walks each family's presets for each role, then weighs every combination of families: the stream on
-// one device and the recording on the other, the reverse, and both on one. In each, the stream gets the
+// Walks each family's presets for each role, then weighs every combination of families and devices: the stream on
+// one device and the recording on another, the reverse, and both on one. In each, the stream gets the
 // slowest preset that leaves the recording some preset, then the recording the slowest that still fits; a
 // faster one that was measured on the way is taken instead where it looks better. A combination that does
 // not fit at once, and whose stream looks worse even alone than one that fits, is not walked further.

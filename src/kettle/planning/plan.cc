@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <tuple>
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/planning/refine.h"
@@ -80,7 +81,7 @@ bool InCatalogueOrder(const Option& a, const Option& b) {
   const auto place = [](const Option& option) {
     const EncoderFamily& family = FindFamily(option.settings.encoder);
     const auto preset = std::find(family.presets.begin(), family.presets.end(), option.settings.preset);
-    return std::make_pair(family.device, preset - family.presets.begin());
+    return std::make_tuple(family.device, option.settings.device, preset - family.presets.begin());
   };
   return place(a) < place(b);
 }
@@ -171,15 +172,20 @@ std::vector<FamilyOptions> Families(const PlanRequest& request, const Targets& t
                                     OptionBook& options) {
   std::vector<FamilyOptions> families;
   for (const std::string& name : request.families) {
-    const auto settings = [&targets, &levels, name](Role role, int preset) {
-      const EncodeSettings asked = WithEncoder(role == Role::kStream ? targets.stream : targets.recording, name,
-                                               FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
-      const auto level = levels.find(name);
-      return role == Role::kRecording && level != levels.end() ? AtLevel(asked, level->second) : asked;
-    };
-    families.push_back({name, static_cast<int>(FindFamily(name).presets.size()),
-                        [&options, settings](Role role, int preset) { return options.Measure(settings(role, preset)); },
-                        [&options, settings](Role role, int preset) { return options.Known(settings(role, preset)); }});
+    const auto several = request.devices.find(name);
+    for (int device = 0; device < (several == request.devices.end() ? 1 : several->second); ++device) {
+      const auto settings = [&targets, &levels, name, device](Role role, int preset) {
+        EncodeSettings asked = WithEncoder(role == Role::kStream ? targets.stream : targets.recording, name,
+                                           FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
+        asked.device = device;
+        const auto level = levels.find(name);
+        return role == Role::kRecording && level != levels.end() ? AtLevel(asked, level->second) : asked;
+      };
+      families.push_back(
+          {name, static_cast<int>(FindFamily(name).presets.size()),
+           [&options, settings](Role role, int preset) { return options.Measure(settings(role, preset)); },
+           [&options, settings](Role role, int preset) { return options.Known(settings(role, preset)); }, device});
+    }
   }
   return families;
 }
@@ -187,9 +193,11 @@ std::vector<FamilyOptions> Families(const PlanRequest& request, const Targets& t
 // Those of `options` that were measured for one role: whatever encoder and preset, at its size and rates.
 std::vector<Option> OfRole(const std::vector<Option>& options, const EncodeSettings& target) {
   std::vector<Option> result;
-  for (const Option& option : options)
-    if (WithEncoder(target, option.settings.encoder, option.settings.preset) == option.settings)
-      result.push_back(option);
+  for (const Option& option : options) {
+    EncodeSettings asked = WithEncoder(target, option.settings.encoder, option.settings.preset);
+    asked.device = option.settings.device;
+    if (asked == option.settings) result.push_back(option);
+  }
   std::sort(result.begin(), result.end(), InCatalogueOrder);
   return result;
 }
@@ -225,8 +233,9 @@ void SettleRecording(double goal_db, const std::vector<FamilyOptions>& families,
   RecordingLevel& found = *plan.recording_level;
   if (!found.level) return;
   levels[ruled.settings.encoder] = *found.level;
-  const auto family = std::find_if(families.begin(), families.end(),
-                                   [&](const FamilyOptions& f) { return f.family == ruled.settings.encoder; });
+  const auto family = std::find_if(families.begin(), families.end(), [&](const FamilyOptions& f) {
+    return f.family == ruled.settings.encoder && f.device == ruled.settings.device;
+  });
   const auto& presets = FindFamily(ruled.settings.encoder).presets;
   for (auto preset = std::find(presets.begin(), presets.end(), ruled.settings.preset) - presets.begin(); preset >= 0;
        --preset) {
@@ -249,8 +258,9 @@ void ExplainRecording(const Plan& plan, Targets& targets) {
   const RecordingLevel& found = *plan.recording_level;
   const EncodeSettings& settings = plan.chosen->recording.settings;
   if (settings.rate_control != RateControl::kConstantQuality) {
-    targets.warnings.push_back(fmt::format(
-        "the recording's {:g} dB were not reached: {}; its bit rate goes by the rule", found.goal_db, found.trouble));
+    targets.warnings.push_back(
+        fmt::format("the recording's {:g} dB were not reached: {}; its bit rate goes by the rule", found.goal_db,
+                    found.trouble.empty() ? "the placement with its level failed the proof run" : found.trouble));
     return;
   }
   std::string tried;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <functional>
+#include <map>
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
@@ -56,7 +57,8 @@ struct PlanRequest {
   std::vector<std::string> families;  // usable ones, by name
   double cpu_cores = 1;               // processors that may be used
   int most_proofs = 5;
-  std::vector<Footage> calm = {};  // the calmest stretches of the clips: only the choice is tried on them
+  std::map<std::string, int> devices = {};  // of a family, if it may use more than one
+  std::vector<Footage> calm = {};           // the calmest stretches of the clips: only the choice is tried on them
 };
 
 // What is searched for the stream.

@@ -36,7 +36,9 @@ std::vector<PlanStep> FasterPresets(const json& plan, Role role, const EncodeSet
     const json& evidence = reason.at("evidence");
     const double fps = evidence.at("throughput_fps"), score = evidence.at("score_db");
     for (const json& other : reason.at("rejected")) {
-      if (other.at("encoder") != chosen.encoder || other.at("throughput_fps") <= fps) continue;
+      if (other.at("encoder") != chosen.encoder || other.at("device_index") != chosen.device ||
+          other.at("throughput_fps") <= fps)
+        continue;
       EncodeSettings settings = chosen;
       settings.preset = other.at("preset");
       steps.push_back({fmt::format("{} {} for the {}", chosen.encoder, settings.preset, Name(role)),

@@ -91,7 +91,7 @@ json PlacementEvidence(const Plan& plan, const Pair& chosen) {
   }
   return {
       {"choice", "placement"},
-      {"value", fmt::format("stream on the {}, recording on the {}", chosen.stream.device, chosen.recording.device)},
+      {"value", fmt::format("stream on the {}, recording on the {}", chosen.stream.place(), chosen.recording.place())},
       {"why", fmt::format("together they should take {:.2f} of {:g} cores and {:.0f} % of the GPU's engine",
                           chosen.demand.cpu_cores, plan.capacity.cpu_cores, chosen.demand.engine_share * 100)},
       {"measured", true},

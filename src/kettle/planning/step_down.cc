@@ -13,8 +13,9 @@ namespace {
 std::optional<Option> Faster(const Option& option, Role role, const std::vector<FamilyOptions>& families) {
   const auto& presets = FindFamily(option.settings.encoder).presets;
   const auto place = std::find(presets.begin(), presets.end(), option.settings.preset);
-  const auto family = std::find_if(families.begin(), families.end(),
-                                   [&](const FamilyOptions& f) { return f.family == option.settings.encoder; });
+  const auto family = std::find_if(families.begin(), families.end(), [&](const FamilyOptions& f) {
+    return f.family == option.settings.encoder && f.device == option.settings.device;
+  });
   if (place == presets.end() || family == families.end()) return std::nullopt;
   for (auto preset = static_cast<int>(place - presets.begin()) - 1; preset >= 0; --preset)
     if (Option faster = family->measure(role, preset); faster.trouble.empty()) return faster;

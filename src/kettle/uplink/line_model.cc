@@ -38,16 +38,27 @@ class Sending {
   }
 
  private:
-  // What is on its way: from `start` to `finish` the line carries its bytes.
+  // What is on its way: but for `at_once`, the line carries its bytes from `start` to `finish`.
   struct Sent {
-    double first_byte, bytes, start, finish;
+    double first_byte, bytes, at_once, start, finish;
   };
 
   // When the line has carried `bytes` of all that was taken.
   double Carried(double bytes) {
     while (!pipe_.empty() && pipe_.front().first_byte + pipe_.front().bytes <= bytes) pipe_.pop_front();
     if (pipe_.empty()) return free_;
-    return server_.Finish(pipe_.front().start, std::max(0.0, bytes - pipe_.front().first_byte));
+    const Sent& first = pipe_.front();
+    return server_.Finish(first.start, std::max(0.0, bytes - first.first_byte - first.at_once));
+  }
+
+  // How much of `bytes`, taken at `start`, goes through at once. The bucket fills while the line rests.
+  double AtOnce(double start, double bytes) {
+    if (model_.burst_bytes <= 0) return 0;
+    const double fill_seconds = server_.Finish(start, model_.burst_bytes) - start;
+    bucket_ = std::min(model_.burst_bytes, bucket_ + (start - free_) / fill_seconds * model_.burst_bytes);
+    const double at_once = std::min(bucket_, bytes);
+    bucket_ -= at_once;
+    return at_once;
   }
 
   void SendUntil(double now) {
@@ -58,8 +69,9 @@ class Sending {
       const double taken = std::max(next.seconds, model_.pipe_bytes > 0 ? room : free_);
       if (taken > now) return;
       const SentFrame frame = queue_.Pop();
-      const double start = std::max(taken, free_), finish = server_.Finish(start, frame.size_bytes);
-      pipe_.push_back({taken_, static_cast<double>(frame.size_bytes), start, finish});
+      const double start = std::max(taken, free_), at_once = AtOnce(start, frame.size_bytes);
+      const double finish = server_.Finish(start, frame.size_bytes - at_once);
+      pipe_.push_back({taken_, static_cast<double>(frame.size_bytes), at_once, start, finish});
       taken_ += frame.size_bytes;
       free_ = finish;
       if (frame.video) Arrive(frame, finish);
@@ -88,6 +100,7 @@ class Sending {
   std::deque<Sent> pipe_;
   double taken_ = 0;  // bytes, of all frames so far
   double free_ = 0;   // when the line has carried all that was taken
+  double bucket_ = 0;
   double last_shown_ = -1;
   std::int64_t last_number_ = -1;
 };

@@ -28,6 +28,7 @@ struct SendingModel {
   double line_share = 1;           // of the line's bits, for this stream
   double payload_share = 1;        // of the line's bits that are not TCP, IP and link headers
   double pipe_bytes = 0;           // that the transport has taken but the line has not: they cannot be dropped
+  double burst_bytes = 0;          // that the line lets through at once after a rest, as a token bucket
   double extra_delay_seconds = 0;  // from the line's end to the ingest
 };
 

@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "report/capacity_figure.h"
+
+#include <fmt/format.h>
+
+#include <sstream>
+#include <string>
+#include <vector>
+
+#include "report/plot.h"
+
+namespace kettle {
+
+namespace {
+
+struct Part {
+  std::string name;
+  double share = 0;  // of the whole
+  const char* colour;
+};
+
+// One bar: its name on the left, its parts from left to right, and the rest.
+struct Bar {
+  std::string name;
+  std::vector<Part> parts;
+  std::string free;  // what the rest is called
+};
+
+std::vector<Bar> BarsOf(const Plan& plan) {
+  const Pair& pair = *plan.chosen;
+  const double cores = plan.capacity.cpu_cores;
+  const auto left = [&](double used) { return fmt::format("{:.2f} left", std::max(0.0, cores - used)); };
+  std::vector<Bar> bars = {
+      {fmt::format("{:g} processors\\npredicted", cores),
+       {{"stream", pair.stream.cpu_cores / cores, kBlue},
+        {"recording", pair.recording.cpu_cores / cores, kAmber},
+        {"scaling, feeding", (pair.stream.feeding_cores + pair.recording.feeding_cores) / cores, kGreen},
+        {"simulated GPU", pair.demand.stand_in_cores / cores, kGrey}},
+       left(pair.demand.cpu_cores)}};
+  const Proof& proof = plan.proving.attempts.back().proof;
+  bars.push_back({"measured in\\nthe proof run",
+                  {{"both encodes", proof.cpu_cores / cores, kBlue},
+                   {"simulated GPU", proof.stand_in_cores / cores, kGrey},
+                   {"other programs", (proof.other_cores + proof.stolen_cores) / cores, kPurple}},
+                  left(proof.cpu_cores + proof.stand_in_cores + proof.other_cores + proof.stolen_cores)});
+  if (pair.demand.engine_share > 0)
+    bars.push_back(
+        {plan.simulated ? "GPU's engine\\n(simulated)" : "GPU's engine",
+         {{"stream", pair.stream.engine_share(), kBlue}, {"recording", pair.recording.engine_share(), kAmber}},
+         fmt::format("{:.0f} % left", 100 * (1 - pair.demand.engine_share))});
+  return bars;
+}
+
+std::string TitleOf(const Plan& plan) {
+  const Demand& demand = plan.chosen->demand;
+  std::string title =
+      fmt::format("Stream and recording take {:.2f} of {:g} processors", demand.cpu_cores, plan.capacity.cpu_cores);
+  if (demand.engine_share > 0) title += fmt::format(" and {:.0f} % of the GPU's engine", demand.engine_share * 100);
+  return title;
+}
+
+}  // namespace
+
+void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
+  if (!plan.chosen || plan.proving.attempts.empty()) return;
+  constexpr double kHalf = 0.3, kRoomForName = 0.09;  // of a bar's height; of the width
+  const std::vector<Bar> bars = BarsOf(plan);
+  std::ostringstream script, tics;
+  std::string plot;
+  int id = 1;
+  for (std::size_t i = 0; i < bars.size(); ++i) {
+    const auto y = static_cast<double>(bars.size() - i);
+    tics << (i ? ", " : "") << '"' << bars[i].name << "\" " << y;
+    double from = 0;
+    const auto label = [&](const std::string& text, double middle, double shift, const char* colour) {
+      script << fmt::format("set label {} {} at {:.4f},{:.2f} center offset 0,{} textcolor rgb \"{}\" front\n", id++,
+                            Quoted(text), middle * 100, y, shift, colour);
+    };
+    double last_outside = -1;
+    for (const Part& part : bars[i].parts) {
+      if (part.share < 0.001) continue;
+      script << fmt::format(
+          "set object {} rectangle from {:.4f},{:.2f} to {:.4f},{:.2f} fillcolor rgb \"{}\" fillstyle solid border rgb "
+          "\"white\"\n",
+          id++, from * 100, y - kHalf, (from + part.share) * 100, y + kHalf, part.colour);
+      const double middle = from + part.share / 2;
+      // A narrow part is named above the bar, two in a row at different heights.
+      const bool outside = part.share < kRoomForName;
+      const bool crowded = outside && last_outside >= 0 && middle - last_outside < 0.12;
+      label(part.name, middle, !outside ? 0 : crowded ? 4.6 : 3.4, outside ? kText : "white");
+      if (outside) last_outside = middle;
+      from += part.share;
+    }
+    if (from < 1) label(bars[i].free, (from + 1) / 2, 0, kText);
+  }
+  const double limit = 100 * (1 - plan.capacity.headroom);
+  script << FigureTitle(TitleOf(plan),
+                        fmt::format("stream: {}; recording: {}{}", plan.chosen->stream.title(),
+                                    plan.chosen->recording.title(), plan.simulated ? "; the GPU is SIMULATED" : ""))
+         << VerticalLine(900, limit, kOrange, fmt::format("{:g} % must stay free", plan.capacity.headroom * 100), 0.97)
+         << fmt::format("set xrange [0:100]\nset yrange [0.4:{}]\nset ytics ({})\nset lmargin 20\n",
+                        static_cast<double>(bars.size()) + 0.9, tics.str())
+         << "set xlabel \"% of what there is\"\nunset key\nplot -1 notitle\n";
+  DrawFigure(folder, "capacity", script.str());
+}
+
+}  // namespace kettle

@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: Apache-2.0
+#pragma once
+
+#include <filesystem>
+#include <vector>
+
+namespace kettle {
+
+// A game's own count of its frames, second by second.
+struct GameFrames {
+  double wanted_fps = 0, alone_fps = 0, beside_fps = 0;
+  std::vector<int> seconds;                   // frames made in each, from its start
+  double begin_seconds = 0, end_seconds = 0;  // the encodes ran between
+};
+
+// game.svg and .png: the frames a second that the simulated game made, without and with the encodes beside it. Nothing
+// is drawn of fewer than two seconds.
+void DrawGame(const std::filesystem::path& folder, const GameFrames& game);
+
+}  // namespace kettle
