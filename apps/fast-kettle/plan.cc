@@ -348,7 +348,8 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
                                                 : fmt::format("headroom below {:.0f} %", required_headroom * 100);
     if (!works) verdict = option.trouble;
     table.Row({{option.settings.encoder + (option.simulated ? " (simulated)" : "")},
-               {option.settings.preset},
+               {option.settings.preset +
+                (option.settings.quality_level ? fmt::format(" at level {}", *option.settings.quality_level) : "")},
                figure(fmt::format("{:.0f}", option.throughput_fps)),
                figure(fmt::format("{:.0f} %", option.headroom * 100)),
                figure(fmt::format("{:.2f}", option.cpu_cores)),

@@ -29,7 +29,7 @@ struct Bar {
 std::vector<Bar> BarsOf(const Plan& plan) {
   const Pair& pair = *plan.chosen;
   const double cores = plan.capacity.cpu_cores;
-  const auto left = [&](double used) { return fmt::format("{:.2f} left", std::max(0.0, cores - used)); };
+  const auto left = [&](double used) { return fmt::format("{:.2f} left for the game", std::max(0.0, cores - used)); };
   std::vector<Bar> bars = {
       {fmt::format("{:g} processors\\npredicted", cores),
        {{"stream", pair.stream.cpu_cores / cores, kBlue},
@@ -63,7 +63,7 @@ std::string TitleOf(const Plan& plan) {
 
 void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
   if (!plan.chosen || plan.proving.attempts.empty()) return;
-  constexpr double kHalf = 0.3, kRoomForName = 0.09;  // of a bar's height; of the width
+  constexpr double kHalf = 0.3, kCharacter = 0.0105;  // of a bar's height; of the width
   const std::vector<Bar> bars = BarsOf(plan);
   std::ostringstream script, tics;
   std::string plot;
@@ -76,6 +76,8 @@ void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
       script << fmt::format("set label {} {} at {:.4f},{:.2f} center offset 0,{} textcolor rgb \"{}\" front\n", id++,
                             Quoted(text), middle * 100, y, shift, colour);
     };
+    constexpr double kBeside[] = {3.4, 4.6, -3.4};  // in lines of text from the bar's middle
+    std::size_t place = 0;
     double last_outside = -1;
     for (const Part& part : bars[i].parts) {
       if (part.share < 0.001) continue;
@@ -84,14 +86,17 @@ void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
           "\"white\"\n",
           id++, from * 100, y - kHalf, (from + part.share) * 100, y + kHalf, part.colour);
       const double middle = from + part.share / 2;
-      // A narrow part is named above the bar, two in a row at different heights.
-      const bool outside = part.share < kRoomForName;
-      const bool crowded = outside && last_outside >= 0 && middle - last_outside < 0.12;
-      label(part.name, middle, !outside ? 0 : crowded ? 4.6 : 3.4, outside ? kText : "white");
+      // A narrow part is named above or below the bar, those near each other at different heights.
+      const bool outside = part.share < kCharacter * static_cast<double>(part.name.size() + 1);
+      const bool crowded = outside && last_outside >= 0 && middle - last_outside < 0.16;
+      place = crowded ? (place + 1) % std::size(kBeside) : 0;
+      label(part.name, middle, outside ? kBeside[place] : 0, outside ? kText : "white");
       if (outside) last_outside = middle;
       from += part.share;
     }
-    if (from < 1) label(bars[i].free, (from + 1) / 2, 0, kText);
+    if (from < 1)  // in a box of its own: the line of what must stay free may run through it
+      script << fmt::format("set label {} {} at {:.4f},{:.2f} left offset 1,0 textcolor rgb \"{}\" boxed front\n", id++,
+                            Quoted(bars[i].free), from * 100, y, kText);
   }
   const double limit = 100 * (1 - plan.capacity.headroom);
   script << FigureTitle(TitleOf(plan),
@@ -100,7 +105,8 @@ void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
          << VerticalLine(900, limit, kOrange, fmt::format("{:g} % must stay free", plan.capacity.headroom * 100), 0.97)
          << fmt::format("set xrange [0:100]\nset yrange [0.4:{}]\nset ytics ({})\nset lmargin 20\n",
                         static_cast<double>(bars.size()) + 0.9, tics.str())
-         << "set xlabel \"% of what there is\"\nunset key\nplot -1 notitle\n";
+         << "set style textbox opaque noborder fillcolor rgb \"white\"\nset xlabel \"% of what there is\"\nset grid "
+            "noytics\nunset key\nplot -1 notitle\n";
   DrawFigure(folder, "capacity", script.str());
 }
 

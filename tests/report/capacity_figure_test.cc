@@ -31,7 +31,7 @@ class CapacityFigureTest : public test::FolderTest {
 TEST_F(CapacityFigureTest, NamesEachPartAndWhatIsLeft) {
   DrawCapacity(path(""), SomePlan());
   const std::string svg = Text("capacity.svg");
-  for (const char* words : {"take 1.00 of 2 processors and 40 % of the GPU", ">stream<", ">recording<", "1.00 left",
+  for (const char* words : {"take 1.00 of 2 processors and 40 % of the GPU", ">stream<", ">recording<", "1.00 left for the game",
                             "60 % left", "20 % must stay free", "SIMULATED"})
     EXPECT_THAT(svg, testing::HasSubstr(words));
 }
