@@ -145,5 +145,16 @@ TEST_F(ShowTest, TheDisplayGivesTheSize) {
             (FrameSize{1920, 1080}));
 }
 
+TEST_F(ShowTest, AnOptionStandsInForTheFilesOtherWayToAskForTheRecording) {
+  const std::string file = With("recording", "quality = \"archive\"");
+  const Show by_rate = Read(file, {{"recording-bit-rate", {"9 Mbit/s"}}});
+  EXPECT_EQ(by_rate.recording_bit_rate->kbps(), 9000);
+  EXPECT_FALSE(by_rate.recording_score_db) << "the file's quality gives way";
+  const Show by_quality = Read(file, {{"recording-quality", {"18 dB"}}});
+  EXPECT_EQ(by_quality.recording_score_db, 18);
+  EXPECT_THAT(Refused(file, {{"recording-bit-rate", {"9 Mbit/s"}}, {"recording-quality", {"18 dB"}}}),
+              testing::HasSubstr("not both"));
+}
+
 }  // namespace
 }  // namespace kettle

@@ -198,7 +198,12 @@ class ShowReader {
                                          show.recording_size->str(), show.source_size.str()));
     show.recording_bit_rate = recording.Value("bit_rate", BitRate::Parse);
     const auto quality = recording.Value("quality", ParseRecordingQuality);
-    if (quality && show.recording_bit_rate) recording.Fail("quality", "give quality or bit_rate, not both");
+    // An option stands in for what the file says, also of the other key.
+    const bool rate_asked = options_.contains("recording.bit_rate"),
+               quality_asked = options_.contains("recording.quality");
+    if (quality && show.recording_bit_rate && rate_asked == quality_asked)
+      recording.Fail("quality", "give quality or bit_rate, not both");
+    if (quality_asked) show.recording_bit_rate.reset();
     if (!show.recording_bit_rate) show.recording_score_db = quality.value_or(kArchiveDb);
     show.recording_container = recording.Text("container").value_or(show.recording_container);
     const std::vector<std::string> containers = {"matroska", "fragmented-mp4", "mp4"};
