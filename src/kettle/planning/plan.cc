@@ -314,6 +314,12 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   const SearchSpace recording{
       plan.targets.recording, {plan.targets.recording.size}, {plan.targets.recording.frame_rate}, request.families};
   plan.grid = GridSize(space, request.footage.size()) + GridSize(recording, request.footage.size());
+  if (request.show.recording_score_db) plan.grid += GridSize(recording, request.footage.size());  // at its level too
+  // Of further cards, both encodes at the picture chosen.
+  for (const std::string& family : request.families)
+    if (const auto several = request.devices.find(family); several != request.devices.end())
+      plan.grid +=
+          (several->second - 1) * 2 * static_cast<int>(FindFamily(family).presets.size() * request.footage.size());
   OptionBook options(book, request.footage, plan.capacity.headroom, plan.grid / 2);
   RecordingLevels levels;
   const std::vector<FamilyOptions> families = Families(request, plan.targets, levels, options);
