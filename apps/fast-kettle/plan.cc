@@ -261,9 +261,12 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
   if (!plan.proving.attempts.empty()) PrintAttempts(plan);
   fmt::print("{}\n", SettingsCard(plan, show));
   fmt::print(
-      "{} trials needed of {} in the whole grid; {} measured now, {} used again.\n"
+      "{} trials needed of {} in the whole grid{}; {} measured now, {} used again.\n"
       "In {}/: card.txt, plan.json, bench.csv, quality.csv{}, and figures as SVG and PNG.\n",
-      plan.trials, plan.grid, book.measured(), book.reused(), session.out().string(),
+      plan.trials, plan.grid,
+      plan.recording_level ? fmt::format(", {} more for the recording's level", plan.recording_level->steps.size())
+                           : "",
+      book.measured(), book.reused(), session.out().string(),
       plan.proving.attempts.empty() ? "" : ", proof.csv, stream.flv, recording.mkv");
 }
 

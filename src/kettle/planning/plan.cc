@@ -344,7 +344,7 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
     ChoosePicture(plan.pictures, *lighter, plan.targets);
   }
 
-  plan.trials = options.trials() + (plan.recording_level ? static_cast<int>(plan.recording_level->steps.size()) : 0);
+  plan.trials = options.trials();
   for (const Option& option : options.options()) plan.simulated = plan.simulated || option.simulated;
   plan.options[static_cast<int>(Role::kStream)] = OfRole(options.options(), plan.targets.stream);
   plan.options[static_cast<int>(Role::kRecording)] = OfRole(options.options(), plan.targets.recording);
