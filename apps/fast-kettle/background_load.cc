@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
@@ -15,14 +16,49 @@
 
 namespace kettle::app {
 
-namespace {
+// A worker that replays, until this object ends.
+class BackgroundLoad::Replay {
+ public:
+  Replay(const LoadProfile& profile, const std::vector<std::string>& worker_command)
+      : worker_(worker_command, "", &stop_), thread_([this, profile] { Run(profile); }) {
+    while (!running_ && !ended_) usleep(5'000);
+    if (running_) return;
+    thread_.join();
+    FailMachine("the load's replay did not start: {}", trouble_);
+  }
+  ~Replay() {
+    stop_ = true;
+    if (thread_.joinable()) thread_.join();
+  }
+  Replay(const Replay&) = delete;
+  Replay& operator=(const Replay&) = delete;
 
-constexpr double kLongestSeconds = 24 * 3600;
+  void CheckStillThere() const {
+    if (ended_) FailMachine("the load's replay ended by itself ({}): what was measured was not under it", trouble_);
+  }
 
-}  // namespace
+ private:
+  void Run(const LoadProfile& profile) {
+    constexpr double kLongestSeconds = 24 * 3600;
+    try {
+      const WorkerReport report =
+          worker_.Run({"load", {{"profile", profile}, {"seconds", kLongestSeconds}}, kLongestSeconds},
+                      [this](double) { running_ = true; });
+      trouble_ = report.detail;
+    } catch (const Error& error) {
+      trouble_ = error.what();  // as a rule: stopped, its time is over
+    }
+    ended_ = true;
+  }
 
-BackgroundLoad::BackgroundLoad(const std::string& load, const std::vector<std::string>& worker_command)
-    : name_(std::filesystem::path(load).filename().string()), worker_(worker_command, "", &stop_) {
+  std::atomic<bool> stop_ = false, running_ = false, ended_ = false;
+  std::string trouble_;  // read after ended_
+  WorkerProcess worker_;
+  std::thread thread_;
+};
+
+BackgroundLoad::BackgroundLoad(const std::string& load, std::vector<std::string> worker_command)
+    : worker_command_(std::move(worker_command)), name_(std::filesystem::path(load).filename().string()) {
   const auto cores = static_cast<int>(ReadCoreSeconds().size());
   if (load == "live") {
     SteadyClock clock;
@@ -35,31 +71,22 @@ BackgroundLoad::BackgroundLoad(const std::string& load, const std::vector<std::s
   profile_ = OntoCores(read, cores);
   if (read.cores() != cores) note_ = fmt::format("; captured on {} cores, put onto the {} here", read.cores(), cores);
   digest_ = HexDigest(nlohmann::json(profile_).dump());
-  thread_ = std::thread([this] {
-    try {
-      const WorkerReport report =
-          worker_.Run({"load", {{"profile", profile_}, {"seconds", kLongestSeconds}}, kLongestSeconds},
-                      [this](double) { running_ = true; });
-      trouble_ = report.detail;
-    } catch (const Error& error) {
-      trouble_ = error.what();  // as a rule: stopped, its time is over
-    }
-    ended_ = true;
-  });
-  while (!running_ && !ended_) usleep(5'000);
-  if (!running_) {
-    thread_.join();
-    FailMachine("the load's replay did not start: {}", trouble_);
-  }
+  Start(0);
+}
+
+BackgroundLoad::~BackgroundLoad() = default;
+
+void BackgroundLoad::Start(int from_second) {
+  replay_.reset();  // before the next one begins
+  replay_ = std::make_unique<Replay>(StartingAt(profile_, from_second), worker_command_);
+}
+
+void BackgroundLoad::MeetBusiest(double seconds) {
+  if (!live_) Start(profile_.busiest_second() - static_cast<int>(seconds / 2));
 }
 
 void BackgroundLoad::CheckStillThere() const {
-  if (ended_) FailMachine("the load's replay ended by itself ({}): what was measured was not under it", trouble_);
-}
-
-BackgroundLoad::~BackgroundLoad() {
-  stop_ = true;
-  if (thread_.joinable()) thread_.join();
+  if (replay_) replay_->CheckStillThere();
 }
 
 std::vector<std::string> BackgroundLoad::live_programs() const {
@@ -70,7 +97,8 @@ std::vector<std::string> BackgroundLoad::live_programs() const {
 }
 
 std::string BackgroundLoad::words() const {
-  return fmt::format("{}: {:.2f} of {} cores on average{}", name_, profile_.mean_cores(), profile_.cores(), note_);
+  return fmt::format("{}: {:.2f} of {} cores on average, {:.2f} in its busiest second{}", name_, profile_.mean_cores(),
+                     profile_.cores(), profile_.peak_second_cores(), note_);
 }
 
 nlohmann::json BackgroundLoad::json() const {

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <atomic>
+#include <memory>
 #include <nlohmann/json_fwd.hpp>
 #include <string>
 #include <thread>
@@ -18,15 +19,18 @@ class BackgroundLoad {
   // `load` is a load profile's path, or "live": then nothing is replayed, and what runs now is watched for two seconds.
   // A worker replays it, from before the constructor returns until this object ends. Throws Error(kInput) for a profile
   // that is not right, Error(kMachine) if the replay does not start.
-  BackgroundLoad(const std::string& load, const std::vector<std::string>& worker_command);
+  BackgroundLoad(const std::string& load, std::vector<std::string> worker_command);
   ~BackgroundLoad();
   BackgroundLoad(const BackgroundLoad&) = delete;
   BackgroundLoad& operator=(const BackgroundLoad&) = delete;
 
+  // Begins the replay anew, so that its busiest second lies in the middle of the next `seconds`. A live game goes on.
+  void MeetBusiest(double seconds);
+
   // Throws Error(kMachine) if the replay has ended by itself: what was measured since was not under this load.
   void CheckStillThere() const;
 
-  double mean_cores() const { return profile_.mean_cores(); }
+  const LoadProfile& profile() const { return profile_; }
   // Programs that are the game, where it is running now.
   std::vector<std::string> live_programs() const;
   const std::string& digest() const { return digest_; }  // trials under another load are not the same
@@ -34,13 +38,14 @@ class BackgroundLoad {
   nlohmann::json json() const;
 
  private:
+  class Replay;
+  void Start(int from_second);
+
+  const std::vector<std::string> worker_command_;
   std::string name_, digest_, note_;
   bool live_ = false;
   LoadProfile profile_;
-  std::atomic<bool> stop_ = false, running_ = false, ended_ = false;
-  std::string trouble_;  // read after ended_
-  WorkerProcess worker_;
-  std::thread thread_;
+  std::unique_ptr<Replay> replay_;
 };
 
 }  // namespace kettle::app

@@ -30,7 +30,9 @@ namespace {
 using nlohmann::json;
 
 Proof Prove(Session& session, const Pair& pair, const std::vector<Footage>& footage) {
+  constexpr double kStartSeconds = 1;  // until both encoders are open
   session.progress().Stage("proof run", 1);
+  session.MeetBusiestLoad(session.request().proof_seconds + 2 * kStartSeconds);
   ProofRequest request{pair.stream.settings, pair.recording.settings, footage, session.request().proof_seconds,
                        session.out(),        session.scratch()};
   Proof proof = RunProof(session.worker(), request, [&](const std::string&, double share) {
@@ -105,7 +107,8 @@ void PrintAttempts(const Plan& plan) {
     const auto skipped = [](const PacedOutputOutcome& o) {
       return Number(fmt::format("{} of {}", o.skipped, o.frames));
     };
-    const std::string verdict = proof.holds()                         ? "keeps pace"
+    const bool roomy = attempt.has_room(plan.capacity);
+    const std::string verdict = proof.holds()                         ? roomy ? "keeps pace" : "keeps pace, too tightly"
                                 : proof.status == WorkerStatus::kDone ? "does not keep pace"
                                                                       : proof.detail;
     table.Row({{attempt.pair.stream.title()},
@@ -115,7 +118,7 @@ void PrintAttempts(const Plan& plan) {
                Number(fmt::format("{}", proof.late)),
                skipped(proof.stream),
                skipped(proof.recording),
-               {verdict, proof.holds() ? Tone::kGood : Tone::kBad}});
+               {verdict, proof.holds() && roomy ? Tone::kGood : Tone::kBad}});
   }
   fmt::print("{}", table.str());
   const double stand_in = plan.proving.attempts.back().proof.stand_in_cores;
@@ -384,7 +387,7 @@ int RunPlan(Session& session) {
   double cpu_cores = session.machine().processor.capacity();
   if (!show.load.empty()) {
     session.StartLoad(show.load);
-    cpu_cores = std::max(0.1, cpu_cores - session.load()->mean_cores());
+    cpu_cores = std::max(0.1, cpu_cores - session.load()->profile().peak_second_cores());
     targets.warnings.push_back("measured and proven under a load: " + session.load()->words());
   }
   for (const std::string& note : session.FootageNotes()) targets.warnings.push_back(note);
@@ -434,7 +437,7 @@ int RunPlan(Session& session) {
     if (check) PrintGridCheck(*check);
     PrintPlan(session, plan, show, book);
   }
-  return plan.chosen ? 0 : 1;
+  return plan.verdict() == PlanVerdict::kHolds ? 0 : 1;
 }
 
 }  // namespace kettle::app

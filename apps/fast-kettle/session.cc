@@ -28,7 +28,8 @@ std::string ResolveProfile(const Request& request, const Places& places) {
   const std::string& name = request.stand_in_gpu;
   if (name.empty()) return "";
   fs::path path = name;
-  if (name.find_first_of("/.") == name.npos && !fs::is_regular_file(path)) path = places.share / "gpu" / (name + ".toml");
+  if (name.find_first_of("/.") == name.npos && !fs::is_regular_file(path))
+    path = places.share / "gpu" / (name + ".toml");
   if (!fs::exists(path)) {
     std::vector<std::string> names;
     std::error_code error;

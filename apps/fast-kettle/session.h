@@ -76,6 +76,10 @@ class Session {
 
   // From now on until the end of the session everything is measured under this load: a profile's path, or "live".
   void StartLoad(const std::string& load);
+  // If there is a load: its busiest second comes in the middle of the next `seconds`.
+  void MeetBusiestLoad(double seconds) {
+    if (load_) load_->MeetBusiest(seconds);
+  }
   const BackgroundLoad* load() const { return load_.get(); }
 
   // Trials that earlier runs in this folder measured and that still count here.

@@ -75,9 +75,21 @@ std::string Encode(const Plan& plan, const Option& option, const std::string& ro
 std::string ProofLine(const Proof& proof) {
   return fmt::format(
       "  {:g} s of both encodes at once in real time: stream {} frames, {} skipped; recording {} frames, {} skipped;\n"
-      "  {} late at the source. Verdict: {}.\n",
+      "  {} late at the source. PlanVerdict: {}.\n",
       proof.seconds, proof.stream.frames, proof.stream.skipped, proof.recording.frames, proof.recording.skipped,
       proof.late, proof.holds() ? "keeps pace" : "does not keep pace");
+}
+
+// A plan that keeps pace with less room than the show asks for is no plan to trust.
+std::string TightLine(const Plan& plan) {
+  if (plan.verdict() != PlanVerdict::kTight) return "";
+  const Attempt& proven = plan.proving.attempts.back();
+  const double alone = std::min(proven.pair.stream.headroom, proven.pair.recording.headroom);
+  const double left = std::min({alone, proven.room(plan.capacity), 1 - proven.pair.demand.engine_share});
+  return fmt::format(
+      "TIGHT: it keeps pace, but with {:.0f} % headroom where the show asks for {:.0f} %: anything more that the\n"
+      "machine has to do costs frames. Ask for a smaller picture or fewer frames, or rehearse it for long.\n",
+      std::max(0.0, left) * 100, plan.capacity.headroom * 100);
 }
 
 std::string PlacementLine(const Plan& plan) {
@@ -173,6 +185,7 @@ std::string SettingsCard(const Plan& plan, const Show& show) {
     if (!plan.nearest.empty()) text += fmt::format("Nearest thing that would: {}.\n", plan.nearest);
     return text;
   }
+  text += TightLine(plan);
   text += "\nSTREAM\n" + Encode(plan, plan.chosen->stream, "stream");
   text += "\nRECORDING\n" + Encode(plan, plan.chosen->recording, "recording");
   text += ContainerLine(show.recording_container);

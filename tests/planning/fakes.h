@@ -96,4 +96,12 @@ inline Proof FakeProof(int stream_skipped, int recording_skipped) {
   return proof;
 }
 
+// A proof run that goes as the trials of each alone let one expect, on a machine of so many processors.
+inline Proof ProofAsPredicted(const Pair& pair, double cpu_cores) {
+  const bool overload = pair.demand.cpu_cores > cpu_cores || pair.demand.engine_share > 1;
+  Proof proof = FakeProof(0, overload ? 60 : 0);
+  proof.cpu_cores = std::min(cpu_cores, pair.demand.cpu_cores);
+  return proof;
+}
+
 }  // namespace kettle::test

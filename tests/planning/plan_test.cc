@@ -67,11 +67,12 @@ TEST(MakePlan, FindsTheBestStreamWithAtMostHalfOfTheTrials) {
   int found = 0;
   for (unsigned seed = 1; seed <= 300; ++seed) {
     const auto machine = RandomMachine(seed);
-    const Plan plan = PlanFor(machine, {"x264", "nvenc-h264"}, [](const Pair&) { return FakeProof(0, 0); });
+    const Plan plan =
+        PlanFor(machine, {"x264", "nvenc-h264"}, [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); });
     EXPECT_LE(plan.trials * 2, plan.grid) << "seed " << seed;
     const double best = BestByExhaustion(machine);
-    EXPECT_EQ(plan.chosen.has_value(), best > 0) << "seed " << seed;
-    if (!plan.chosen) continue;
+    EXPECT_EQ(plan.verdict() == PlanVerdict::kHolds, best > 0) << "seed " << seed;
+    if (best == 0) continue;
     ++found;
     EXPECT_TRUE(plan.chosen->demand.fits) << "seed " << seed;
     EXPECT_NEAR(plan.chosen->stream.score, best, 0.1) << "seed " << seed;
@@ -129,7 +130,7 @@ TEST(MakePlan, TheRecordingMayGoToASecondCard) {
     TrialBook book(runner, {}, [](const auto&) {});
     const PlanRequest request{show, test::FakeTargets(), {FakeFootage("hard")}, {"x264", "nvenc-h264"}, 2, 5, devices,
                               {}};
-    return MakePlan(request, book, [](const Pair&) { return FakeProof(0, 0); });
+    return MakePlan(request, book, [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); });
   };
   EXPECT_FALSE(plan_with({}).chosen) << "each takes two thirds of the engine";
   const Plan two = plan_with({{"x264", 1}, {"nvenc-h264", 2}});
@@ -137,6 +138,42 @@ TEST(MakePlan, TheRecordingMayGoToASecondCard) {
   EXPECT_NE(two.chosen->stream.settings.device, two.chosen->recording.settings.device);
   EXPECT_NEAR(two.chosen->demand.engine_share, 60.0 / 90, 1e-9) << "of the card that has most to do";
   EXPECT_THAT(nlohmann::json(two)["because"].dump(), testing::HasSubstr("GPU 1"));
+}
+
+// Two encodes of 1.1 processors each, alone, on a machine of two.
+const FakeRunner::Machine kNearly = [](const std::string&, int preset, bool, const std::string&) {
+  return Figures{120.0 - 10 * preset, 1.1 + preset, 0.9};
+};
+Plan PlanNearly(double measured_cores, int skipped) {
+  return PlanFor(kNearly, {"x264"}, [=](const Pair&) {
+    Proof proof = FakeProof(0, skipped);
+    proof.cpu_cores = measured_cores;
+    return proof;
+  });
+}
+
+TEST(MakePlan, WhatDoesNotFitByPredictionIsProvenAllTheSame) {
+  const Plan roomy = PlanNearly(1.5, 0);
+  ASSERT_TRUE(roomy.chosen);
+  EXPECT_EQ(roomy.verdict(), PlanVerdict::kHolds);
+  EXPECT_EQ(roomy.chosen->stream.title(), "x264 ultrafast");
+  EXPECT_FALSE(roomy.chosen->demand.fits);
+
+  const Plan tight = PlanNearly(1.9, 0);
+  EXPECT_TRUE(tight.chosen);
+  EXPECT_EQ(tight.verdict(), PlanVerdict::kTight);
+  EXPECT_EQ(nlohmann::json(tight)["verdict"], "tight");
+
+  const Plan overload = PlanNearly(2, 40);
+  EXPECT_FALSE(overload.chosen);
+  EXPECT_EQ(overload.verdict(), PlanVerdict::kOverload);
+  EXPECT_EQ(overload.proving.attempts.size(), 1u);
+}
+
+TEST(MakePlan, WhatIsFarFromFittingIsNotTried) {
+  const Plan plan = PlanFor(kSlow, {"x264"}, [](const Pair&) { return FakeProof(0, 0); });
+  EXPECT_TRUE(plan.proving.attempts.empty());
+  EXPECT_THAT(plan.nearest, testing::HasSubstr("(predicted)"));
 }
 
 TEST(KnownOptions, AreTheStreamsOnThisFootageOnly) {

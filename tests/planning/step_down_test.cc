@@ -59,6 +59,29 @@ TEST(ProveBest, StopsAtTheFirstThatHolds) {
   EXPECT_EQ(proving.attempts[2].pair.recording.title(), "x264 superfast");
 }
 
+TEST(ProveBest, WhatHoldsWithoutRoomIsSteppedDownWhileItCanBe) {
+  const auto run = [&](const char* preset, double relief) {
+    const Placement placement{{MakePair("x264", "ultrafast", "x264", preset)}, {}};
+    double cores = 3.5;
+    return ProveBest(
+        placement, kFamilies, kCapacity,
+        [&](const Pair&) {
+          Proof proof = FakeProof(0, 0);
+          proof.cpu_cores = cores;
+          cores -= relief;
+          return proof;
+        },
+        9);
+  };
+  const Proving eased = run("faster", 0.2);  // 3.5, 3.3, 3.1 of 4
+  EXPECT_EQ(eased.attempts.size(), 3u);
+  EXPECT_EQ(eased.verdict(kCapacity), PlanVerdict::kHolds);
+  const Proving tight = run("superfast", 0);
+  EXPECT_EQ(tight.attempts.size(), 2u) << "nothing is lighter";
+  EXPECT_EQ(tight.verdict(kCapacity), PlanVerdict::kTight);
+  EXPECT_NEAR(tight.attempts.back().room(kCapacity), 0.125, 1e-9);
+}
+
 TEST(ProveBest, GivesUpAfterTheAllowedAttempts) {
   const Placement placement{
       {MakePair("x264", "faster", "x264", "faster"), MakePair("nvenc-h264", "p4", "x264", "faster")}, {}};

@@ -33,11 +33,18 @@ std::vector<double> LoadProfile::SecondDuty(int second) const {
   return mean;
 }
 
-double LoadProfile::peak_second_cores() const {
+int LoadProfile::busiest_second() const {
+  int busiest = 0;
   double peak = 0;
-  for (int second = 0; second < static_cast<int>(seconds()); ++second) peak = std::max(peak, Sum(SecondDuty(second)));
-  return peak;
+  for (int second = 0; second < static_cast<int>(seconds()); ++second)
+    if (const double cores = Sum(SecondDuty(second)); cores > peak) {
+      peak = cores;
+      busiest = second;
+    }
+  return busiest;
 }
+
+double LoadProfile::peak_second_cores() const { return Sum(SecondDuty(busiest_second())); }
 
 LoadProfile OntoCores(const LoadProfile& profile, int cores) {
   LoadProfile result = profile;
@@ -57,6 +64,15 @@ LoadProfile OntoCores(const LoadProfile& profile, int cores) {
     }
     sample = std::move(folded);
   }
+  return result;
+}
+
+LoadProfile StartingAt(const LoadProfile& profile, int second) {
+  LoadProfile result = profile;
+  const auto samples = static_cast<long>(profile.duty.size());
+  if (samples == 0) return result;
+  const long first = std::lround(second / profile.interval_seconds) % samples;
+  std::rotate(result.duty.begin(), result.duty.begin() + (first + samples) % samples, result.duty.end());
   return result;
 }
 

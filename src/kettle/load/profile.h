@@ -22,12 +22,16 @@ struct LoadProfile {
   int cores() const { return duty.empty() ? 0 : static_cast<int>(duty.front().size()); }
   double seconds() const { return static_cast<double>(duty.size()) * interval_seconds; }
   double mean_cores() const;                         // over all cores and samples
-  double peak_second_cores() const;                  // in the busiest second
+  int busiest_second() const;                        // the first of those in which most cores were in use
+  double peak_second_cores() const;                  // in that second
   std::vector<double> SecondDuty(int second) const;  // each core's mean in that second
 };
 
 // The same load on a machine with `cores` cores: what has no core of its own is added to another's, at most all of it.
 LoadProfile OntoCores(const LoadProfile& profile, int cores);
+
+// The same load, around and around, from `second` on, which may lie before its start or after its end.
+LoadProfile StartingAt(const LoadProfile& profile, int second);
 
 // Throws Error(kInput) with one line: no such file, no load profile, nothing in it.
 LoadProfile ReadLoadProfile(const std::filesystem::path& file);

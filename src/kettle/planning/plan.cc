@@ -9,73 +9,13 @@
 #include <tuple>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/planning/nearest.h"
 #include "kettle/planning/refine.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
 
 namespace {
-
-// The share of the asked pixels a second that a pair could hold: by each encode's own speed, and by what
-// both take of processors and engine.
-double SustainableShare(const Option& stream, const Option& recording, const Capacity& capacity) {
-  const double free = 1 - capacity.headroom;
-  const Demand demand = PredictDemand({stream, recording}, capacity);
-  double share = std::min(stream.throughput_fps / stream.settings.frame_rate.fps(),
-                          recording.throughput_fps / recording.settings.frame_rate.fps()) *
-                 free;
-  share = std::min(share, capacity.cpu_cores * free / std::max(1e-6, demand.cpu_cores));
-  return demand.engine_share > 0 ? std::min(share, free / demand.engine_share) : share;
-}
-
-std::string Smaller(const EncodeSettings& settings, double share) {
-  std::string text;
-  if (const auto rate = NextLowerRate(settings.frame_rate.fps() * share, settings.frame_rate))
-    text = fmt::format("at {} with {} frames a second", settings.size.str(), rate->str());
-  const double scale = std::sqrt(share);
-  const FrameSize size{static_cast<int>(settings.size.width * scale / 16) * 16,
-                       static_cast<int>(settings.size.height * scale / 16) * 16};
-  if (size.width >= 64 && size.height >= 64)
-    text += fmt::format("{}at {} with {}", text.empty() ? "" : ", or ", size.str(), settings.frame_rate.str());
-  return text;
-}
-
-std::vector<Option> Working(const std::vector<Option>& options) {
-  std::vector<Option> working;
-  std::copy_if(options.begin(), options.end(), std::back_inserter(working),
-               [](const Option& option) { return option.trouble.empty() && option.throughput_fps > 0; });
-  return working;
-}
-
-// What comes nearest, when nothing holds: of all pairs measured, the one that could hold the largest share
-// of what was asked. Without a recording's trials, the stream's stand for both.
-std::string Nearest(const Plan& plan) {
-  const std::vector<Option> streams = Working(plan.options[static_cast<int>(Role::kStream)]);
-  std::vector<Option> recordings = Working(plan.options[static_cast<int>(Role::kRecording)]);
-  if (recordings.empty()) recordings = streams;
-  double best = 0;
-  const Option *best_stream = nullptr, *best_recording = nullptr;
-  for (const Option& stream : streams)
-    for (const Option& recording : recordings)
-      if (const double share = SustainableShare(stream, recording, plan.capacity); share > best) {
-        best = share;
-        best_stream = &stream;
-        best_recording = &recording;
-      }
-  if (!best_stream) return "";
-  // What was predicted to fit but failed its proof run holds no more than it coded there.
-  for (const Attempt& attempt : plan.proving.attempts)
-    for (const PacedOutputOutcome* output : {&attempt.proof.stream, &attempt.proof.recording})
-      if (output->frames > 0)
-        best = std::min(best, static_cast<double>(output->frames - output->skipped) / output->frames);
-  EncodeSettings recording = best_recording->settings;
-  if (plan.options[static_cast<int>(Role::kRecording)].empty()) {
-    recording.size = plan.targets.recording.size;
-    recording.frame_rate = plan.targets.recording.frame_rate;
-  }
-  return fmt::format("stream with {} {}; recording with {} {} (predicted)", best_stream->title(),
-                     Smaller(best_stream->settings, best), best_recording->title(), Smaller(recording, best));
-}
 
 bool InCatalogueOrder(const Option& a, const Option& b) {
   const auto place = [](const Option& option) {
@@ -110,12 +50,6 @@ std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& ta
       if (!trials.empty()) options.push_back(MakeOption(trials, trials.size() == footage.size()));
     }
   return options;
-}
-
-std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate) {
-  for (const int fps : {60, 50, 48, 30, 25, 24, 20, 15, 10})
-    if (fps <= highest_fps && fps < rate.fps() - 0.1) return FrameRate{fps, 1};
-  return std::nullopt;
 }
 
 namespace {
@@ -340,9 +274,10 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
     Proving proving = ProveBest(plan.placement, families, plan.capacity, prove, request.most_proofs);
     plan.proving.attempts.insert(plan.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
     const TriedPicture* lighter = LighterPicture(plan.pictures, plan.targets.stream);
-    if (plan.proving.holds() || !lighter || round == kMostPictures) break;
+    if (plan.verdict() == PlanVerdict::kHolds || !lighter || round == kMostPictures) break;
     ChoosePicture(plan.pictures, *lighter, plan.targets);
   }
+  if (!plan.proving.holds()) ProveNearest(families, plan.capacity, prove, plan.proving);
 
   plan.trials = options.trials();
   for (const Option& option : options.options()) plan.simulated = plan.simulated || option.simulated;
@@ -366,7 +301,9 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
       if (const Trial trial = book.Get(plan.chosen->stream.settings, calm); trial.done())
         plan.calm.push_back(ResultOf(trial));
   } else {
-    plan.nearest = Nearest(plan);
+    plan.nearest =
+        DescribeNearest(plan.options[static_cast<int>(Role::kStream)], plan.options[static_cast<int>(Role::kRecording)],
+                        plan.targets, plan.capacity, plan.proving);
   }
   return plan;
 }

@@ -29,7 +29,7 @@ struct Plan {
   std::string title;
   Targets targets;
   Capacity capacity;
-  std::optional<Pair> chosen;  // not set: nothing holds
+  std::optional<Pair> chosen;  // not set: nothing holds, not even tightly
   Placement placement;
   std::optional<Option> runner_up;  // the stream's best looking other encoder, preset or picture that keeps pace alone
   std::vector<ClipResult> calm;     // the chosen stream in each clip's calmest stretch
@@ -46,6 +46,7 @@ struct Plan {
   int grid = 0;                        // that trying every preset on every footage would need
   bool simulated = false;              // something of it was measured on a simulated device
 
+  PlanVerdict verdict() const { return proving.verdict(capacity); }
   // What the chosen recording takes of the disk: as measured where a quality rules, else its average.
   BitRate recording_rate() const;
 };
@@ -72,9 +73,6 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
 // trials of earlier runs included.
 std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& target,
                                  const std::vector<Footage>& footage);
-
-// The frame rates that stand below `rate` in the trade: for saying what would hold.
-std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate);
 
 void to_json(nlohmann::json& json, const Plan& plan);
 

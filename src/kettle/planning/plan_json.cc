@@ -104,6 +104,9 @@ json Attempts(const Plan& plan) {
   for (const Attempt& attempt : plan.proving.attempts)
     attempts.push_back({{"stream", attempt.pair.stream.title()},
                         {"recording", attempt.pair.recording.title()},
+                        {"stream_settings", attempt.pair.stream.settings},
+                        {"recording_settings", attempt.pair.recording.settings},
+                        {"room", attempt.room(plan.capacity)},
                         {"demand", DemandJson(attempt.pair.demand)},
                         {"proof", attempt.proof}});
   return attempts;
@@ -139,6 +142,7 @@ void to_json(json& j, const Plan& plan) {
   j = {{"title", plan.title},
        {"stream", plan.chosen ? EncodeJson(plan.chosen->stream) : json()},
        {"recording", plan.chosen ? EncodeJson(plan.chosen->recording) : json()},
+       {"verdict", Name(plan.verdict())},
        {"proof", plan.proving.attempts.empty() ? json() : json(plan.proving.attempts.back().proof)},
        {"attempts", Attempts(plan)},
        {"disk", plan.disk ? json(*plan.disk) : json()},

@@ -24,6 +24,29 @@ std::optional<Option> Faster(const Option& option, Role role, const std::vector<
 
 }  // namespace
 
+const char* Name(PlanVerdict verdict) {
+  switch (verdict) {
+    case PlanVerdict::kHolds: return "holds";
+    case PlanVerdict::kTight: return "tight";
+    case PlanVerdict::kOverload: return "overload";
+  }
+  return "";
+}
+
+double Attempt::room(const Capacity& capacity) const {
+  return 1 - (proof.cpu_cores + proof.stand_in_cores) / std::max(1e-6, capacity.cpu_cores);
+}
+
+bool Attempt::has_room(const Capacity& capacity) const {
+  return room(capacity) >= capacity.headroom && pair.demand.engine_share <= 1 - capacity.headroom &&
+         pair.stream.keeps_pace(capacity.headroom) && pair.recording.keeps_pace(capacity.headroom);
+}
+
+PlanVerdict Proving::verdict(const Capacity& capacity) const {
+  if (!holds()) return PlanVerdict::kOverload;
+  return attempts.back().has_room(capacity) ? PlanVerdict::kHolds : PlanVerdict::kTight;
+}
+
 std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::vector<FamilyOptions>& families,
                              const Capacity& capacity) {
   const bool stream_in_the_way =
@@ -53,12 +76,13 @@ Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& 
                                      [&](const Attempt& attempt) { return SameSettings(attempt.pair, *pair); });
       if (tried) break;
       proving.attempts.push_back({*pair, prove(*pair)});
-      const Proof& proof = proving.attempts.back().proof;
-      if (proof.holds()) return proving;
+      const Attempt& last = proving.attempts.back();
+      if (last.proof.holds() && last.has_room(capacity)) return proving;
       // A driver that fails is not helped by a faster preset: the next placement is.
-      if (proof.status != WorkerStatus::kDone) break;
-      pair = StepDown(*pair, proof, families, capacity);
+      if (last.proof.status != WorkerStatus::kDone) break;
+      pair = StepDown(*pair, last.proof, families, capacity);
     }
+    if (proving.holds()) break;
   }
   return proving;
 }

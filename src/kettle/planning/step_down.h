@@ -14,11 +14,25 @@ namespace kettle {
 struct Attempt {
   Pair pair;
   Proof proof;
+
+  // The share of the processors that the run left free of those that both encodes may use.
+  double room(const Capacity& capacity) const;
+  // It leaves the required headroom, of the processors as the run measured them, of the engine as the trials did; and
+  // each encode has it alone.
+  bool has_room(const Capacity& capacity) const;
 };
+
+enum class PlanVerdict {
+  kHolds,     // in real time, with the required headroom
+  kTight,     // in real time, but with less of it
+  kOverload,  // frames were skipped, or nothing came near enough to be tried
+};
+const char* Name(PlanVerdict verdict);  // "holds", "tight", "overload"
 
 struct Proving {
   std::vector<Attempt> attempts;  // in order; the last one holds, if any does
   bool holds() const { return !attempts.empty() && attempts.back().proof.holds(); }
+  PlanVerdict verdict(const Capacity& capacity) const;
 };
 
 // The pair to try after `pair` failed with `proof`: one preset faster for the encode that is in the
@@ -28,8 +42,8 @@ struct Proving {
 std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::vector<FamilyOptions>& families,
                              const Capacity& capacity);
 
-// Proves the placement's pairs, best first, stepping each down until one holds or `most_attempts` proof
-// runs have failed.
+// Proves the placement's pairs, best first, stepping each down until one holds with room, or `most_attempts` proof
+// runs were made. One that holds without is stepped down too; if nothing lighter is left to try, it stands.
 Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& families, const Capacity& capacity,
                   const std::function<Proof(const Pair&)>& prove, int most_attempts);
 

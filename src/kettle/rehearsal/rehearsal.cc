@@ -2,7 +2,6 @@
 #include "kettle/rehearsal/rehearsal.h"
 
 #include <fmt/format.h>
-#include <sys/prctl.h>
 
 #include <algorithm>
 #include <atomic>
@@ -127,6 +126,7 @@ class Rehearsing {
   double Elapsed() const { return static_cast<double>(clock_.now_ns() - start_ns_) * 1e-9; }
 
   void Release(std::int64_t frames, const std::function<void(double)>& progress) {
+    KeepThreadPunctual();
     ReleaseFrames(clock_, task_.source_rate, start_ns_, frames,
                   [&](std::int64_t index, std::int64_t due_ns, bool late) {
                     errors_ms_.push_back(static_cast<double>(clock_.now_ns() - due_ns) * 1e-6);
@@ -176,6 +176,7 @@ class Rehearsing {
 
   void PlaySound() try {
     NameThread("sound");
+    KeepThreadPunctual();
     for (std::int64_t block = 0; !ending_; ++block) {
       clock_.SleepUntil(start_ns_ + std::llround(sound_.SecondsOf(block) * 1e9));
       if (ending_) return;
@@ -287,7 +288,6 @@ bool RehearsalOutcome::holds() const {
 }
 
 RehearsalOutcome RunRehearsal(const RehearsalTask& task, Clock& clock, const std::function<void(double)>& progress) {
-  prctl(PR_SET_TIMERSLACK, 1000);  // nanoseconds: due times are meant
   RehearsalOutcome outcome = Rehearsing(task, clock).Run(progress);
   if (task.frames_csv.empty()) return outcome;
   WriteFile(task.frames_csv, FramesCsv(outcome));

@@ -1,10 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/trial/lane.h"
 
-#include <pthread.h>
-#include <sys/resource.h>
-#include <unistd.h>
-
 #include <algorithm>
 
 #include "kettle/encoders/catalogue.h"
@@ -12,12 +8,6 @@
 #include "kettle/units/error.h"
 
 namespace kettle {
-
-void NameThread(const std::string& name, int niceness) {
-  if (!name.empty()) pthread_setname_np(pthread_self(), name.substr(0, 15).c_str());
-  // Linux keeps a niceness for each thread. What cannot be had is no fault: then all are alike.
-  if (niceness > 0) setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), getpriority(PRIO_PROCESS, 0) + niceness);
-}
 
 Lane::Lane(LaneRequest request, const Clock& clock, PacketSink sink)
     : request_(std::move(request)),

@@ -16,6 +16,7 @@
 #include "kettle/trial/pacing.h"
 #include "kettle/trial/packet_log.h"
 #include "kettle/trial/tasks.h"
+#include "kettle/trial/thread.h"
 
 namespace kettle {
 
@@ -25,9 +26,6 @@ struct PacketSink {
   std::function<void(const AVPacket&)> take;
   std::function<void()> end;  // after the last packet
 };
-
-// The game goes before the stream, the stream before the recording.
-inline constexpr int kStreamNiceness = 3, kRecordingNiceness = 10;
 
 struct LaneRequest {
   EncodeSettings settings;
@@ -97,8 +95,5 @@ class EndlessSource {
 
 // From Lane's constructor to its first frame: for all threads to be waiting when it starts.
 inline constexpr std::int64_t kStartDelayNs = 200'000'000;
-
-// The calling thread's name and niceness, for it and the threads that it starts.
-void NameThread(const std::string& name, int niceness = 0);
 
 }  // namespace kettle

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/trial/paced.h"
 
-#include <sys/prctl.h>
-
 #include <cmath>
 #include <memory>
 
@@ -25,7 +23,6 @@ PacketSink FileSink(const std::string& path) {
 
 PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<void(double)>& progress) {
   const EndlessSource source(task.footage);
-  prctl(PR_SET_TIMERSLACK, 1000);  // nanoseconds: due times are meant
   std::vector<std::unique_ptr<Lane>> outputs;
   for (const PacedOutputTask& output : task.outputs)
     outputs.push_back(
@@ -38,6 +35,7 @@ PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<voi
   outcome.seconds = static_cast<double>(task.source_rate.due_ns(frames)) * 1e-9;
   const std::int64_t start_ns = clock.now_ns() + kStartDelayNs;
   for (auto& output : outputs) output->Start(start_ns);
+  KeepThreadPunctual();
   ReleaseFrames(clock, task.source_rate, start_ns, frames, [&](std::int64_t index, std::int64_t due_ns, bool late) {
     outcome.late += late;
     const FramePtr picture = source.Frame(index);

@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: Apache-2.0
+// What the calling thread is called, and how soon it gets a processor.
+#pragma once
+
+#include <string>
+
+namespace kettle {
+
+// The game goes before the stream, the stream before the recording.
+inline constexpr int kStreamNiceness = 3, kRecordingNiceness = 10;
+
+// The calling thread's name (15 characters at most; empty: as it is) and niceness, added to the program's own, for it
+// and the threads that it starts.
+void NameThread(const std::string& name, int niceness = 0);
+
+// Lets the calling thread, which is due at fixed times and does little then, come before those that compute for long.
+// Its timers are exact; where the user may have it (RLIMIT_RTPRIO, or root) it runs at the lowest real-time priority;
+// elsewhere it asks the scheduler for short turns (sched_setattr(2), sched_runtime; Linux 6.12 and later), for which a
+// running thread is mostly interrupted. What the kernel does not offer is no fault. Threads that it starts do not
+// inherit it.
+void KeepThreadPunctual();
+
+}  // namespace kettle
