@@ -13,6 +13,7 @@
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
 #include "session.h"
+#include "stand_in.h"
 
 namespace kettle::app {
 
@@ -57,9 +58,9 @@ class BackgroundLoad::Replay {
   std::thread thread_;
 };
 
-BackgroundLoad::BackgroundLoad(const std::string& load, std::vector<std::string> worker_command)
-    : worker_command_(std::move(worker_command)), name_(std::filesystem::path(load).filename().string()) {
-  const auto cores = static_cast<int>(ReadCoreSeconds().size());
+BackgroundLoad::BackgroundLoad(const std::string& load, const Places& places, const std::string& stand_in_gpu)
+    : places_(places), file_(load), stand_in_gpu_(stand_in_gpu) {
+  const int cores = CountCores();
   if (load == "live") {
     SteadyClock clock;
     profile_ = CaptureLoad({.seconds = 2}, clock, StopRequested(), [](double) {});
@@ -70,6 +71,7 @@ BackgroundLoad::BackgroundLoad(const std::string& load, std::vector<std::string>
   const LoadProfile read = ReadLoadProfile(load);
   profile_ = OntoCores(read, cores);
   if (read.cores() != cores) note_ = fmt::format("; captured on {} cores, put onto the {} here", read.cores(), cores);
+  if (!profile_.gpu.empty() && stand_in_gpu_.empty()) note_ += "; what it took of the GPU is not replayed";
   digest_ = HexDigest(nlohmann::json(profile_).dump());
   Start(0);
 }
@@ -78,7 +80,14 @@ BackgroundLoad::~BackgroundLoad() = default;
 
 void BackgroundLoad::Start(int from_second) {
   replay_.reset();  // before the next one begins
-  replay_ = std::make_unique<Replay>(StartingAt(profile_, from_second), worker_command_);
+  gpu_game_.reset();
+  if (!profile_.gpu.empty() && !stand_in_gpu_.empty())
+    gpu_game_ = std::make_unique<StandIn>(
+        places_, "kettle-gpu-game",
+        std::vector<std::string>{"--gpu", stand_in_gpu_, "--load", file_, "--from", std::to_string(from_second)},
+        "SIMULATED");
+  replay_ = std::make_unique<Replay>(StartingAt(profile_, from_second),
+                                     std::vector<std::string>{places_.engine.string(), "worker"});
 }
 
 void BackgroundLoad::MeetBusiest(double seconds) {
@@ -89,6 +98,8 @@ void BackgroundLoad::CheckStillThere() const {
   if (replay_) replay_->CheckStillThere();
 }
 
+std::string BackgroundLoad::name() const { return std::filesystem::path(file_).filename().string(); }
+
 std::vector<std::string> BackgroundLoad::live_programs() const {
   std::vector<std::string> names;
   for (const LoadProfile::Program& program : profile_.programs)
@@ -97,14 +108,19 @@ std::vector<std::string> BackgroundLoad::live_programs() const {
 }
 
 std::string BackgroundLoad::words() const {
-  return fmt::format("{}: {:.2f} of {} cores on average, {:.2f} in its busiest second{}", name_, profile_.mean_cores(),
-                     profile_.cores(), profile_.peak_second_cores(), note_);
+  std::string gpu;
+  for (const double share : profile_.mean_gpu())
+    gpu += fmt::format("{}{:.0f} %", gpu.empty() ? ", of the GPU " : " and ", share * 100);
+  return fmt::format("{}: {:.2f} of {} cores on average, {:.2f} in its busiest second{}{}{}", name(),
+                     profile_.mean_cores(), profile_.cores(), profile_.peak_second_cores(), gpu,
+                     gpu_game_ ? " (replayed on the SIMULATED one)" : "", note_);
 }
 
 nlohmann::json BackgroundLoad::json() const {
-  return {{"profile", name_},
+  return {{"profile", name()},
           {"mean_cores", profile_.mean_cores()},
           {"peak_second_cores", profile_.peak_second_cores()},
+          {"mean_gpu", profile_.mean_gpu()},
           {"note", note_}};
 }
 

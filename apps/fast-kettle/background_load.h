@@ -14,12 +14,16 @@
 
 namespace kettle::app {
 
+class StandIn;
+struct Places;
+
 class BackgroundLoad {
  public:
   // `load` is a load profile's path, or "live": then nothing is replayed, and what runs now is watched for two seconds.
-  // A worker replays it, from before the constructor returns until this object ends. Throws Error(kInput) for a profile
-  // that is not right, Error(kMachine) if the replay does not start.
-  BackgroundLoad(const std::string& load, std::vector<std::string> worker_command);
+  // A worker replays it, from before the constructor returns until this object ends; what it took of GPUs is replayed
+  // on the simulated ones of the profile `stand_in_gpu`, if that is not empty. Throws Error(kInput) for a profile that
+  // is not right, Error(kMachine) if the replay does not start.
+  BackgroundLoad(const std::string& load, const Places& places, const std::string& stand_in_gpu);
   ~BackgroundLoad();
   BackgroundLoad(const BackgroundLoad&) = delete;
   BackgroundLoad& operator=(const BackgroundLoad&) = delete;
@@ -39,13 +43,16 @@ class BackgroundLoad {
 
  private:
   class Replay;
+  std::string name() const;
   void Start(int from_second);
 
-  const std::vector<std::string> worker_command_;
-  std::string name_, digest_, note_;
+  const Places& places_;
+  const std::string file_, stand_in_gpu_;
+  std::string digest_, note_;
   bool live_ = false;
   LoadProfile profile_;
   std::unique_ptr<Replay> replay_;
+  std::unique_ptr<StandIn> gpu_game_;
 };
 
 }  // namespace kettle::app

@@ -368,6 +368,8 @@ Parsed ParseLoad(const Command& command, const std::vector<std::string>& argumen
   auto add = options.add_options();
   add("seconds", Optional(request.load.seconds, "S"), "how long (capture: 60; replay: as long as the profile)");
   add("out", po::value(&request.load.file)->value_name("FILE"), "capture: the profile (default: game.load.json)");
+  add("stand-in-gpu", po::value(&request.stand_in_gpu)->value_name("PROFILE"),
+      "watch a simulated GPU, or replay on one what was taken of a GPU");
   if (const auto help = ParseVerb(command, {"capture", "replay"}, arguments, options, request)) return *help;
   if (request.verb == "capture" && !request.subject.empty())
     FailInput("load capture writes to --out FILE; it takes no name");

@@ -25,7 +25,7 @@ const std::vector<Command>& Commands() {
        "  fast-kettle footage render start-line --size 1280x720 --frame-rate 60 --seconds 10 --out start-line.y4m",
        false},
       {"load", "what the game takes from the machine: captured once, replayed beside every measurement",
-       "capture   watches processors and memory while you play, and writes a load profile\n"
+       "capture   watches processors, memory and GPUs while you play, and writes a load profile\n"
        "replay    takes the same from the machine again; bench, plan and rehearse do so with --load PROFILE",
        "fast-kettle load capture --seconds 60 --out race-night.load.json\n"
        "  fast-kettle load replay race-night.load.json --seconds 30",

@@ -12,12 +12,15 @@ namespace kettle::app {
 namespace {
 
 void PrintStretches(const Diagnosis& diagnosis) {
-  fmt::print("{}\n", Paint("What was lost, when and why", Tone::kStrong));
+  const bool near = std::any_of(diagnosis.stretches.begin(), diagnosis.stretches.end(),
+                                [](const LossStretch& s) { return s.frames == 0; });
+  fmt::print("{}\n",
+             Paint(near ? "What was lost, or nearly, when and why" : "What was lost, when and why", Tone::kStrong));
   Table table({Number("from"), Number("to"), Number("frames"), {"loss"}, {"cause"}, {"what the counters show"}});
   for (const LossStretch& s : diagnosis.stretches)
     table.Row({Number(fmt::format("{:.0f} s", s.from_seconds)),
                Number(fmt::format("{:.0f} s", s.to_seconds)),
-               Number(fmt::format("{}", s.frames), Tone::kBad),
+               s.frames > 0 ? Number(fmt::format("{}", s.frames), Tone::kBad) : Number("nearly"),
                {Name(s.loss)},
                {s.program.empty() ? Name(s.cause) : fmt::format("program \"{}\"", s.program)},
                {s.why, Tone::kDim}});
@@ -56,7 +59,9 @@ int RunDiagnose(const Request& request) {
       return holds ? 0 : 1;
     }
     if (rehearsal->value("simulated", false)) fmt::print("{}\n", SimulatedNotice());
-    if (holds) fmt::print("Nothing was lost in {:.0f} s: there is nothing to cure.\n", outcome.seconds);
+    if (holds)
+      fmt::print("Nothing was lost in {:.0f} s{}\n", outcome.seconds,
+                 diagnosis.cures.empty() ? ": there is nothing to cure." : ", but it came near:\n");
     PrintDiagnosis(diagnosis);
     return holds ? 0 : 1;
   } catch (const nlohmann::json::exception& error) {

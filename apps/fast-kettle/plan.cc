@@ -10,6 +10,7 @@
 #include <nlohmann/json.hpp>
 
 #include "commands.h"
+#include "kettle/load/capture.h"
 #include "kettle/machine/advice.h"
 #include "kettle/machine/disk.h"
 #include "kettle/planning/sound.h"
@@ -29,17 +30,33 @@ namespace {
 
 using nlohmann::json;
 
+// Where the run with divided processors writes: it may not be the one that is taken.
+std::filesystem::path DividedFolder(const Session& session) {
+  const std::filesystem::path folder = session.scratch() / "divided";
+  std::filesystem::create_directories(folder);
+  return folder;
+}
+
 Proof Prove(Session& session, const Pair& pair, const std::vector<Footage>& footage) {
   constexpr double kStartSeconds = 1;  // until both encoders are open
   session.progress().Stage("proof run", 1);
   session.MeetBusiestLoad(session.request().proof_seconds + 2 * kStartSeconds);
-  ProofRequest request{pair.stream.settings, pair.recording.settings, footage, session.request().proof_seconds,
-                       session.out(),        session.scratch()};
+  const std::filesystem::path folder = pair.cores.divided() ? DividedFolder(session) : session.out();
+  ProofRequest request{pair.stream.settings,
+                       pair.recording.settings,
+                       footage,
+                       session.request().proof_seconds,
+                       folder,
+                       session.scratch(),
+                       pair.cores.stream,
+                       pair.cores.recording};
   Proof proof = RunProof(session.worker(), request, [&](const std::string&, double share) {
     session.progress().Show(
         fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()), share);
   });
   session.progress().Clear();
+  // The declared load is no other program.
+  if (session.load()) proof.other_cores = std::max(0.0, proof.other_cores - session.load()->profile().mean_cores());
   return proof;
 }
 
@@ -305,20 +322,28 @@ std::filesystem::path Existing(std::filesystem::path folder) {
 }
 
 // Where the recordings will go: how much it holds, how fast it takes them.
-void CheckDisk(Session& session, const Show& show, Plan& plan) {
+Disk MeasureDisk(Session& session, const Show& show, Targets& targets) {
   constexpr double kSeconds = 1;
-  if (!plan.chosen) return;
   session.progress().Stage("writing to the recordings' disk", 1);
-  plan.disk = ReadDisk(show.recording_folder);
+  Disk disk = ReadDisk(show.recording_folder);
   try {
-    plan.disk->write_rate =
-        MeasureWriteRate(Existing(show.recording_folder), {kSeconds}, SteadyClock(), &StopRequested());
+    disk.write_rate = MeasureWriteRate(Existing(show.recording_folder), {kSeconds}, SteadyClock(), &StopRequested());
   } catch (const Error& error) {
     if (error.fault() == Fault::kInterrupted) throw;
-    plan.targets.warnings.push_back(fmt::format("the disk's write rate was not measured: {}", error.what()));
+    targets.warnings.push_back(fmt::format("the disk's write rate was not measured: {}", error.what()));
   }
-  for (const std::string& line : DiskAdvice(*plan.disk, plan.recording_rate(), show.recording_hours))
-    plan.targets.warnings.push_back(line);
+  session.progress().Clear();
+  return disk;
+}
+
+// What both encodes may use, under the load that runs by now.
+Capacity MeasureCapacity(const Session& session, const Show& show, const Disk& disk) {
+  Capacity capacity{session.machine().processor.capacity(), show.required_headroom};
+  if (session.load())
+    capacity.cpu_cores = std::max(0.1, capacity.cpu_cores - session.load()->profile().peak_second_cores());
+  capacity.memory_bytes_per_second = 2 * ProbeMemory();  // a copy reads and writes
+  if (disk.write_rate) capacity.disk_bytes_per_second = disk.write_rate->slowest_bytes_per_second;
+  return capacity;
 }
 
 void CheckColours(const Session& session, const std::vector<Footage>& footage, Plan& plan) {
@@ -384,10 +409,9 @@ int RunPlan(Session& session) {
     ApplyRateChoice(line->choice, !show.stream_bit_rate, targets);
   }
   const std::vector<Footage> calm = session.PrepareCalm(show, footage);
-  double cpu_cores = session.machine().processor.capacity();
+  const Disk disk = MeasureDisk(session, show, targets);
   if (!show.load.empty()) {
     session.StartLoad(show.load);
-    cpu_cores = std::max(0.1, cpu_cores - session.load()->profile().peak_second_cores());
     targets.warnings.push_back("measured and proven under a load: " + session.load()->words());
   }
   for (const std::string& note : session.FootageNotes()) targets.warnings.push_back(note);
@@ -401,8 +425,16 @@ int RunPlan(Session& session) {
   session.progress().Stage("trials", session.request().exhaustive ? GridSize(space, footage.size()) + usual : usual);
   TrialKeeper keep(session, !session.HasUnfinishedBench());
   TrialBook book(session.runner(), session.KnownTrials(), std::ref(keep));
-  const PlanRequest request{
-      show, targets, footage, families, cpu_cores, session.request().most_proofs, session.UsableDevices(), calm};
+  const PlanRequest request{show,
+                            targets,
+                            footage,
+                            families,
+                            MeasureCapacity(session, show, disk),
+                            session.request().most_proofs,
+                            session.UsableDevices(),
+                            session.EncodesAtOnce(families),
+                            session.machine().processor.usable,
+                            calm};
   std::optional<GridCheck> check;
   Plan plan;
   try {
@@ -412,7 +444,14 @@ int RunPlan(Session& session) {
     keep.Keep(book.trials());
     throw;
   }
-  CheckDisk(session, show, plan);
+  if (plan.chosen && plan.chosen->cores.divided())
+    for (const char* file : {"stream.flv", "recording.mkv"})
+      Publish(DividedFolder(session) / file, session.out() / file);
+  if (plan.chosen) {
+    plan.disk = disk;
+    for (const std::string& advice : DiskAdvice(disk, plan.recording_rate(), show.recording_hours))
+      plan.targets.warnings.push_back(advice);
+  }
   CheckColours(session, footage, plan);
   session.progress().Clear();
 

@@ -78,6 +78,8 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
   task.seconds = options.seconds;
   task.stream = plan.stream;
   task.recording = plan.recording;
+  task.stream_processors = plan.stream_processors;
+  task.recording_processors = plan.recording_processors;
   task.url = url;
   const StreamKey key = options.key_file.empty() ? StreamKey{"rehearsal", ""} : ReadKeyFile(options.key_file);
   task.key = key.key;

@@ -24,27 +24,6 @@ using nlohmann::json;
 
 std::atomic<bool> stop_requested = false;
 
-std::string ResolveProfile(const Request& request, const Places& places) {
-  const std::string& name = request.stand_in_gpu;
-  if (name.empty()) return "";
-  fs::path path = name;
-  if (name.find_first_of("/.") == name.npos && !fs::is_regular_file(path))
-    path = places.share / "gpu" / (name + ".toml");
-  if (!fs::exists(path)) {
-    std::vector<std::string> names;
-    std::error_code error;
-    for (const auto& entry : fs::directory_iterator(places.share / "gpu", error))
-      if (entry.path().extension() == ".toml") names.push_back(entry.path().stem().string());
-    FailInput("--stand-in-gpu: there is no profile \"{}\"{}", name, Suggestion(name, names));
-  }
-  try {
-    standin::ReadProfile(path);
-  } catch (const std::exception& error) {
-    FailInput("--stand-in-gpu: {}", error.what());
-  }
-  return fs::absolute(path).string();
-}
-
 std::string DigestOfFile(const std::string& path) {
   if (path.empty()) return "";
   std::ifstream file(path, std::ios::binary);
@@ -72,6 +51,26 @@ Places FindPlaces() {
   return {engine, prefix / "lib" / "standin", prefix / "share" / "fast-kettle"};
 }
 
+std::string FindStandInGpu(const std::string& name, const Places& places) {
+  if (name.empty()) return "";
+  fs::path path = name;
+  if (name.find_first_of("/.") == name.npos && !fs::is_regular_file(path))
+    path = places.share / "gpu" / (name + ".toml");
+  if (!fs::exists(path)) {
+    std::vector<std::string> names;
+    std::error_code error;
+    for (const auto& entry : fs::directory_iterator(places.share / "gpu", error))
+      if (entry.path().extension() == ".toml") names.push_back(entry.path().stem().string());
+    FailInput("--stand-in-gpu: there is no profile \"{}\"{}", name, Suggestion(name, names));
+  }
+  try {
+    standin::ReadProfile(path);
+  } catch (const std::exception& error) {
+    FailInput("--stand-in-gpu: {}", error.what());
+  }
+  return fs::absolute(path).string();
+}
+
 const std::atomic<bool>& StopRequested() { return stop_requested; }
 
 void CatchSignals() {
@@ -89,7 +88,7 @@ Session::Session(const Request& request, Places places)
       scratch_(folder_.path()),
       machine_(ReadMachine(request.root)),
       provenance_(MakeProvenance(kVersion, Digest(machine_))),
-      stand_in_profile_(ResolveProfile(request_, places_)),
+      stand_in_profile_(FindStandInGpu(request_.stand_in_gpu, places_)),
       stand_in_digest_(DigestOfFile(stand_in_profile_)),
       worker_({places_.engine.string(), "worker"}, stand_in_profile_, &stop_requested),
       progress_(request.quiet),
@@ -151,6 +150,18 @@ std::map<std::string, int> Session::UsableDevices() {
   return devices;
 }
 
+std::map<std::string, int> Session::EncodesAtOnce(const std::vector<std::string>& families) {
+  std::map<std::string, int> at_once;
+  for (const std::string& name : families) {
+    const EncoderFamily& family = FindFamily(name);
+    if (family.device == DeviceKind::kCpu) continue;
+    progress_.Show("how many encodes " + name + " opens at once", 0);
+    if (const auto limits = runner_.Limits(ProbeSettings(family, 0))) at_once[name] = limits->at_once;
+  }
+  progress_.Clear();
+  return at_once;
+}
+
 std::vector<std::string> Session::FootageNotes() const {
   std::vector<std::string> notes;
   for (const Footage& pictures : footage_)
@@ -190,7 +201,7 @@ std::vector<Footage> Session::PrepareCalm(const Show& show, const std::vector<Fo
 }
 
 void Session::StartLoad(const std::string& load) {
-  load_ = std::make_unique<BackgroundLoad>(load, std::vector<std::string>{places_.engine.string(), "worker"});
+  load_ = std::make_unique<BackgroundLoad>(load, places_, stand_in_profile_);
 }
 
 std::vector<Trial> Session::KnownTrials() const {

@@ -29,6 +29,10 @@ struct Places {
 };
 Places FindPlaces();
 
+// The full path of a stand-in GPU's profile, given as a path or as the name of one that ships; empty for none. Throws
+// Error(kInput) for one that is not there or not right.
+std::string FindStandInGpu(const std::string& name, const Places& places);
+
 // Set by SIGINT and SIGTERM; whatever runs then stops, keeping what is finished.
 const std::atomic<bool>& StopRequested();
 void CatchSignals();
@@ -63,6 +67,8 @@ class Session {
   std::vector<std::string> UsableEncoders();
   // How many GPUs each family may use, counted from the first; a processor counts as one.
   std::map<std::string, int> UsableDevices();
+  // Of those families that are on a GPU: how many encodes the driver opens at once on the first one. Tried.
+  std::map<std::string, int> EncodesAtOnce(const std::vector<std::string>& families);
   // How many devices a family may choose from; 1 for the CPU.
   int CountDevices(const EncoderFamily& family);
   // What the NVIDIA driver tells, asked in a worker. Remembered.

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/trial/thread.h"
 #include "report/wrap.h"
 
 namespace kettle {
@@ -92,6 +93,31 @@ std::string TightLine(const Plan& plan) {
       std::max(0.0, left) * 100, plan.capacity.headroom * 100);
 }
 
+// What became of the processors, and of the other way to share them.
+std::string SharingLine(const Plan& plan) {
+  const auto latency = [](const Attempt& attempt) {
+    const PacedOutputOutcome& stream = attempt.proof.stream;
+    const int skipped = stream.skipped + attempt.proof.recording.skipped;
+    return fmt::format("{:.0f} ms{}", stream.latency.p99_ms,
+                       skipped > 0 ? fmt::format(", and {} frames were skipped", skipped) : "");
+  };
+  const auto divided = [](const CoreShares& cores) {
+    return fmt::format("divided, the stream on processor {}, the recording on {}", fmt::join(cores.stream, ", "),
+                       fmt::join(cores.recording, ", "));
+  };
+  const Attempt& taken = plan.proving.attempts.back();
+  const std::string shared =
+      fmt::format("shared, the game first, then the stream (niceness {}), then the recording ({})", kStreamNiceness,
+                  kRecordingNiceness);
+  std::string text = "processors: " + (taken.pair.cores.divided() ? divided(taken.pair.cores) : shared);
+  if (plan.other_sharing) {
+    const CoreShares& other = plan.other_sharing->pair.cores;
+    text += fmt::format("; the stream's packets took {} (p99); {}: {}", latency(taken),
+                        other.divided() ? divided(other) : "shared", latency(*plan.other_sharing));
+  }
+  return "  " + Wrap(text, 2, 2, kColumns) + "\n";
+}
+
 std::string PlacementLine(const Plan& plan) {
   const Pair& pair = *plan.chosen;
   std::string text = fmt::format(
@@ -102,7 +128,11 @@ std::string PlacementLine(const Plan& plan) {
   if (pair.demand.stand_in_cores > 0)
     text += fmt::format(", the simulated GPU's own {:.2f} cores included", pair.demand.stand_in_cores);
   const Proof& proof = plan.proving.attempts.back().proof;
-  return text + fmt::format(";\n  the proof run took {:.2f} cores\n", proof.cpu_cores + proof.stand_in_cores);
+  text += fmt::format(";\n  the proof run took {:.2f} cores", proof.cpu_cores + proof.stand_in_cores);
+  if (const double memory = plan.capacity.memory_bytes_per_second; memory > 0)
+    text += fmt::format("; pictures move at least {:.1f} of {:.0f} GB/s of memory",
+                        pair.demand.memory_bytes_per_second / 1e9, memory / 1e9);
+  return text + "\n" + SharingLine(plan);
 }
 
 std::string SimulatedLine(const Plan& plan) {

@@ -31,7 +31,7 @@ std::string TitleOf(const RehearsalOutcome& outcome) {
   return fmt::format("It does not hold: of {} frames {}", frames, parts);
 }
 
-// Processors of each second as a stack: each layer's upper edge.
+// Processors of each second as a stack: each layer's upper edge. Last, the share of the encode engine in percent.
 void StackCores(const std::vector<RehearsalSecond>& timeline, std::ostringstream& data) {
   data << "$cores << EOD\n";
   for (const RehearsalSecond& s : timeline) {
@@ -40,7 +40,7 @@ void StackCores(const std::vector<RehearsalSecond>& timeline, std::ostringstream
     for (const double cores : {s.stream_cores, s.recording_cores, s.other_own_cores + s.device_cores, s.game_cores,
                                s.other_cores + s.stolen_cores})
       data << ' ' << (sum += cores);
-    data << '\n';
+    data << ' ' << s.encoder_share * 100 << '\n';
   }
   data << "EOD\n";
 }
@@ -90,9 +90,20 @@ void DrawRehearsal(const std::filesystem::path& folder, const RehearsalOutcome& 
   for (std::size_t i = names.size(); i-- > 0;)
     plot += fmt::format("{}$cores using 1:{} with boxes fillstyle solid noborder fillcolor rgb \"{}\" title \"{}\"",
                         plot.empty() ? "plot " : ", ", i + 2, colours[i], names[i]);
+  const bool engine =
+      std::any_of(timeline.begin(), timeline.end(), [](const auto& s) { return s.encoder_share > 0.005; });
+  if (engine) {
+    script << "set rmargin at screen 0.92\nset ytics nomirror\nset y2range [0:115]\nset y2tics 50\n"
+              "set y2label \"encode engine, %\"\n";
+    plot += fmt::format(
+        ", $cores using 1:7 axes x1y2 with linespoints linewidth 2 pointtype 5 pointsize 0.5 linecolor rgb \"{}\" "
+        "title \"GPU's encode engine\"",
+        kText);
+  }
   script
       << "set boxwidth 0.9\n"
       << plot << '\n'
+      << "unset y2tics\nunset y2label\n"
       << "unset label\nunset arrow\nunset title\nset tmargin at screen 0.5\nset bmargin at screen 0.34\n"
       << fmt::format("set ylabel \"Mbit/s sent\"\nset yrange [0:{:.2f}]\nset ytics {}\n", most_mbps * 1.25,
                      std::max(0.5, std::ceil(most_mbps / 3)))

@@ -130,8 +130,9 @@ namespace {
 std::filesystem::path DeviceProgram() {
   Dl_info info{};
   dladdr(reinterpret_cast<const void*>(&DeviceAddress), &info);
-  const auto library = std::filesystem::canonical(info.dli_fname);
-  return library.parent_path().parent_path().parent_path() / "bin" / "kettle-gpu";
+  const auto folder = std::filesystem::canonical(info.dli_fname).parent_path();
+  // Of a driver library, or of a program beside the device's.
+  return folder.filename() == "bin" ? folder / "kettle-gpu" : folder.parent_path().parent_path() / "bin" / "kettle-gpu";
 }
 
 void StartDevice(const std::string& profile) {

@@ -115,7 +115,10 @@ class Session {
  public:
   Session(standin::Descriptor socket, std::vector<std::unique_ptr<Device>>& devices)
       : socket_(std::move(socket)), devices_(devices) {}
-  ~Session() { Leave(); }
+  ~Session() {
+    Leave();
+    for (const std::uint32_t device : played_on_) devices_[device]->engine().SetGameShare(std::nullopt);
+  }
   Session(const Session&) = delete;
   Session& operator=(const Session&) = delete;
 
@@ -140,6 +143,7 @@ class Session {
         return true;
       case Kind::kEncode: return Encode(message.encode);
       case Kind::kFlush: return Flush();
+      case Kind::kGame: return Game(message.game);
       case Kind::kClose: Leave(); return Answer({.kind = Kind::kClose, .status = Status::kOk, .device = {}});
       case Kind::kEncoded: break;
     }
@@ -151,6 +155,13 @@ class Session {
     device_->Part(socket_.get());
     device_->engine().Leave();
     number_ = 0;
+  }
+
+  bool Game(const standin::Game& game) {
+    if (game.index >= devices_.size()) return false;
+    played_on_.insert(game.index);
+    devices_[game.index]->engine().SetGameShare(game.share);
+    return Answer({.kind = Kind::kGame, .status = Status::kOk, .game = game});
   }
 
   bool Open(std::uint32_t index) {
@@ -251,7 +262,8 @@ class Session {
   standin::Descriptor socket_;
   std::vector<std::unique_ptr<Device>>& devices_;
   Device* device_ = nullptr;
-  int number_ = 0;  // of the session on its device; 0: not open
+  std::set<std::uint32_t> played_on_;  // devices that this client's simulated game uses
+  int number_ = 0;                     // of the session on its device; 0: not open
   Fault fault_;
   standin::Settings settings_{};
   std::unique_ptr<standin::Coder> coder_;

@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <deque>
 #include <mutex>
+#include <optional>
 #include <utility>
 
 #include "profile.h"
@@ -46,9 +47,17 @@ class TimeLine {
   std::deque<std::pair<std::int64_t, std::int64_t>> spans_;
 };
 
+inline constexpr double kMostGameShare = 0.95;  // or nothing would ever be prepared
+
 class Engine {
  public:
-  explicit Engine(const DeviceProfile& profile) : profile_(profile) {}
+  explicit Engine(const DeviceProfile& profile) : profile_(profile), game_share_(profile.game_share) {}
+
+  // From now on a game takes this share of the shader units, 0 to kMostGameShare; nothing: the profile's.
+  void SetGameShare(std::optional<double> share) {
+    std::lock_guard lock(mutex_);
+    game_share_ = std::clamp(share.value_or(profile_.game_share), 0.0, kMostGameShare);
+  }
 
   // Takes a session's place and gives its number, counted from 1 since the device started; 0 if the limit is reached.
   // Give it back with `Leave`.
@@ -78,10 +87,10 @@ class Engine {
     if (work.look_ahead) prepare_ns += cost_ns(profile_.look_ahead_speed);
     if (work.adaptive_quantisation) prepare_ns += cost_ns(profile_.adaptive_quantisation_speed);
     if (work.multi_pass) prepare_ns += cost_ns(profile_.multi_pass_speed);
-    prepare_ns = static_cast<std::int64_t>(static_cast<double>(prepare_ns) / (1 - profile_.game_share));
     const double speed = profile_.megapixels_per_second[static_cast<std::size_t>(work.preset - 1)] *
                          (work.hevc ? profile_.hevc_speed : 1) / work.factor;
     std::lock_guard lock(mutex_);
+    prepare_ns = static_cast<std::int64_t>(static_cast<double>(prepare_ns) / (1 - game_share_));
     std::int64_t ready_ns = submitted_ns;
     if (profile_.crossing_speed > 0) ready_ns = crossing_.Book(ready_ns, cost_ns(profile_.crossing_speed));
     if (prepare_ns > 0) ready_ns = shaders_.Book(ready_ns, prepare_ns);
@@ -95,13 +104,14 @@ class Engine {
   }
   double ShaderUse(std::int64_t now_ns) const {
     std::lock_guard lock(mutex_);
-    return std::min(1.0, profile_.game_share + shaders_.Use(now_ns) * (1 - profile_.game_share));
+    return std::min(1.0, game_share_ + shaders_.Use(now_ns) * (1 - game_share_));
   }
 
  private:
   const DeviceProfile profile_;
   mutable std::mutex mutex_;
   int sessions_ = 0, opened_ = 0;
+  double game_share_;
   TimeLine crossing_, shaders_, encoder_;
 };
 

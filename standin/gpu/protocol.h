@@ -17,6 +17,7 @@ enum class Kind : std::uint32_t {
   kEncode,      // client: `encode`              device: one kEncoded for each picture, in coded order, when it is done
   kFlush,       // client: no more pictures      device: kEncoded for those held back
   kEncoded,
+  kGame,   // client: `game`                     device: kGame; the share lasts until the client goes
   kClose,  // client: the session is over        device: kClose, once its place is free again
 };
 
@@ -72,6 +73,12 @@ struct Encode {
 
 inline constexpr std::uint32_t kHeaderBytes = 1024;
 
+// What a simulated game takes of the shader units.
+struct Game {
+  std::uint32_t index;  // of the device
+  double share;         // 0 to 0.95
+};
+
 struct Message {
   Kind kind;
   Status status;
@@ -80,6 +87,7 @@ struct Message {
     Settings settings;
     Buffer buffer;
     Encode encode;
+    Game game;
     struct {
       std::uint32_t bytes;
       std::int32_t delay;  // pictures that the coder holds back

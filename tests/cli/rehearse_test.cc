@@ -150,6 +150,23 @@ TEST_F(LoadCommandTest, CapturesAndReplays) {
               testing::Ge(0));
 }
 
+TEST_F(LoadCommandTest, WhatAGameTakesOfTheGpuIsReplayedOnTheSimulatedOne) {
+  nlohmann::json profile = {
+      {"schema", "fast-kettle/load/1"}, {"interval_seconds", 0.2}, {"memory_share", 0}, {"programs", {}},
+      {"duty", {{0.1}, {0.1}}},         {"gpu", {{0.6}, {0.6}}}};
+  Put("gpu.load.json", profile.dump());
+  test::Ran replayed;
+  std::thread replay([&] { replayed = Run("load replay gpu.load.json --stand-in-gpu modest --seconds 6 --quiet"); });
+  std::this_thread::sleep_for(std::chrono::seconds(2));
+  const auto captured = Run("load capture --stand-in-gpu modest --seconds 2 --out seen.json --quiet");
+  replay.join();
+  EXPECT_EQ(replayed.code, 0) << replayed.err;
+  EXPECT_THAT(replayed.out, HasSubstr("replayed on the SIMULATED one"));
+  EXPECT_THAT(captured.out, AllOf(HasSubstr("SIMULATED"), HasSubstr("GPU: 60 %")));
+  EXPECT_NEAR(Json("seen.json")["mean_gpu"][0].get<double>(), 0.6, 0.05);
+  EXPECT_THAT(Run("load replay gpu.load.json --seconds 1 --quiet").out, HasSubstr("not replayed"));
+}
+
 TEST_F(LoadCommandTest, BadInputIsOneLine) {
   EXPECT_THAT(Run("load").err, HasSubstr("capture or replay"));
   EXPECT_THAT(Run("load captre").err, HasSubstr("capture"));

@@ -178,6 +178,31 @@ TEST_F(DiagnosisTest, WhatCostNoFrameIsToldToo) {
   EXPECT_FALSE(outcome_.holds()) << "a recording without its index";
 }
 
+TEST_F(DiagnosisTest, WhatOnlyNearlyLostFramesIsToldAfterWhatDid) {
+  At(5).busiest = "indexer";  // so much that the stream sends little, and the line loses nothing
+  At(5).busiest_cores = At(5).other_cores = 1.5;
+  At(5).skipped_stream = 20;
+  At(6).acknowledged_kbps = 800;
+  At(6).send_waiting_seconds = 0.9;
+  Diagnosis diagnosis = Diagnosed();
+  ASSERT_EQ(diagnosis.cures.size(), 2u);
+  EXPECT_EQ(diagnosis.cures[0].cause, Cause::kOtherProgram);
+  EXPECT_EQ(diagnosis.cures[1].cause, Cause::kUplink);
+  EXPECT_EQ(diagnosis.cures[1].frames, 0);
+  ASSERT_EQ(diagnosis.stretches.size(), 2u);
+  EXPECT_EQ(diagnosis.stretches[1].frames, 0);
+
+  At(5) = At(6) = At(4);
+  At(12).disk_waiting_seconds = 1.5;
+  EXPECT_EQ(Only().cause, Cause::kDisk);
+}
+
+TEST_F(DiagnosisTest, TheGameIsNamedAmongThoseThatFillTheMachine) {
+  for (RehearsalSecond& second : outcome_.timeline) second.game_cores = 0.9;
+  At(5).skipped_stream = 3;
+  EXPECT_THAT(Only().why, HasSubstr("0.90 by the game"));
+}
+
 TEST_F(DiagnosisTest, PairsOfCausesAreToldApartTheCostliestFirst) {
   At(3).stalled = 5;
   At(3).longest_write_ms = 2300;

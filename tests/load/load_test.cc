@@ -40,11 +40,27 @@ TEST(LoadProfile, OfMoreCoresIsPutOntoFewer) {
   EXPECT_NEAR(OntoCores(Steady({0.5}, 3), 4).mean_cores(), 0.5, 1e-9);
 }
 
+TEST(LoadProfile, BeginsAnewAtAnySecond) {
+  LoadProfile profile;
+  for (int i = 0; i < 15; ++i) {
+    profile.duty.push_back({i / 20.0});
+    profile.gpu.push_back({i / 20.0, 0.5});
+  }
+  EXPECT_EQ(profile.busiest_second(), 2);
+  EXPECT_NEAR(StartingAt(profile, 2).duty[0][0], 0.5, 1e-9);
+  EXPECT_NEAR(StartingAt(profile, -1).duty[0][0], 0.5, 1e-9) << "around the end";
+  EXPECT_NEAR(StartingAt(profile, -1).gpu[0][0], 0.5, 1e-9);
+  EXPECT_NEAR(StartingAt(profile, 7).duty[14][0], 0.2, 1e-9);
+  EXPECT_THAT(profile.mean_gpu(), ElementsAre(testing::DoubleNear(0.35, 1e-9), testing::DoubleNear(0.5, 1e-9)));
+}
+
 class LoadTest : public test::FolderTest {
  protected:
-  void PutStat(double first, double second) {
-    Put("proc/stat", fmt::format("cpu  1 2 3 4 5 6 7 8\ncpu0 {:.0f} 0 0 0 0 0 0 500\ncpu1 0 0 {:.0f} 0 0 0 0 0\n",
-                                 first * 100, second * 100));
+  // Seconds in which each of two cores had nothing to do; what the kernel counts as busy is not looked at.
+  void PutStat(double first_rest, double second_rest) {
+    Put("proc/stat",
+        fmt::format("cpu  1 2 3 4 5 6 7 8\ncpu0 77 0 0 {:.0f} 0 0 0 500\ncpu1 0 0 99 0 {:.0f} 0 0 {:.0f}\n",
+                    first_rest * 100, second_rest * 50, second_rest * 50));
   }
 };
 
@@ -52,10 +68,12 @@ TEST_F(LoadTest, AProfileSurvivesItsFile) {
   LoadProfile profile = Steady({0.25, 0.5}, 4);
   profile.programs = {{"regatta", 0.7}};
   profile.memory_share = 0.3;
+  profile.gpu = {{0.5}, {0.25}, {0}, {1}};
   nlohmann::json json = profile;
   json["schema"] = "fast-kettle/load/1";
   const LoadProfile read = ReadLoadProfile(Put("a.load.json", json.dump()));
   EXPECT_EQ(read.duty, profile.duty);
+  EXPECT_EQ(read.gpu, profile.gpu);
   EXPECT_EQ(read.memory_share, 0.3);
   EXPECT_EQ(read.programs.front().name, "regatta");
 }
@@ -71,6 +89,10 @@ TEST_F(LoadTest, WhatIsNoProfileIsSaidInOneLine) {
   json["schema"] = "fast-kettle/load/1";
   json["duty"][1] = {1.7};
   EXPECT_THAT(complaint(json.dump()), HasSubstr("from 0 to 1"));
+  json["duty"][1] = {0.5};
+  json["gpu"] = {{0.5}};
+  EXPECT_THAT(complaint(json.dump()), HasSubstr("use of every GPU"));
+  json.erase("gpu");
   json["duty"] = nlohmann::json::array();
   EXPECT_THAT(complaint(json.dump()), HasSubstr("empty"));
 }
@@ -80,7 +102,8 @@ TEST_F(LoadTest, CaptureSeesEachCoreBySample) {
   test::FakeClock clock;
   const std::atomic<bool> stop = false;
   int sample = 0;
-  // Each sample is taken after 0.2 s; between them core 0 works half the time and core 1 all of it.
+  // Each sample is taken after 0.2 s; between them core 0 works half the time and core 1 never: it waits for a disk
+  // for half of it, and for the hypervisor.
   PutStat(10.1, 20.2);
   const LoadProfile profile =
       CaptureLoad({.seconds = 0.8, .interval_seconds = 0.2, .root = path("")}, clock, stop, [&](double) {
@@ -90,9 +113,20 @@ TEST_F(LoadTest, CaptureSeesEachCoreBySample) {
   ASSERT_EQ(profile.duty.size(), 4u);
   for (std::size_t i = 1; i < 4; ++i) {
     EXPECT_NEAR(profile.duty[i][0], 0.5, 0.01);
-    EXPECT_NEAR(profile.duty[i][1], 1, 0.01);
+    EXPECT_NEAR(profile.duty[i][1], 0, 0.01);
   }
   EXPECT_EQ(profile.memory_share, 0) << "not asked for";
+}
+
+TEST_F(LoadTest, CaptureAsksForTheGpusInEverySample) {
+  PutStat(1, 1);
+  test::FakeClock clock;
+  const std::atomic<bool> stop = false;
+  double share = 0;
+  const LoadProfile profile =
+      CaptureLoad({.seconds = 0.6, .gpu = [&] { return std::vector{share += 0.25}; }, .root = path("")}, clock, stop,
+                  [](double) {});
+  EXPECT_THAT(profile.gpu, ElementsAre(ElementsAre(0.25), ElementsAre(0.5), ElementsAre(0.75)));
 }
 
 TEST_F(LoadTest, ACoreThatGoesToSleepIsIdleFromThenOn) {
@@ -101,7 +135,7 @@ TEST_F(LoadTest, ACoreThatGoesToSleepIsIdleFromThenOn) {
   const std::atomic<bool> stop = false;
   const LoadProfile profile =
       CaptureLoad({.seconds = 0.6, .interval_seconds = 0.2, .root = path("")}, clock, stop,
-                  [&](double) { Put("proc/stat", "cpu  1 2 3 4 5 6 7 8\ncpu0 120 0 0 0 0 0 0 0\n"); });
+                  [&](double) { Put("proc/stat", "cpu  1 2 3 4 5 6 7 8\ncpu0 0 0 0 120 0 0 0 0\n"); });
   ASSERT_EQ(profile.duty.size(), 3u);
   for (const auto& sample : profile.duty) EXPECT_EQ(sample.size(), 2u) << "as many cores in every sample";
   EXPECT_EQ(profile.duty.back()[1], 0);

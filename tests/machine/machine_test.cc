@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/machine/advice.h"
+#include "kettle/machine/gpu_meter.h"
 #include "machine/made_up.h"
 #include "support.h"
 
@@ -78,6 +79,7 @@ TEST_F(MachineTest, AContainersLimitsAreThoseInForce) {
   test::MakeContainer(tree_);
   const Machine machine = ReadMachine(tree_.root());
   EXPECT_EQ(machine.processor.threads, 8);
+  EXPECT_EQ(machine.processor.usable.size(), 4u);
   EXPECT_EQ(machine.processor.usable_threads, 4);
   EXPECT_DOUBLE_EQ(machine.processor.quota_cores.value_or(0), 1.5) << "the parent group's limit counts too";
   EXPECT_DOUBLE_EQ(machine.processor.capacity(), 1.5);
@@ -141,6 +143,24 @@ TEST(Edid, IsReadOnlyIfItIsWhole) {
   EXPECT_FALSE(ParseEdid(bytes)) << "its checksum is wrong";
   EXPECT_FALSE(ParseEdid(bytes.substr(0, 100)));
   EXPECT_FALSE(ParseEdid(""));
+}
+
+TEST_F(MachineTest, TheMeterTellsWhatAGpuDoesWithoutTheNvidiaLibrary) {
+  test::MakeSmallDesktop(tree_);
+  const auto put = [&](const std::string& ns) {
+    Put("proc/10/fdinfo/3",
+        "drm-pdev:\t0000:03:00.0\ndrm-client-id:\t7\ndrm-engine-enc:\t" + ns + " ns\ndrm-engine-gfx:\t1 ns\n");
+  };
+  put("1");
+  GpuMeter meter(tree_.root());
+  put("999999999999");
+  const auto gpus = meter.Read();
+  ASSERT_EQ(gpus.size(), 1u);
+  EXPECT_DOUBLE_EQ(gpus[0].compute, 0.64) << "gpu_busy_percent goes before what the clients add up to";
+  EXPECT_EQ(gpus[0].encoder, 1) << "at most all of the time";
+  EXPECT_EQ(meter.Read()[0].encoder, 0) << "since the last reading";
+  EXPECT_EQ(Busiest({{0.1, 0.9}, {0.4, 0.2}}).compute, 0.4);
+  EXPECT_EQ(Busiest({}).encoder, 0);
 }
 
 TEST_F(MachineTest, EnginesAreCountedOncePerClient) {

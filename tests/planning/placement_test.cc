@@ -40,6 +40,38 @@ TEST(PredictDemand, AddsWhatBothTake) {
   EXPECT_FALSE(PredictDemand({stream, recording}, kTwoCores).fits) << "above 80 % of the engine";
 }
 
+TEST(PredictDemand, CountsMemoryAndDiskWhereTheyWereMeasured) {
+  Option stream = FakeOption("x264", "fast", 100, 0.5, 10), recording = stream;
+  stream.settings.size = recording.settings.size = {1920, 1080};
+  recording.peak_second_kbps = 80'000;
+  const Demand demand = PredictDemand(stream, recording, kTwoCores);
+  // 2 encodes of 1920 x 1080 x 60 pixels of 1.5 bytes, each moved five times.
+  EXPECT_NEAR(demand.memory_bytes_per_second, 2 * 1920.0 * 1080 * 60 * 1.5 * 5, 1);
+  EXPECT_NEAR(demand.disk_bytes_per_second, 10e6, 1);
+  EXPECT_TRUE(demand.fits) << "neither was measured";
+  EXPECT_TRUE(PredictDemand(stream, recording, {2, 0.2, 3e9, 13e6}).fits);
+  EXPECT_FALSE(PredictDemand(stream, recording, {2, 0.2, 2e9, 13e6}).fits);
+  EXPECT_FALSE(PredictDemand(stream, recording, {2, 0.2, 3e9, 12e6}).fits);
+}
+
+TEST(Lacking, NamesEachThingOfWhichThereIsTooLittle) {
+  Demand demand{.cpu_cores = 1.92, .engine_share = 0.95};
+  demand.disk_bytes_per_second = 30e6;
+  const std::string lacking = Lacking(demand, {2, 0.2, 3e9, 20e6});
+  EXPECT_EQ(lacking, "1.92 of 1.60 cores, 95 of 80 % of the GPU's engine, 0.03 of 0.02 GB/s of the disk");
+  EXPECT_EQ(Lacking({.cpu_cores = 1.5}, {2, 0.2}), "");
+}
+
+TEST(Place, ADriverThatOpensOneEncodeAtOnceGetsOneOnly) {
+  std::vector<FamilyOptions> families = {Family("nvenc-h264", {{400, 0.05}, {300, 0.05}}, 12)};
+  EXPECT_FALSE(Place(families, kTwoCores, true).feasible.empty());
+  families[0].sessions = 1;
+  const Placement placement = Place(families, kTwoCores, true);
+  EXPECT_TRUE(placement.feasible.empty());
+  ASSERT_FALSE(placement.rejected.empty());
+  EXPECT_THAT(placement.rejected[0].why, testing::HasSubstr("only one encode at once"));
+}
+
 TEST(Place, TheBetterLookingStreamGetsItsDeviceToItself) {
   const Placement placement = Place({Cpu(), Gpu()}, kTwoCores, true);
   ASSERT_FALSE(placement.feasible.empty());

@@ -21,7 +21,7 @@ class PlanFileTest : public test::FolderTest {
     Show show;
     show.title = "made up";
     TrialBook book(runner, {}, [](const auto&) {});
-    const PlanRequest request{show, test::FakeTargets(), {test::FakeFootage("hard")}, {"x264"}, 2};
+    const PlanRequest request{show, test::FakeTargets(), {test::FakeFootage("hard")}, {"x264"}, {2, 0.2}};
     nlohmann::json json = MakePlan(request, book, [](const Pair&) { return test::FakeProof(0, 0); });
     json["schema"] = "fast-kettle/plan/1";
     json["machine_digest"] = "abc";

@@ -40,7 +40,7 @@ Plan PlanFor(const FakeRunner::Machine& machine, const std::vector<std::string>&
   Show show;
   show.title = "made up";
   TrialBook book(runner, {}, [](const auto&) {});
-  const PlanRequest request{show, test::FakeTargets(), {FakeFootage("easy"), FakeFootage("hard")}, families, 2};
+  const PlanRequest request{show, test::FakeTargets(), {FakeFootage("easy"), FakeFootage("hard")}, families, {2, 0.2}};
   return MakePlan(request, book, prove);
 }
 
@@ -57,7 +57,7 @@ double BestByExhaustion(const FakeRunner::Machine& machine) {
       for (int i = 0; i < static_cast<int>(FindFamily(s).presets.size()); ++i)
         for (int j = 0; j < static_cast<int>(FindFamily(r).presets.size()); ++j) {
           const Option stream = option(s, i, false), recording = option(r, j, true);
-          if (stream.keeps_pace(0.2) && recording.keeps_pace(0.2) && PredictDemand({stream, recording}, {2, 0.2}).fits)
+          if (stream.keeps_pace(0.2) && recording.keeps_pace(0.2) && PredictDemand(stream, recording, {2, 0.2}).fits)
             best = std::max(best, stream.score);
         }
   return best;
@@ -128,8 +128,8 @@ TEST(MakePlan, TheRecordingMayGoToASecondCard) {
   const Show show;
   const auto plan_with = [&](const std::map<std::string, int>& devices) {
     TrialBook book(runner, {}, [](const auto&) {});
-    const PlanRequest request{show, test::FakeTargets(), {FakeFootage("hard")}, {"x264", "nvenc-h264"}, 2, 5, devices,
-                              {}};
+    const PlanRequest request{show,   test::FakeTargets(), {FakeFootage("hard")}, {"x264", "nvenc-h264"}, {2, 0.2}, 5,
+                              devices};
     return MakePlan(request, book, [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); });
   };
   EXPECT_FALSE(plan_with({}).chosen) << "each takes two thirds of the engine";
@@ -203,7 +203,7 @@ class EncodeEachTest : public testing::Test {
     Pair pair{
         test::FakeOption("x264", "superfast", 300, 0.5, 12), test::FakeOption("x264", "ultrafast", 400, 0.4, 14), {}};
     pair.stream.settings.bit_rate = pair.stream.settings.maximum_bit_rate = BitRate::FromKbps(2000);
-    pair.demand = PredictDemand({pair.stream, pair.recording}, capacity_);
+    pair.demand = PredictDemand(pair.stream, pair.recording, capacity_);
     return pair;
   }
   static Budget TwoTakers(double tight, double wide) {

@@ -75,7 +75,7 @@ class SettledPlanTest : public testing::Test {
     show.recording_score_db = goal_db;
     TrialBook book(runner, {}, [](const auto&) {});
     const PlanRequest request{
-        show, test::FakeTargets(), {test::FakeFootage("easy"), test::FakeFootage("hard")}, {"x264"}, 2};
+        show, test::FakeTargets(), {test::FakeFootage("easy"), test::FakeFootage("hard")}, {"x264"}, {2, 0.2}};
     return MakePlan(request, book, [](const Pair&) { return test::FakeProof(0, 0); });
   }
 };

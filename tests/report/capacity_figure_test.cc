@@ -20,7 +20,7 @@ class CapacityFigureTest : public test::FolderTest {
     plan.capacity = {2, 0.2};
     Pair pair{
         test::FakeOption("x264", "veryfast", 120, 0.9, 12), test::FakeOption("nvenc-h264", "p4", 150, 0.1, 15), {}};
-    pair.demand = PredictDemand({pair.stream, pair.recording}, plan.capacity);
+    pair.demand = PredictDemand(pair.stream, pair.recording, plan.capacity);
     plan.chosen = pair;
     plan.proving.attempts.push_back({pair, test::FakeProof(0, 0)});
     plan.simulated = true;
@@ -31,8 +31,8 @@ class CapacityFigureTest : public test::FolderTest {
 TEST_F(CapacityFigureTest, NamesEachPartAndWhatIsLeft) {
   DrawCapacity(path(""), SomePlan());
   const std::string svg = Text("capacity.svg");
-  for (const char* words : {"take 1.00 of 2 processors and 40 % of the GPU", ">stream<", ">recording<", "1.00 left for the game",
-                            "60 % left", "20 % must stay free", "SIMULATED"})
+  for (const char* words : {"take 1.00 of 2 processors and 40 % of the GPU", ">stream<", ">recording<",
+                            "1.00 left for the game", "60 % left", "20 % must stay free", "SIMULATED"})
     EXPECT_THAT(svg, testing::HasSubstr(words));
 }
 

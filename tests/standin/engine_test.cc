@@ -39,6 +39,22 @@ TEST(Engine, ABusyGameSlowsWhatTheShadersPrepare) {
   EXPECT_EQ(Engine(profile).Book(0, Megapixel(1)), 10'000'000);
 }
 
+TEST(Engine, AGameMayComeAndGoWhileItRuns) {
+  DeviceProfile profile = TestProfile();
+  profile.look_ahead_speed = 200;
+  Engine engine(profile);
+  EXPECT_EQ(engine.ShaderUse(0), 0);
+  engine.SetGameShare(0.5);
+  EXPECT_EQ(engine.ShaderUse(0), 0.5);
+  Work work = Megapixel(1);
+  work.look_ahead = true;
+  EXPECT_EQ(engine.Book(0, work), 20'000'000);
+  engine.SetGameShare(2);
+  EXPECT_EQ(engine.ShaderUse(-1'000'000'000), kMostGameShare) << "never all of it";
+  engine.SetGameShare(std::nullopt);
+  EXPECT_EQ(engine.Book(1'000'000'000, work), 1'015'000'000);
+}
+
 TEST(Engine, AFrameThatCrossesOverCostsTime) {
   DeviceProfile profile = TestProfile();
   profile.crossing_speed = 50;

@@ -30,6 +30,23 @@ TEST(Thread, ItsNameAndNicenessGoToThoseThatItStarts) {
   EXPECT_EQ(Niceness(), own);
 }
 
+TEST(Thread, StaysOnItsProcessorsAndTakesItsOwnThreadsWithIt) {
+  cpu_set_t all;
+  sched_getaffinity(0, sizeof all, &all);
+  int first = 0;
+  while (!CPU_ISSET(first, &all)) ++first;
+  cpu_set_t inner, unchanged;
+  std::thread([&] {
+    KeepThreadOn({});
+    sched_getaffinity(0, sizeof unchanged, &unchanged);
+    KeepThreadOn({first});
+    std::thread([&] { sched_getaffinity(0, sizeof inner, &inner); }).join();
+  }).join();
+  EXPECT_TRUE(CPU_EQUAL(&unchanged, &all));
+  EXPECT_EQ(CPU_COUNT(&inner), 1);
+  EXPECT_TRUE(CPU_ISSET(first, &inner));
+}
+
 TEST(Thread, APunctualThreadKeepsItsPrivilegeToItself) {
   int policy = -1;
   std::thread([&] {

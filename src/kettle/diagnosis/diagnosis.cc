@@ -19,6 +19,8 @@ constexpr double kMuchStolen = 0.1;     // cores
 constexpr double kMuchOfOthers = 0.25;  // cores that one other program takes
 constexpr double kBrokenLine = 0.1;     // of the stream's rate: there is no line
 constexpr double kPoorLine = 0.97;      // of the stream's rate
+constexpr double kOldToSend = 0.75;     // seconds that a picture has waited for the line, of 1.5
+constexpr double kOldToWrite = 1;       // seconds that a packet has waited for the disk, of 2
 
 double Busy(const RehearsalSecond& s) {
   return s.stream_cores + s.recording_cores + s.other_own_cores + s.device_cores + s.game_cores + s.other_cores +
@@ -66,6 +68,14 @@ class Judge {
     }
   }
 
+  // What came near to losing frames in that second: half of the longest that anything may wait, and more.
+  std::optional<Loss> Strain(std::size_t at) const {
+    const RehearsalSecond& s = timeline_[at];
+    if (s.connected && s.send_waiting_seconds > kOldToSend) return Loss::kDropped;
+    if (s.disk_waiting_seconds > kOldToWrite) return Loss::kStalled;
+    return std::nullopt;
+  }
+
  private:
   Finding OfTheLine(std::size_t at) const {
     // A picture is dropped after it has waited: the dip was a little before.
@@ -75,7 +85,7 @@ class Judge {
       least = std::min(least, timeline_[i].acknowledged_kbps);
       waiting = std::max(waiting, timeline_[i].send_waiting_seconds);
     }
-    if (least < facts_.stream_kbps * kPoorLine || waiting > 0.5)
+    if (least < facts_.stream_kbps * kPoorLine || waiting > kOldToSend)
       return {
           Cause::kUplink, "",
           fmt::format("the line took {:.0f} kbit/s of the {:.0f} that the stream sends; what waited got {:.1f} s old",
@@ -99,7 +109,8 @@ class Judge {
     if (at > 0 && Busy(timeline_[at - 1]) > Busy(*fullest)) fullest = &timeline_[at - 1];
     const RehearsalSecond& s = *fullest;
     const double busy = Busy(s);
-    const std::string full = fmt::format("{:.2f} of {:g} processors were in use", busy, facts_.cpu_cores);
+    std::string full = fmt::format("{:.2f} of {:g} processors were in use", busy, facts_.cpu_cores);
+    if (s.game_cores >= kMuchOfOthers) full += fmt::format(", {:.2f} by the game", s.game_cores);
     const bool on_gpu = loss == Loss::kSkippedStream      ? facts_.stream_on_gpu
                         : loss == Loss::kSkippedRecording ? facts_.recording_on_gpu
                                                           : false;
@@ -241,23 +252,24 @@ Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
     double line_kbps = 1e9;
   };
   std::map<std::pair<Cause, std::string>, Lost> lost;
+  const auto note_second = [&](Loss loss, std::size_t i, int frames) {
+    const Finding finding = judge.Of(loss, i);
+    Lost& to_it = lost[{finding.cause, finding.program}];
+    to_it.frames += frames;
+    if (finding.cause == Cause::kUplink) to_it.line_kbps = std::min(to_it.line_kbps, finding.line_kbps);
+    const double from = outcome.timeline[i].start_seconds;
+    auto& stretches = diagnosis.stretches;
+    const bool goes_on = !stretches.empty() && stretches.back().loss == loss &&
+                         stretches.back().cause == finding.cause && stretches.back().program == finding.program &&
+                         from - stretches.back().to_seconds < 1.5;
+    if (!goes_on) stretches.push_back({loss, finding.cause, from, from, 0, finding.program, finding.why});
+    stretches.back().to_seconds = from + 1;
+    stretches.back().frames += frames;
+  };
   for (const Loss loss : {Loss::kLate, Loss::kSkippedStream, Loss::kSkippedRecording, Loss::kDropped, Loss::kStalled})
-    for (std::size_t i = 0; i < outcome.timeline.size(); ++i) {
-      const int frames = LostIn(outcome.timeline[i], loss);
-      if (frames == 0) continue;
-      const Finding finding = judge.Of(loss, i);
-      Lost& to_it = lost[{finding.cause, finding.program}];
-      to_it.frames += frames;
-      if (finding.cause == Cause::kUplink) to_it.line_kbps = std::min(to_it.line_kbps, finding.line_kbps);
-      const double from = outcome.timeline[i].start_seconds;
-      auto& stretches = diagnosis.stretches;
-      const bool goes_on = !stretches.empty() && stretches.back().loss == loss &&
-                           stretches.back().cause == finding.cause && stretches.back().program == finding.program &&
-                           from - stretches.back().to_seconds < 1.5;
-      if (!goes_on) stretches.push_back({loss, finding.cause, from, from, 0, finding.program, finding.why});
-      stretches.back().to_seconds = from + 1;
-      stretches.back().frames += frames;
-    }
+    for (std::size_t i = 0; i < outcome.timeline.size(); ++i)
+      if (const int frames = LostIn(outcome.timeline[i], loss); frames > 0 || judge.Strain(i) == loss)
+        note_second(loss, i, frames);
   std::stable_sort(diagnosis.stretches.begin(), diagnosis.stretches.end(),
                    [](const LossStretch& a, const LossStretch& b) { return a.from_seconds < b.from_seconds; });
   // What cost no frame is still no show.

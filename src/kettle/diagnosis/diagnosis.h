@@ -30,7 +30,8 @@ enum class Cause {
 };
 const char* Name(Cause cause);
 
-// Seconds in a row with the same loss from the same cause.
+// Seconds in a row with the same loss from the same cause; without a frame where the loss was only near: something
+// else, as a rule, had slowed the stream before it came to that.
 struct LossStretch {
   Loss loss;
   Cause cause;
@@ -44,7 +45,7 @@ struct Diagnosis {
   std::vector<LossStretch> stretches;  // in time order
   struct Cure {
     Cause cause;
-    int frames = 0;    // lost to it
+    int frames = 0;    // lost to it; 0: nearly, or something broke off
     std::string text;  // what to do
     std::string cost;  // what that gives up, measured by the plan; empty: nothing of the picture
     bool lower_bit_rate_helps = false;

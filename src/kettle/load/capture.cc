@@ -6,9 +6,9 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <cstdio>
 #include <cstring>
 #include <fstream>
-#include <sstream>
 
 #include "kettle/machine/conditions.h"
 #include "kettle/units/error.h"
@@ -16,20 +16,23 @@
 
 namespace kettle {
 
-std::vector<double> ReadCoreSeconds(const std::filesystem::path& root) {
+std::vector<CoreRest> ReadCoreRest(const std::filesystem::path& root) {
   std::ifstream file(root / "proc/stat");
-  std::vector<double> cores;
+  std::vector<CoreRest> cores;
   const auto ticks = static_cast<double>(sysconf(_SC_CLK_TCK));
   for (std::string line; std::getline(file, line);) {
-    if (!line.starts_with("cpu") || line.starts_with("cpu ")) continue;
-    std::istringstream fields(line);
-    std::string name;
-    double user = 0, nice = 0, system = 0, idle = 0, iowait = 0, irq = 0, softirq = 0;
-    fields >> name >> user >> nice >> system >> idle >> iowait >> irq >> softirq;
-    cores.push_back((user + nice + system + irq + softirq) / ticks);
+    unsigned number = 0;
+    double user = 0, nice = 0, system = 0, idle = 0, iowait = 0, irq = 0, softirq = 0, steal = 0;
+    if (std::sscanf(line.c_str(), "cpu%u %lf %lf %lf %lf %lf %lf %lf %lf", &number, &user, &nice, &system, &idle,
+                    &iowait, &irq, &softirq, &steal) != 9)
+      continue;
+    if (number >= cores.size()) cores.resize(number + 1);
+    cores[number] = {true, (idle + iowait + steal) / ticks};
   }
   return cores;
 }
+
+int CountCores(const std::filesystem::path& root) { return static_cast<int>(ReadCoreRest(root).size()); }
 
 double ProbeMemory() {
   constexpr std::size_t kBytes = 8 << 20;  // more than most second caches hold
@@ -48,7 +51,7 @@ LoadProfile CaptureLoad(const CaptureRequest& request, Clock& clock, const std::
                         const std::function<void(double)>& progress) {
   LoadProfile profile;
   profile.interval_seconds = request.interval_seconds;
-  std::vector<double> before = ReadCoreSeconds(request.root);
+  std::vector<CoreRest> before = ReadCoreRest(request.root);
   if (before.empty()) FailMachine("/proc/stat tells nothing of the processors here");
   const ConditionSample start_sample = SampleConditions(request.root);
   std::vector<double> memory;
@@ -58,15 +61,20 @@ LoadProfile CaptureLoad(const CaptureRequest& request, Clock& clock, const std::
   for (int i = 1; i <= samples && !stop; ++i) {
     clock.SleepUntil(start_ns + std::llround(i * request.interval_seconds * 1e9));
     const std::int64_t now_ns = clock.now_ns();
-    const std::vector<double> after = ReadCoreSeconds(request.root);
+    const std::vector<CoreRest> after = ReadCoreRest(request.root);
     const double seconds = std::max(1e-3, static_cast<double>(now_ns - last_ns) * 1e-9);
     std::vector<double> duty;
     // A core that goes to sleep for good, or wakes up, is none of those that the profile is of.
-    for (std::size_t core = 0; core < before.size(); ++core)
-      duty.push_back(core < after.size() ? std::clamp((after[core] - before[core]) / seconds, 0.0, 1.0) : 0);
+    for (std::size_t core = 0; core < before.size(); ++core) {
+      const bool there = before[core].there && core < after.size() && after[core].there;
+      duty.push_back(there ? std::clamp(1 - (after[core].seconds - before[core].seconds) / seconds, 0.0, 1.0) : 0);
+    }
     profile.duty.push_back(std::move(duty));
+    if (std::vector<double> gpu = request.gpu ? request.gpu() : std::vector<double>(); !gpu.empty())
+      profile.gpu.push_back(std::move(gpu));
     if (i % 5 == 0 && request.idle_memory > 0) memory.push_back(ProbeMemory());
-    std::copy_n(after.begin(), std::min(after.size(), before.size()), before.begin());
+    for (std::size_t core = 0; core < before.size(); ++core)
+      before[core] = core < after.size() ? after[core] : CoreRest{};
     last_ns = now_ns;
     progress(static_cast<double>(i) / samples);
   }

@@ -12,8 +12,14 @@
 
 namespace kettle {
 
-// Busy seconds of each core since boot, without what a hypervisor took; empty if /proc/stat is not there.
-std::vector<double> ReadCoreSeconds(const std::filesystem::path& root = "/");
+// Since boot, in which a core had nothing to do, or was taken by a hypervisor. The kernel measures that time exactly
+// (tick_nohz_active); what is busy it would only count by ticks.
+struct CoreRest {
+  bool there = false;  // false: a core that sleeps for good
+  double seconds = 0;
+};
+std::vector<CoreRest> ReadCoreRest(const std::filesystem::path& root = "/");  // by number; empty without /proc/stat
+int CountCores(const std::filesystem::path& root = "/");
 
 // How fast memory can be copied now, in bytes a second: a few milliseconds of work.
 double ProbeMemory();
@@ -21,7 +27,8 @@ double ProbeMemory();
 struct CaptureRequest {
   double seconds = 60;
   double interval_seconds = 0.2;
-  double idle_memory = 0;  // ProbeMemory of the idle machine; 0: not known
+  double idle_memory = 0;                         // ProbeMemory of the idle machine; 0: not known
+  std::function<std::vector<double>()> gpu = {};  // the use of each GPU since the last call; none: not watched
   std::filesystem::path root = "/";
 };
 

@@ -15,12 +15,37 @@ namespace {
 
 double Sum(const std::vector<double>& values) { return std::accumulate(values.begin(), values.end(), 0.0); }
 
+// As many in each sample, at least one, all of them from 0 to 1.
+bool AreShares(const std::vector<std::vector<double>>& samples) {
+  return std::all_of(samples.begin(), samples.end(), [&](const std::vector<double>& sample) {
+    return !sample.empty() && sample.size() == samples.front().size() &&
+           std::all_of(sample.begin(), sample.end(), [](double share) { return share >= 0 && share <= 1.001; });
+  });
+}
+
+nlohmann::json Rounded(const std::vector<std::vector<double>>& samples) {
+  nlohmann::json rows = nlohmann::json::array();
+  for (const auto& sample : samples) {
+    nlohmann::json row = nlohmann::json::array();
+    for (const double share : sample) row.push_back(std::round(share * 1000) / 1000);
+    rows.push_back(std::move(row));
+  }
+  return rows;
+}
+
 }  // namespace
 
 double LoadProfile::mean_cores() const {
   double sum = 0;
   for (const auto& sample : duty) sum += Sum(sample);
   return duty.empty() ? 0 : sum / static_cast<double>(duty.size());
+}
+
+std::vector<double> LoadProfile::mean_gpu() const {
+  std::vector<double> mean(gpu.empty() ? 0 : gpu.front().size(), 0.0);
+  for (const auto& sample : gpu)
+    for (std::size_t i = 0; i < mean.size(); ++i) mean[i] += sample[i] / static_cast<double>(gpu.size());
+  return mean;
 }
 
 std::vector<double> LoadProfile::SecondDuty(int second) const {
@@ -72,7 +97,9 @@ LoadProfile StartingAt(const LoadProfile& profile, int second) {
   const auto samples = static_cast<long>(profile.duty.size());
   if (samples == 0) return result;
   const long first = std::lround(second / profile.interval_seconds) % samples;
-  std::rotate(result.duty.begin(), result.duty.begin() + (first + samples) % samples, result.duty.end());
+  const long turned = (first + samples) % samples;
+  std::rotate(result.duty.begin(), result.duty.begin() + turned, result.duty.end());
+  if (!result.gpu.empty()) std::rotate(result.gpu.begin(), result.gpu.begin() + turned, result.gpu.end());
   return result;
 }
 
@@ -83,10 +110,9 @@ LoadProfile ReadLoadProfile(const std::filesystem::path& file) {
     const auto json = nlohmann::json::parse(stream);
     if (json.value("schema", "") != "fast-kettle/load/1") FailInput("{}: not a load profile", file.string());
     auto profile = json.get<LoadProfile>();
-    for (const auto& sample : profile.duty)
-      if (sample.empty() || sample.size() != profile.duty.front().size() ||
-          std::any_of(sample.begin(), sample.end(), [](double share) { return !(share >= 0 && share <= 1.001); }))
-        FailInput("{}: each sample holds the duty of every core, from 0 to 1", file.string());
+    if (!AreShares(profile.duty)) FailInput("{}: each sample holds the duty of every core, from 0 to 1", file.string());
+    if (!profile.gpu.empty() && (!AreShares(profile.gpu) || profile.gpu.size() != profile.duty.size()))
+      FailInput("{}: each sample holds the use of every GPU, from 0 to 1", file.string());
     if (profile.duty.empty() || !(profile.interval_seconds > 0)) FailInput("{}: an empty load profile", file.string());
     return profile;
   } catch (const nlohmann::json::exception& error) {
@@ -95,14 +121,9 @@ LoadProfile ReadLoadProfile(const std::filesystem::path& file) {
 }
 
 void to_json(nlohmann::json& json, const LoadProfile& profile) {
-  nlohmann::json programs = nlohmann::json::array(), duty = nlohmann::json::array();
+  nlohmann::json programs = nlohmann::json::array();
   for (const LoadProfile::Program& program : profile.programs)
     programs.push_back({{"name", program.name}, {"cores", program.cores}});
-  for (const auto& sample : profile.duty) {
-    nlohmann::json row = nlohmann::json::array();
-    for (const double share : sample) row.push_back(std::round(share * 1000) / 1000);
-    duty.push_back(std::move(row));
-  }
   json = {{"interval_seconds", profile.interval_seconds},
           {"cores", profile.cores()},
           {"seconds", profile.seconds()},
@@ -110,13 +131,16 @@ void to_json(nlohmann::json& json, const LoadProfile& profile) {
           {"peak_second_cores", profile.peak_second_cores()},
           {"memory_share", profile.memory_share},
           {"programs", programs},
-          {"duty", duty}};
+          {"duty", Rounded(profile.duty)},
+          {"mean_gpu", profile.mean_gpu()},
+          {"gpu", Rounded(profile.gpu)}};
 }
 
 void from_json(const nlohmann::json& json, LoadProfile& profile) {
   json.at("interval_seconds").get_to(profile.interval_seconds);
   json.at("memory_share").get_to(profile.memory_share);
   json.at("duty").get_to(profile.duty);
+  if (json.contains("gpu")) json["gpu"].get_to(profile.gpu);  // an earlier version did not watch it
   for (const auto& program : json.at("programs")) profile.programs.push_back({program.at("name"), program.at("cores")});
 }
 

@@ -53,7 +53,7 @@ std::string KernelAddress(std::string address) {
   return colon != address.npos && colon > 4 ? address.substr(colon - 4) : address;
 }
 
-NvidiaDevice Read(const Library& library, int index, Handle handle) {
+NvidiaDevice ReadOne(const Library& library, int index, Handle handle) {
   NvidiaDevice device;
   device.index = index;
   char text[96] = {};
@@ -78,18 +78,27 @@ NvidiaDevice Read(const Library& library, int index, Handle handle) {
 
 }  // namespace
 
-std::vector<NvidiaDevice> ReadNvidia() {
+struct NvidiaMeter::State {
+  Library library;
+};
+
+NvidiaMeter::NvidiaMeter() : state_(std::make_unique<State>()) {}
+NvidiaMeter::~NvidiaMeter() = default;
+
+std::vector<NvidiaDevice> NvidiaMeter::Read() const {
   std::vector<NvidiaDevice> devices;
-  const Library library;
+  const Library& library = state_->library;
   unsigned count = 0;
   if (!library.ready() || library.Call<int(unsigned*)>("nvmlDeviceGetCount_v2", &count) != 0) return devices;
   for (unsigned index = 0; index < count; ++index) {
     Handle handle = nullptr;
     if (library.Call<int(unsigned, Handle*)>("nvmlDeviceGetHandleByIndex_v2", index, &handle) == 0)
-      devices.push_back(Read(library, static_cast<int>(index), handle));
+      devices.push_back(ReadOne(library, static_cast<int>(index), handle));
   }
   return devices;
 }
+
+std::vector<NvidiaDevice> ReadNvidia() { return NvidiaMeter().Read(); }
 
 void to_json(nlohmann::json& json, const NvidiaDevice& d) {
   json = {{"index", d.index}, {"name", d.name}, {"driver_version", d.driver_version}, {"bus_address", d.bus_address}};

@@ -2,6 +2,7 @@
 // NVIDIA devices as their driver's management library tells of them.
 #pragma once
 
+#include <memory>
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
@@ -16,8 +17,20 @@ struct NvidiaDevice {
   std::optional<int> encode_sessions;          // open now
 };
 
-// Loads libnvidia-ml.so.1; no devices if it is not there or refuses. The library runs in this process: call it in a
-// worker.
+// Loads libnvidia-ml.so.1 once, for many readings; no devices if it is not there or refuses. The library runs in this
+// process.
+class NvidiaMeter {
+ public:
+  NvidiaMeter();
+  ~NvidiaMeter();
+  std::vector<NvidiaDevice> Read() const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+// One reading: call it in a worker.
 std::vector<NvidiaDevice> ReadNvidia();
 
 void to_json(nlohmann::json& json, const NvidiaDevice& device);

@@ -87,7 +87,8 @@ void AddKinds(hwloc_topology_t topology, Processor& processor) {
   }
 }
 
-int UsableThreads(hwloc_topology_t topology, const fs::path& root) {
+// By the kernel's numbers, in the order in which hwloc counts them: core by core.
+std::vector<int> UsableThreads(hwloc_topology_t topology, const fs::path& root) {
   const BitmapPtr usable(hwloc_bitmap_dup(hwloc_topology_get_allowed_cpuset(topology)));
   const std::string affinity = FieldOf(root / "proc/self/status", "Cpus_allowed_list");
   if (!affinity.empty()) {
@@ -95,7 +96,10 @@ int UsableThreads(hwloc_topology_t topology, const fs::path& root) {
     if (hwloc_bitmap_list_sscanf(mask.get(), affinity.c_str()) == 0)
       hwloc_bitmap_and(usable.get(), usable.get(), mask.get());
   }
-  return hwloc_bitmap_weight(usable.get());
+  std::vector<int> numbers;
+  for (hwloc_obj_t thread = nullptr; (thread = hwloc_get_next_obj_by_type(topology, HWLOC_OBJ_PU, thread));)
+    if (hwloc_bitmap_isset(usable.get(), thread->os_index)) numbers.push_back(static_cast<int>(thread->os_index));
+  return numbers;
 }
 
 }  // namespace
@@ -118,7 +122,8 @@ Processor ReadProcessor(const fs::path& root) {
   processor.threads = std::max(0, hwloc_get_nbobjs_by_type(topology.get(), HWLOC_OBJ_PU));
   AddCaches(topology.get(), processor);
   AddKinds(topology.get(), processor);
-  processor.usable_threads = UsableThreads(topology.get(), root);
+  processor.usable = UsableThreads(topology.get(), root);
+  processor.usable_threads = static_cast<int>(processor.usable.size());
   return processor;
 }
 

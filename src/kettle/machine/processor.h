@@ -25,6 +25,7 @@ struct Processor {
   int performance_cores = 0, efficiency_cores = 0;  // both 0 if all cores are alike
   std::vector<CacheGroup> caches;                   // innermost first
   int usable_threads = 0;                           // that affinity mask and cgroup leave to this process
+  std::vector<int> usable;                          // their numbers, those of one core side by side
   std::optional<double> quota_cores;                // processor time that the cgroup grants, if it limits that
 
   bool has_smt() const { return threads > cores; }

@@ -14,7 +14,7 @@ namespace {
 // both take of processors and engine.
 double SustainableShare(const Option& stream, const Option& recording, const Capacity& capacity) {
   const double free = 1 - capacity.headroom;
-  const Demand demand = PredictDemand({stream, recording}, capacity);
+  const Demand demand = PredictDemand(stream, recording, capacity);
   double share = std::min(stream.throughput_fps / stream.settings.frame_rate.fps(),
                           recording.throughput_fps / recording.settings.frame_rate.fps()) *
                  free;
@@ -76,7 +76,7 @@ void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& ca
   recordings = Working(recordings);
   const NearestPair nearest = Nearest(streams, recordings, {capacity.cpu_cores, 0});
   if (!nearest.stream || nearest.share < kWorthTrying) return;
-  Pair pair{*nearest.stream, *nearest.recording, PredictDemand({*nearest.stream, *nearest.recording}, capacity)};
+  Pair pair{*nearest.stream, *nearest.recording, PredictDemand(*nearest.stream, *nearest.recording, capacity)};
   for (const Attempt& attempt : proving.attempts)
     if (SameSettings(attempt.pair, pair)) return;
   Proof proof = prove(pair);

@@ -63,7 +63,7 @@ class Placer {
 
  private:
   bool Fits(const Option& stream, const Option& recording) const {
-    return PredictDemand({stream, recording}, capacity_).fits;
+    return PredictDemand(stream, recording, capacity_).fits;
   }
 
   // Walks one family's first `presets` presets for one role and notes where it ends.
@@ -95,18 +95,24 @@ class Placer {
 
   void Reject(const Option& stream, const Option& recording, const std::string& why) {
     placement_.rejected.push_back(
-        {stream.title(), recording.title(), PredictDemand({stream, recording}, capacity_), why});
+        {stream.title(), recording.title(), PredictDemand(stream, recording, capacity_), why});
+  }
+
+  // "together they need 1.92 of 1.60 cores".
+  std::string Misfit(const Option& stream, const Option& recording) const {
+    return "together they need " + Lacking(PredictDemand(stream, recording, capacity_), capacity_);
   }
 
   void Weigh(const Walked& s, const Walked& r) {
+    if (s.family->sessions == 1 && r.family->device == s.family->device && r.option.device == "gpu" &&
+        s.option.device == "gpu")
+      return Reject(s.option, r.option, "its driver opens only one encode at once");
     if (Fits(s.option, r.option)) return Accept(s.option, r.option);
     for (const Pair& pair : placement_.feasible)
       if (QualityStep(pair.stream) > QualityStep(s.option))
-        return Reject(
-            s.option, r.option,
-            fmt::format(
-                "they do not fit together, and even alone the stream looks worse ({:.2f} dB) than with {} ({:.2f} dB)",
-                s.option.score, pair.stream.title(), pair.stream.score));
+        return Reject(s.option, r.option,
+                      fmt::format("{}, and even alone the stream looks worse ({:.2f} dB) than with {} ({:.2f} dB)",
+                                  Misfit(s.option, r.option), s.option.score, pair.stream.title(), pair.stream.score));
     const Option lightest = r.family->measure(Role::kRecording, 0);
     const int stream_last = LastHolding(
         s.last + 1, [&](int i) { return Fits(s.family->measure(Role::kStream, i), lightest); }, s.last);
@@ -114,7 +120,8 @@ class Placer {
       const Option fastest = s.family->measure(Role::kStream, 0);
       // One that failed or was never measured is no measured misfit: its own reason is told.
       const std::string trouble = fastest.trouble.empty() ? lightest.trouble : fastest.trouble;
-      return Reject(fastest, lightest, trouble.empty() ? "even their fastest presets do not fit together" : trouble);
+      return Reject(fastest, lightest,
+                    trouble.empty() ? "even their fastest presets do not fit: " + Misfit(fastest, lightest) : trouble);
     }
     const Option stream = Best(*s.family, Role::kStream, stream_last);
     if (Fits(stream, r.option)) return Accept(stream, r.option);
@@ -125,8 +132,8 @@ class Placer {
 
   void Accept(const Option& stream, const Option& recording) {
     // Cost grows along the presets but for noise: what was taken for lighter may after all not be.
-    if (!Fits(stream, recording)) return Reject(stream, recording, "they do not fit together");
-    placement_.feasible.push_back({stream, recording, PredictDemand({stream, recording}, capacity_)});
+    if (!Fits(stream, recording)) return Reject(stream, recording, Misfit(stream, recording));
+    placement_.feasible.push_back({stream, recording, PredictDemand(stream, recording, capacity_)});
   }
 
   const std::vector<FamilyOptions>& families_;
@@ -134,6 +141,15 @@ class Placer {
   std::vector<Walked> streams_, recordings_;
   Placement placement_;
 };
+
+}  // namespace
+
+namespace {
+
+double MemoryTraffic(const EncodeSettings& settings) {
+  constexpr double kBytesAPixel = 1.5, kTimesMoved = 5;  // 4:2:0, 8 bits; as at Demand
+  return kBytesAPixel * kTimesMoved * static_cast<double>(settings.size.pixels()) * settings.frame_rate.fps();
+}
 
 }  // namespace
 
@@ -151,11 +167,35 @@ Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacit
     double& engine = engines[encode.settings.device];
     engine += encode.engine_share();
     demand.engine_share = std::max(demand.engine_share, engine);
+    demand.memory_bytes_per_second += MemoryTraffic(encode.settings);
     working = working && encode.trouble.empty();
   }
-  const double free = 1 - capacity.headroom;
-  demand.fits = working && demand.cpu_cores <= capacity.cpu_cores * free && demand.engine_share <= free;
+  demand.fits = working && Lacking(demand, capacity).empty();
   return demand;
+}
+
+Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity) {
+  Demand demand = PredictDemand({stream, recording}, capacity);
+  demand.disk_bytes_per_second = recording.peak_second_kbps * 1000 / 8;
+  demand.fits = demand.fits && Lacking(demand, capacity).empty();
+  return demand;
+}
+
+std::string Lacking(const Demand& demand, const Capacity& capacity) {
+  const double free = 1 - capacity.headroom;
+  std::string lacking;
+  const auto add = [&](const std::string& what) { lacking += (lacking.empty() ? "" : ", ") + what; };
+  if (demand.cpu_cores > capacity.cpu_cores * free)
+    add(fmt::format("{:.2f} of {:.2f} cores", demand.cpu_cores, capacity.cpu_cores * free));
+  if (demand.engine_share > free)
+    add(fmt::format("{:.0f} of {:.0f} % of the GPU's engine", demand.engine_share * 100, free * 100));
+  const auto bytes = [&](double needed, double there, const char* of) {
+    if (there > 0 && needed > there * free)
+      add(fmt::format("{:.2f} of {:.2f} GB/s of {}", needed / 1e9, there * free / 1e9, of));
+  };
+  bytes(demand.memory_bytes_per_second, capacity.memory_bytes_per_second, "memory");
+  bytes(demand.disk_bytes_per_second, capacity.disk_bytes_per_second, "the disk");
+  return lacking;
 }
 
 Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier) {

@@ -14,7 +14,10 @@ namespace kettle {
 // What the two encodes may take together.
 struct Capacity {
   double cpu_cores = 0;   // processors that this program may use
-  double headroom = 0.2;  // the share that must stay free, of processors and of the GPU's engine
+  double headroom = 0.2;  // the share that must stay free, of processors, engine, memory and disk
+  // 0: not measured, and no limit.
+  double memory_bytes_per_second = 0;  // that memory moves, reading and writing (ProbeMemory, both ways)
+  double disk_bytes_per_second = 0;    // that the recordings' disk takes at its slowest
 };
 
 // What encodes take together, predicted from the trials of each alone.
@@ -22,13 +25,28 @@ struct Demand {
   double cpu_cores = 0;       // the encodes, feeding them, and what a simulated device takes of this machine
   double stand_in_cores = 0;  // of these, the simulated device
   double engine_share = 0;    // of the encode engine of the GPU that has most to do
+  // At least: of each encode, its picture scaled, read, written as the encoder reconstructs it, and one reference read.
+  double memory_bytes_per_second = 0;
+  double disk_bytes_per_second = 0;  // of the recording, in its busiest second
   bool fits = false;
 };
+// Of encodes of which none goes to the disk.
 Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity);
+Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity);
+
+// What a demand lacks of the capacity, as "1.92 of 1.60 cores"; several joined by commas, empty if nothing.
+std::string Lacking(const Demand& demand, const Capacity& capacity);
+
+// Processors by number that each encode's threads may run on; empty: all that may be used.
+struct CoreShares {
+  std::vector<int> stream, recording;
+  bool divided() const { return !stream.empty(); }
+};
 
 struct Pair {
   Option stream, recording;
   Demand demand;
+  CoreShares cores = {};
 };
 
 // Whether two pairs ask the same of their encoders.
@@ -53,6 +71,7 @@ struct FamilyOptions {
   std::function<Option(Role, int preset)> measure;
   std::function<bool(Role, int preset)> known;  // measured already: asking again costs nothing
   int device = 0;                               // which of the family's GPUs
+  int sessions = 0;                             // encodes that its driver opens at once there; 0: not known
 };
 
 // Walks each family's presets for each role, then weighs every combination of families and devices: the stream on

@@ -11,6 +11,7 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/planning/nearest.h"
 #include "kettle/planning/refine.h"
+#include "kettle/planning/sharing.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -107,6 +108,7 @@ std::vector<FamilyOptions> Families(const PlanRequest& request, const Targets& t
   std::vector<FamilyOptions> families;
   for (const std::string& name : request.families) {
     const auto several = request.devices.find(name);
+    const auto sessions = request.sessions.find(name);
     for (int device = 0; device < (several == request.devices.end() ? 1 : several->second); ++device) {
       const auto settings = [&targets, &levels, name, device](Role role, int preset) {
         EncodeSettings asked = WithEncoder(role == Role::kStream ? targets.stream : targets.recording, name,
@@ -118,7 +120,8 @@ std::vector<FamilyOptions> Families(const PlanRequest& request, const Targets& t
       families.push_back(
           {name, static_cast<int>(FindFamily(name).presets.size()),
            [&options, settings](Role role, int preset) { return options.Measure(settings(role, preset)); },
-           [&options, settings](Role role, int preset) { return options.Known(settings(role, preset)); }, device});
+           [&options, settings](Role role, int preset) { return options.Known(settings(role, preset)); }, device,
+           sessions == request.sessions.end() ? 0 : sessions->second});
     }
   }
   return families;
@@ -174,7 +177,7 @@ void SettleRecording(double goal_db, const std::vector<FamilyOptions>& families,
   for (auto preset = std::find(presets.begin(), presets.end(), ruled.settings.preset) - presets.begin(); preset >= 0;
        --preset) {
     Pair settled{pair.stream, family->measure(Role::kRecording, static_cast<int>(preset)), {}};
-    settled.demand = PredictDemand({settled.stream, settled.recording}, plan.capacity);
+    settled.demand = PredictDemand(settled.stream, settled.recording, plan.capacity);
     if (!settled.recording.keeps_pace(options.required_headroom()) || !settled.demand.fits) continue;
     if (settled.recording.score < goal_db - kNearEnoughDb && preset > 0) continue;
     plan.placement.feasible.insert(plan.placement.feasible.begin(), settled);
@@ -243,7 +246,7 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   Plan plan;
   plan.title = request.show.title;
   plan.targets = request.targets;
-  plan.capacity = {request.cpu_cores, request.show.required_headroom};
+  plan.capacity = request.capacity;
   const SearchSpace space = SpaceOf(plan.targets, request.families);
   const SearchSpace recording{
       plan.targets.recording, {plan.targets.recording.size}, {plan.targets.recording.frame_rate}, request.families};
@@ -287,6 +290,7 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
     for (Option& option : OfRole(options.options(), AtLevel(plan.targets.recording, level)))
       plan.options[static_cast<int>(Role::kRecording)].push_back(std::move(option));
   if (plan.proving.holds()) {
+    plan.other_sharing = TryDivided(request.processors, plan.capacity, prove, plan.proving);
     plan.chosen = plan.proving.attempts.back().pair;
     plan.runner_up = RunnerUp(options.options(), plan.chosen->stream, plan.capacity.headroom);
     ExplainRecording(plan, plan.targets);

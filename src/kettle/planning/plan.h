@@ -39,12 +39,13 @@ struct Plan {
   std::optional<ColourCheck> colour;              // of what the proof run wrote
   std::optional<Disk> disk;                       // that the recordings go to
   Proving proving;
-  std::vector<TriedPicture> pictures;  // sizes and frame rates tried for the stream, best first; empty if given
-  std::vector<Option> options[2];      // by Role, at its size and rate: all that were measured, fastest preset first
-  std::string nearest;                 // if nothing holds: what would, as a prediction
-  int trials = 0;                      // that the search needed, those used again included
-  int grid = 0;                        // that trying every preset on every footage would need
-  bool simulated = false;              // something of it was measured on a simulated device
+  std::optional<Attempt> other_sharing;  // the chosen pair with processors divided, or shared, whichever was not taken
+  std::vector<TriedPicture> pictures;    // sizes and frame rates tried for the stream, best first; empty if given
+  std::vector<Option> options[2];        // by Role, at its size and rate: all that were measured, fastest preset first
+  std::string nearest;                   // if nothing holds: what would, as a prediction
+  int trials = 0;                        // that the search needed, those used again included
+  int grid = 0;                          // that trying every preset on every footage would need
+  bool simulated = false;                // something of it was measured on a simulated device
 
   PlanVerdict verdict() const { return proving.verdict(capacity); }
   // What the chosen recording takes of the disk: as measured where a quality rules, else its average.
@@ -56,10 +57,12 @@ struct PlanRequest {
   Targets targets;
   std::vector<Footage> footage;
   std::vector<std::string> families;  // usable ones, by name
-  double cpu_cores = 1;               // processors that may be used
+  Capacity capacity;                  // its headroom is the show's
   int most_proofs = 5;
-  std::map<std::string, int> devices = {};  // of a family, if it may use more than one
-  std::vector<Footage> calm = {};           // the calmest stretches of the clips: only the choice is tried on them
+  std::map<std::string, int> devices = {};   // of a family, if it may use more than one
+  std::map<std::string, int> sessions = {};  // of a family, that its driver opens at once on its first device
+  std::vector<int> processors = {};          // Processor::usable; empty: dividing them is not tried
+  std::vector<Footage> calm = {};            // the calmest stretches of the clips: only the choice is tried on them
 };
 
 // What is searched for the stream.

@@ -50,6 +50,9 @@ std::vector<PlanStep> FasterPresets(const json& plan, Role role, const EncodeSet
   return steps;
 }
 
+// An earlier version did not divide them.
+std::vector<int> Processors(const json& encode) { return encode.value("processors", std::vector<int>()); }
+
 }  // namespace
 
 PlanFile ReadPlanFile(const std::filesystem::path& file) {
@@ -67,6 +70,8 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.recording = plan.at("recording").get<EncodeSettings>();
     result.stream_device = plan.at("stream").at("device");
     result.recording_device = plan.at("recording").at("device");
+    result.stream_processors = Processors(plan.at("stream"));
+    result.recording_processors = Processors(plan.at("recording"));
     result.simulated = plan.at("stream").at("simulated") || plan.at("recording").at("simulated");
     result.source_size = show.at("source_size").get<FrameSize>();
     result.source_rate = show.at("frame_rate").get<FrameRate>();

@@ -23,8 +23,9 @@ struct PlanStep {
 struct PlanFile {
   std::string title, machine_digest;
   EncodeSettings stream, recording;
-  std::string stream_device, recording_device;  // "cpu", "gpu"
-  bool simulated = false;                       // one of both encodes was measured on a simulated device
+  std::string stream_device, recording_device;               // "cpu", "gpu"
+  std::vector<int> stream_processors, recording_processors;  // CoreShares
+  bool simulated = false;                                    // one of both encodes was measured on a simulated device
   FrameSize source_size;
   FrameRate source_rate;
   std::vector<std::string> footage;  // scenes by name, clips by absolute path

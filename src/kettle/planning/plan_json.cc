@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/planning/plan.h"
+#include "kettle/trial/thread.h"
 
 namespace kettle {
 
@@ -11,10 +12,12 @@ namespace {
 
 using nlohmann::json;
 
-json EncodeJson(const Option& option) {
+json EncodeJson(const Option& option, int niceness, const std::vector<int>& processors) {
   json result = option.settings;
   result.update({{"device", option.device},
                  {"device_name", option.device_name},
+                 {"niceness", niceness},
+                 {"processors", processors},
                  {"headroom", option.headroom},
                  {"throughput_fps", option.throughput_fps},
                  {"cpu_cores", option.cpu_cores},
@@ -30,6 +33,8 @@ json DemandJson(const Demand& demand) {
   return {{"cpu_cores", demand.cpu_cores},
           {"stand_in_cores", demand.stand_in_cores},
           {"engine_share", demand.engine_share},
+          {"memory_bytes_per_second", demand.memory_bytes_per_second},
+          {"disk_bytes_per_second", demand.disk_bytes_per_second},
           {"fits", demand.fits},
           {"predicted", true}};
 }
@@ -112,6 +117,12 @@ json Attempts(const Plan& plan) {
   return attempts;
 }
 
+json SharingJson(const Attempt& attempt) {
+  return {{"stream_processors", attempt.pair.cores.stream},
+          {"recording_processors", attempt.pair.cores.recording},
+          {"proof", attempt.proof}};
+}
+
 json Pictures(const Plan& plan) {
   json pictures = json::array();
   for (const TriedPicture& tried : plan.pictures) {
@@ -140,11 +151,13 @@ void to_json(json& j, const Plan& plan) {
     because.push_back(PresetEvidence(plan, Role::kRecording, plan.chosen->recording));
   }
   j = {{"title", plan.title},
-       {"stream", plan.chosen ? EncodeJson(plan.chosen->stream) : json()},
-       {"recording", plan.chosen ? EncodeJson(plan.chosen->recording) : json()},
+       {"stream", plan.chosen ? EncodeJson(plan.chosen->stream, kStreamNiceness, plan.chosen->cores.stream) : json()},
+       {"recording",
+        plan.chosen ? EncodeJson(plan.chosen->recording, kRecordingNiceness, plan.chosen->cores.recording) : json()},
        {"verdict", Name(plan.verdict())},
        {"proof", plan.proving.attempts.empty() ? json() : json(plan.proving.attempts.back().proof)},
        {"attempts", Attempts(plan)},
+       {"other_sharing", plan.other_sharing ? SharingJson(*plan.other_sharing) : json()},
        {"disk", plan.disk ? json(*plan.disk) : json()},
        {"colour", plan.colour ? json(*plan.colour) : json()},
        {"recording_level", plan.recording_level ? json(*plan.recording_level) : json()},
@@ -157,6 +170,10 @@ void to_json(json& j, const Plan& plan) {
        {"warnings", plan.targets.warnings},
        {"nearest", plan.nearest},
        {"required_headroom", plan.capacity.headroom},
+       {"capacity",
+        {{"cpu_cores", plan.capacity.cpu_cores},
+         {"memory_bytes_per_second", plan.capacity.memory_bytes_per_second},
+         {"disk_bytes_per_second", plan.capacity.disk_bytes_per_second}}},
        {"trials", {{"used", plan.trials}, {"grid", plan.grid}}},
        {"simulated", plan.simulated}};
 }

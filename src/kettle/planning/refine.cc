@@ -54,7 +54,7 @@ Pair RefineStream(const Pair& pair, const Capacity& capacity, OptionBook& book, 
       if (!changed.stream.measured || !changed.stream.keeps_pace(book.required_headroom()) ||
           changed.stream.score <= best.stream.score + kWorthDb)
         continue;
-      changed.demand = PredictDemand({changed.stream, changed.recording}, capacity);
+      changed.demand = PredictDemand(changed.stream, changed.recording, capacity);
       if (changed.demand.fits) best = std::move(changed);
     }
   return best;

@@ -62,7 +62,7 @@ std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::ve
     if (!recording) return std::nullopt;
     next.recording = std::move(*recording);
   }
-  next.demand = PredictDemand({next.stream, next.recording}, capacity);
+  next.demand = PredictDemand(next.stream, next.recording, capacity);
   return next;
 }
 

@@ -25,8 +25,8 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   for (const Footage& footage : request.footage) task.footage.push_back(footage.file.string());
   task.source_rate = request.footage.front().rate;
   task.seconds = request.seconds;
-  task.outputs = {{request.stream, stream_file.string(), kStreamNiceness},
-                  {request.recording, recording_file.string(), kRecordingNiceness}};
+  task.outputs = {{request.stream, stream_file.string(), kStreamNiceness, request.stream_processors},
+                  {request.recording, recording_file.string(), kRecordingNiceness, request.recording_processors}};
 
   const CpuTime before = ReadCpuTime();
   const auto stand_in_before = ProcessCpuSeconds(kStandInProcess);

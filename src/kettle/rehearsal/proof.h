@@ -41,7 +41,8 @@ struct ProofRequest {
   EncodeSettings stream, recording;
   std::vector<Footage> footage;
   double seconds = 10;
-  std::filesystem::path folder, scratch;  // on the same file system
+  std::filesystem::path folder, scratch;                               // on the same file system
+  std::vector<int> stream_processors = {}, recording_processors = {};  // LaneRequest
 };
 
 // Throws Error(kInterrupted) when stopped, Error(kMachine) if the files cannot be put in their place.

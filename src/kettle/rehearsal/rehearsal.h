@@ -22,8 +22,9 @@ struct RehearsalTask {
   int queue_depth = 6;
   EncodeSettings stream, recording;
   int stream_niceness = kStreamNiceness, recording_niceness = kRecordingNiceness;
-  std::string url, key;                  // of the ingest; the key is a secret
-  double most_send_delay_seconds = 1.5;  // QueueRule
+  std::vector<int> stream_processors = {}, recording_processors = {};  // LaneRequest
+  std::string url, key;                                                // of the ingest; the key is a secret
+  double most_send_delay_seconds = 1.5;                                // QueueRule
   int audio_kbps = 160, audio_tracks = 1;
   struct File {
     std::string path, container;

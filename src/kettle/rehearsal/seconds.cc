@@ -45,6 +45,9 @@ void CoreMeter::Read(double seconds, RehearsalSecond& second) {
     second.busiest = conditions.busy.front().name;
     second.busiest_cores = conditions.busy.front().cores;
   }
+  const GpuUse gpu = Busiest(gpus_.Read());
+  second.encoder_share = gpu.encoder;
+  second.gpu_share = gpu.compute;
   threads_ = threads;
   sample_ = sample;
 }
@@ -53,7 +56,8 @@ std::string SecondsCsv(const std::vector<RehearsalSecond>& seconds) {
   std::string csv =
       "second,late,skipped_stream,skipped_recording,dropped,stalled,stream_waiting,recording_waiting,"
       "send_waiting_seconds,acknowledged_kbps,round_trip_ms,connected,disk_kbps,longest_write_ms,disk_waiting_seconds,"
-      "stream_cores,recording_cores,other_own_cores,device_cores,game_cores,other_cores,stolen_cores,busiest,"
+      "stream_cores,recording_cores,other_own_cores,device_cores,game_cores,other_cores,stolen_cores,encoder_share,gpu_"
+      "share,busiest,"
       "busiest_cores\n";
   for (const RehearsalSecond& s : seconds) {
     std::string name = s.busiest;  // a process may call itself anything
@@ -63,9 +67,9 @@ std::string SecondsCsv(const std::vector<RehearsalSecond>& seconds) {
                        s.late, s.skipped_stream, s.skipped_recording, s.dropped, s.stalled, s.stream_waiting,
                        s.recording_waiting, s.send_waiting_seconds, s.acknowledged_kbps, s.round_trip_ms, s.connected,
                        s.disk_kbps, s.longest_write_ms, s.disk_waiting_seconds) +
-           fmt::format("{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{},{:.3f}\n", s.stream_cores,
+           fmt::format("{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.2f},{:.2f},{},{:.3f}\n", s.stream_cores,
                        s.recording_cores, s.other_own_cores, s.device_cores, s.game_cores, s.other_cores,
-                       s.stolen_cores, name, s.busiest_cores);
+                       s.stolen_cores, s.encoder_share, s.gpu_share, name, s.busiest_cores);
   }
   return csv;
 }

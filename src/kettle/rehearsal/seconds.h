@@ -9,6 +9,7 @@
 
 #include "kettle/machine/conditions.h"
 #include "kettle/machine/cpu_time.h"
+#include "kettle/machine/gpu_meter.h"
 #include "kettle/units/clock.h"
 
 namespace kettle {
@@ -25,7 +26,8 @@ struct RehearsalSecond {
   // Processors used, by part of the rehearsal, and by the rest of the machine.
   double stream_cores = 0, recording_cores = 0, other_own_cores = 0, device_cores = 0, game_cores = 0;
   double other_cores = 0, stolen_cores = 0;
-  std::string busiest;  // the other program that used most, if it used a tenth of a core
+  double encoder_share = 0, gpu_share = 0;  // of the busiest GPU's encode engine and shader units, 0..1
+  std::string busiest;                      // the other program that used most, if it used a tenth of a core
   double busiest_cores = 0;
 };
 
@@ -38,7 +40,7 @@ struct RehearsalCounts {
 // Names of the threads that encode, which their encoders' own threads share.
 inline constexpr const char *kStreamThread = "stream", *kRecordingThread = "recording";
 
-// Who used the processors between two calls. Reads /proc.
+// Who used the processors and GPUs between two calls. Reads /proc, and asks the GPUs' drivers.
 class CoreMeter {
  public:
   // `game` are names of processes that count as the game, `own` of those that belong to the rehearsal.
@@ -50,6 +52,7 @@ class CoreMeter {
   std::set<std::string> game_, own_;
   std::map<int, ProcessTime> threads_;
   ConditionSample sample_;
+  GpuMeter gpus_;
 };
 
 // seconds.csv: one row a second.

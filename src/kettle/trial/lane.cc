@@ -54,6 +54,7 @@ PacedOutputOutcome Lane::Finish() {
 
 void Lane::Run() {
   NameThread(request_.thread_name, request_.niceness);
+  KeepThreadOn(request_.processors);
   std::unique_ptr<Encoder> encoder;
   try {
     encoder = std::make_unique<Encoder>(ConfigFor(request_.settings));

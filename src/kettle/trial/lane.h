@@ -33,6 +33,7 @@ struct LaneRequest {
   int queue_depth = 6;
   std::string thread_name;  // of its thread and those of its encoder, 15 characters at most; empty: the program's
   int niceness = 0;         // of the same threads, as setpriority(2); never below the program's own
+  std::vector<int> processors = {};  // KeepThreadOn, for the same threads
 };
 
 class Lane {

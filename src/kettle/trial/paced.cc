@@ -25,9 +25,9 @@ PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<voi
   const EndlessSource source(task.footage);
   std::vector<std::unique_ptr<Lane>> outputs;
   for (const PacedOutputTask& output : task.outputs)
-    outputs.push_back(
-        std::make_unique<Lane>(LaneRequest{output.settings, task.source_rate, task.queue_depth, "", output.niceness},
-                               clock, FileSink(output.output)));
+    outputs.push_back(std::make_unique<Lane>(
+        LaneRequest{output.settings, task.source_rate, task.queue_depth, "", output.niceness, output.processors}, clock,
+        FileSink(output.output)));
   for (auto& output : outputs) output->WaitUntilOpen();
 
   PaceOutcome outcome;

@@ -5,7 +5,7 @@
 
 namespace kettle {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputTask, settings, output, niceness)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputTask, settings, output, niceness, processors)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SlowDown, frame, factor)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SoakWindow, start_seconds, fps, throttle_events, stolen_cores, other_cores)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedFrame, frame, due_ms, taken_ms)

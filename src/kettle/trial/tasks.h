@@ -63,6 +63,7 @@ struct PacedOutputTask {
   EncodeSettings settings;
   std::string output;  // .flv or .mkv; empty: thrown away
   int niceness = 0;    // LaneRequest
+  std::vector<int> processors = {};
 };
 struct PaceTask {
   std::vector<std::string> footage;  // Y4M files of one size and rate, played in turn

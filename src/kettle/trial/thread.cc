@@ -33,6 +33,15 @@ void NameThread(const std::string& name, int niceness) {
   if (niceness > 0) setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), getpriority(PRIO_PROCESS, 0) + niceness);
 }
 
+void KeepThreadOn(const std::vector<int>& processors) {
+  if (processors.empty()) return;
+  cpu_set_t set;
+  CPU_ZERO(&set);
+  for (const int processor : processors)
+    if (processor >= 0 && processor < CPU_SETSIZE) CPU_SET(processor, &set);
+  sched_setaffinity(0, sizeof set, &set);
+}
+
 void KeepThreadPunctual() {
   prctl(PR_SET_TIMERSLACK, 1000);  // nanoseconds
   const sched_param lowest{sched_get_priority_min(SCHED_RR)};

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 namespace kettle {
 
@@ -12,6 +13,10 @@ inline constexpr int kStreamNiceness = 3, kRecordingNiceness = 10;
 // The calling thread's name (15 characters at most; empty: as it is) and niceness, added to the program's own, for it
 // and the threads that it starts.
 void NameThread(const std::string& name, int niceness = 0);
+
+// Lets the calling thread, and those that it starts, run on these processors only, by the kernel's numbers; empty: as
+// before. What is not allowed is no fault. Encoders open as many threads as the processors left call for.
+void KeepThreadOn(const std::vector<int>& processors);
 
 // Lets the calling thread, which is due at fixed times and does little then, come before those that compute for long.
 // Its timers are exact; where the user may have it (RLIMIT_RTPRIO, or root) it runs at the lowest real-time priority;
