@@ -13,6 +13,7 @@
 #include "kettle/machine/gpu_meter.h"
 #include "kettle/units/clock.h"
 #include "kettle/units/error.h"
+#include "kettle/units/statistics.h"
 #include "session.h"
 #include "stand_in.h"
 
@@ -48,8 +49,9 @@ int Capture(const Request& request, const Places& places) {
   Progress progress(request.quiet);
   SteadyClock clock;
   CaptureRequest wanted{.seconds = Seconds(request, 60)};
-  // Of several copies the quickest: the machine at its best.
-  for (int i = 0; i < 20; ++i) wanted.idle_memory = std::max(wanted.idle_memory, ProbeMemory());
+  std::vector<double> probes;  // as many as settle the median, which the capture's own is compared with
+  for (int i = 0; i < 20; ++i) probes.push_back(ProbeMemory());
+  wanted.idle_memory = Median(probes).value_or(0);
   // The driver's library is asked in this very process: capturing ends if it crashes.
   const std::string stand_in = FindStandInGpu(request.stand_in_gpu, places);
   if (!stand_in.empty()) PreloadStandInGpu(places.drivers, stand_in);

@@ -76,7 +76,7 @@ std::string Encode(const Plan& plan, const Option& option, const std::string& ro
 std::string ProofLine(const Proof& proof) {
   return fmt::format(
       "  {:g} s of both encodes at once in real time: stream {} frames, {} skipped; recording {} frames, {} skipped;\n"
-      "  {} late at the source. PlanVerdict: {}.\n",
+      "  {} late at the source. Verdict: {}.\n",
       proof.seconds, proof.stream.frames, proof.stream.skipped, proof.recording.frames, proof.recording.skipped,
       proof.late, proof.holds() ? "keeps pace" : "does not keep pace");
 }

@@ -59,7 +59,7 @@ class LoadTest : public test::FolderTest {
   // Seconds in which each of two cores had nothing to do; what the kernel counts as busy is not looked at.
   void PutStat(double first_rest, double second_rest) {
     Put("proc/stat",
-        fmt::format("cpu  1 2 3 4 5 6 7 8\ncpu0 77 0 0 {:.0f} 0 0 0 500\ncpu1 0 0 99 0 {:.0f} 0 0 {:.0f}\n",
+        fmt::format("cpu  177 2 3 4 5 6 7 8\ncpu0 77 0 0 {:.0f} 0 0 0 500\ncpu1 0 0 99 0 {:.0f} 0 0 {:.0f}\n",
                     first_rest * 100, second_rest * 50, second_rest * 50));
   }
 };
@@ -135,7 +135,7 @@ TEST_F(LoadTest, ACoreThatGoesToSleepIsIdleFromThenOn) {
   const std::atomic<bool> stop = false;
   const LoadProfile profile =
       CaptureLoad({.seconds = 0.6, .interval_seconds = 0.2, .root = path("")}, clock, stop,
-                  [&](double) { Put("proc/stat", "cpu  1 2 3 4 5 6 7 8\ncpu0 0 0 0 120 0 0 0 0\n"); });
+                  [&](double) { Put("proc/stat", "cpu  177 2 3 4 5 6 7 8\ncpu0 0 0 0 120 0 0 0 0\n"); });
   ASSERT_EQ(profile.duty.size(), 3u);
   for (const auto& sample : profile.duty) EXPECT_EQ(sample.size(), 2u) << "as many cores in every sample";
   EXPECT_EQ(profile.duty.back()[1], 0);

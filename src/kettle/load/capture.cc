@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <cctype>
 #include <chrono>
 #include <cmath>
 #include <cstdio>
@@ -23,7 +24,9 @@ std::vector<CoreRest> ReadCoreRest(const std::filesystem::path& root) {
   for (std::string line; std::getline(file, line);) {
     unsigned number = 0;
     double user = 0, nice = 0, system = 0, idle = 0, iowait = 0, irq = 0, softirq = 0, steal = 0;
-    if (std::sscanf(line.c_str(), "cpu%u %lf %lf %lf %lf %lf %lf %lf %lf", &number, &user, &nice, &system, &idle,
+    // "cpu0 ...": the line of all together has no number.
+    if (line.size() < 4 || std::isdigit(static_cast<unsigned char>(line[3])) == 0 ||
+        std::sscanf(line.c_str(), "cpu%u %lf %lf %lf %lf %lf %lf %lf %lf", &number, &user, &nice, &system, &idle,
                     &iowait, &irq, &softirq, &steal) != 9)
       continue;
     if (number >= cores.size()) cores.resize(number + 1);
