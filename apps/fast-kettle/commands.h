@@ -37,7 +37,4 @@ struct BenchPlan;
 // One setting for long: bench --soak.
 int RunSoakCommand(Session& session, const BenchPlan& plan);
 
-// One row for each option: preset, speed, headroom, cores, quality, verdict.
-Table OptionTable(const std::vector<Option>& options, double required_headroom);
-
 }  // namespace kettle::app

@@ -197,6 +197,17 @@ TEST_F(DiagnosisTest, WhatOnlyNearlyLostFramesIsToldAfterWhatDid) {
   EXPECT_EQ(Only().cause, Cause::kDisk);
 }
 
+TEST_F(DiagnosisTest, ASourceThatWasHeldUpIsNoEncodersFault) {
+  At(5).late = 14;
+  At(5).skipped_recording = 9;
+  At(6).skipped_stream = 2;
+  const Diagnosis diagnosis = Diagnosed();
+  ASSERT_EQ(diagnosis.cures.size(), 1u);
+  EXPECT_EQ(diagnosis.cures[0].cause, Cause::kSourceHeldUp);
+  EXPECT_EQ(diagnosis.cures[0].frames, 25);
+  EXPECT_THAT(diagnosis.stretches[0].why, HasSubstr("though only 1.50 of 2 processors"));
+}
+
 TEST_F(DiagnosisTest, TheGameIsNamedAmongThoseThatFillTheMachine) {
   for (RehearsalSecond& second : outcome_.timeline) second.game_cores = 0.9;
   At(5).skipped_stream = 3;

@@ -132,8 +132,10 @@ class Judge {
         return {Cause::kRecordingEncoder, "",
                 fmt::format("{}; the recording's encoder took {:.2f}, the stream's {:.2f}", full, s.recording_cores,
                             s.stream_cores)};
-    }
-    if (loss == Loss::kLate) return {Cause::kUnknown, "", fmt::format("the source came late though only {}", full)};
+    } else if (timeline_[at].late > 0 || (at > 0 && timeline_[at - 1].late > 0))
+      return {Cause::kSourceHeldUp, "",
+              loss == Loss::kLate ? fmt::format("the source came late though only {}", full)
+                                  : fmt::format("what a late source had kept came at once; only {}", full)};
     if (on_gpu)
       return {loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder, "",
               fmt::format("the GPU's engine did not take the frames in time ({})", full)};
@@ -205,6 +207,12 @@ Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbp
       if (!plan.stream_encoder.empty()) cure.text = "cap the game's frame rate, or " + cure.text;
       return cure;
     }
+    case Cause::kSourceHeldUp:
+      return {
+          cause, 0,
+          "something halts the capture, not a lack of processors: a machine that sleeps or is paused, a disk that the "
+          "pictures wait for, a driver; rehearse again",
+          ""};
     case Cause::kRecordingEncoder:
       return step(plan.recording_encoder, "give the recording a lower frame rate or size, and plan again");
     case Cause::kStreamEncoder:
@@ -230,6 +238,7 @@ const char* Name(Loss loss) {
 const char* Name(Cause cause) {
   switch (cause) {
     case Cause::kSourceStarved: return "the source is starved";
+    case Cause::kSourceHeldUp: return "the source was held up";
     case Cause::kStreamEncoder: return "the stream's encoder";
     case Cause::kRecordingEncoder: return "the recording's encoder";
     case Cause::kGame: return "the game";

@@ -17,6 +17,7 @@ const char* Name(Loss loss);  // "late", "skipped by the stream's encoder", ...
 
 enum class Cause {
   kSourceStarved,     // the machine is full, and the source came too late
+  kSourceHeldUp,      // the source came late though there was room; what had waited then came at once
   kStreamEncoder,     // the stream's own encoder does not keep up
   kRecordingEncoder,  // the recording's, or it takes what the stream's needs
   kGame,              // it takes more of the processors than there is
