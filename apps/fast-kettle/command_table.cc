@@ -39,7 +39,7 @@ const std::vector<Command>& Commands() {
       {"plan", "settings for the stream and the recording, proven in real time",
        "Measures what it still needs, chooses encoder and preset for both encodes, and ends with a proof\n"
        "run of both at once. Writes plan.json, card.txt, stream.flv, recording.mkv, bench.* and figures.\n"
-       "Exit code 1: nothing that was tried keeps pace.",
+       "Exit code 1: nothing that was tried keeps pace, or only with less headroom than the show asks for.",
        "fast-kettle plan --show my-show.toml --stream-bit-rate \"4500 kbit/s\" --out kettle-out", true},
       {"rehearse", "a plan in real time, all of it, with every lost frame counted",
        "Runs what a plan chose: source clock, both encodes, sound, the stream to an ingest, the recording to\n"

@@ -19,7 +19,7 @@ constexpr double kMuchStolen = 0.1;     // cores
 constexpr double kMuchOfOthers = 0.25;  // cores that one other program takes
 constexpr double kBrokenLine = 0.1;     // of the stream's rate: there is no line
 constexpr double kPoorLine = 0.97;      // of the stream's rate
-constexpr double kOldToSend = 0.75;     // seconds that a picture has waited for the line, of 1.5
+constexpr double kOldToSend = 0.4;      // seconds that a picture has waited for the line, of 1.5
 constexpr double kOldToWrite = 1;       // seconds that a packet has waited for the disk, of 2
 
 double Busy(const RehearsalSecond& s) {
@@ -68,7 +68,7 @@ class Judge {
     }
   }
 
-  // What came near to losing frames in that second: half of the longest that anything may wait, and more.
+  // What came near to losing frames in that second: a good part of the longest that anything may wait.
   std::optional<Loss> Strain(std::size_t at) const {
     const RehearsalSecond& s = timeline_[at];
     if (s.connected && s.send_waiting_seconds > kOldToSend) return Loss::kDropped;
