@@ -155,21 +155,13 @@ json ShowJson(const Session& session, const Show& show, const Plan& plan, double
           {"cpu_cores", cpu_cores}};
 }
 
-// The nearest folder that is there: a show's own subfolder may come later.
-std::filesystem::path Existing(std::filesystem::path folder) {
-  folder = std::filesystem::absolute(folder);
-  std::error_code error;
-  while (folder.has_relative_path() && !std::filesystem::is_directory(folder, error)) folder = folder.parent_path();
-  return folder;
-}
-
 // Where the recordings will go: how much it holds, how fast it takes them.
 Disk MeasureDisk(Session& session, const Show& show, Targets& targets) {
   constexpr double kSeconds = 1;
   session.progress().Stage("writing to the recordings' disk", 1);
   Disk disk = ReadDisk(show.recording_folder);
   try {
-    disk.write_rate = MeasureWriteRate(Existing(show.recording_folder), {kSeconds}, SteadyClock(), &StopRequested());
+    disk.write_rate = session.MeasureWriteRate(show.recording_folder, kSeconds);
   } catch (const Error& error) {
     if (error.fault() == Fault::kInterrupted) throw;
     targets.warnings.push_back(fmt::format("the disk's write rate was not measured: {}", error.what()));

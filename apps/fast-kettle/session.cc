@@ -1,8 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "session.h"
 
+#include <sys/stat.h>
+
 #include <algorithm>
+#include <cerrno>
 #include <csignal>
+#include <cstring>
 #include <fstream>
 #include <iterator>
 #include <nlohmann/json.hpp>
@@ -156,10 +160,28 @@ std::map<std::string, int> Session::EncodesAtOnce(const std::vector<std::string>
     const EncoderFamily& family = FindFamily(name);
     if (family.device == DeviceKind::kCpu) continue;
     progress_.Show("how many encodes " + name + " opens at once", 0);
-    if (const auto limits = runner_.Limits(ProbeSettings(family, 0))) at_once[name] = limits->at_once;
+    if (const auto limits = Limits(name, 0)) at_once[name] = limits->at_once;
   }
   progress_.Clear();
   return at_once;
+}
+
+std::optional<LimitsOutcome> Session::Limits(const std::string& family, int device) {
+  const std::pair key(family, device);
+  const auto known = limits_.find(key);
+  if (known != limits_.end()) return known->second;
+  return limits_[key] = runner_.Limits(ProbeSettings(FindFamily(family), device));
+}
+
+WriteRate Session::MeasureWriteRate(const fs::path& folder, double seconds) {
+  fs::path existing = fs::absolute(folder);
+  std::error_code error;
+  while (existing.has_relative_path() && !fs::is_directory(existing, error)) existing = existing.parent_path();
+  struct stat status {};
+  if (stat(existing.c_str(), &status) != 0) FailMachine("{}: {}", existing.string(), std::strerror(errno));
+  const auto known = write_rates_.find(status.st_dev);
+  if (known != write_rates_.end()) return known->second;
+  return write_rates_[status.st_dev] = kettle::MeasureWriteRate(existing, {seconds}, SteadyClock(), &StopRequested());
 }
 
 std::vector<std::string> Session::FootageNotes() const {

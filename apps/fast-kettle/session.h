@@ -2,16 +2,21 @@
 // What every command of one run shares: places, the output folder, the worker, progress.
 #pragma once
 
+#include <sys/types.h>
+
 #include <atomic>
 #include <filesystem>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "background_load.h"
 #include "command_line.h"
 #include "kettle/footage/cache.h"
+#include "kettle/machine/disk.h"
 #include "kettle/machine/machine.h"
 #include "kettle/machine/nvidia.h"
 #include "kettle/planning/trial_book.h"
@@ -69,6 +74,11 @@ class Session {
   std::map<std::string, int> UsableDevices();
   // Of those families that are on a GPU: how many encodes the driver opens at once on the first one. Tried.
   std::map<std::string, int> EncodesAtOnce(const std::vector<std::string>& families);
+  // What the driver opens at most. Tried, once for each encoder; nothing if that failed.
+  std::optional<LimitsOutcome> Limits(const std::string& family, int device);
+  // How fast recordings are taken by the disk of `folder`, which may not exist yet: written for `seconds`, once for
+  // each file system. Throws Error as kettle::MeasureWriteRate.
+  WriteRate MeasureWriteRate(const std::filesystem::path& folder, double seconds);
   // How many devices a family may choose from; 1 for the CPU.
   int CountDevices(const EncoderFamily& family);
   // What the NVIDIA driver tells, asked in a worker. Remembered.
@@ -113,6 +123,8 @@ class Session {
   QualityCsv quality_csv_;
   std::vector<Footage> footage_;
   std::vector<FoundEncoder> encoders_;
+  std::map<std::pair<std::string, int>, std::optional<LimitsOutcome>> limits_;
+  std::map<dev_t, WriteRate> write_rates_;
   std::optional<std::vector<NvidiaDevice>> nvidia_;
   std::unique_ptr<BackgroundLoad> load_;
 };

@@ -65,8 +65,7 @@ void OpenEncoders(Session& session, Survey& survey) {
   for (const FoundEncoder& encoder : found) {
     SurveyedEncoder surveyed{encoder, {}};
     session.progress().Show(encoder.name, 0);
-    if (encoder.probe.works)
-      surveyed.limits = session.runner().Limits(ProbeSettings(FindFamily(encoder.name), encoder.device));
+    if (encoder.probe.works) surveyed.limits = session.Limits(encoder.name, encoder.device);
     survey.encoders.push_back(std::move(surveyed));
     session.progress().StepDone();
   }
@@ -75,13 +74,14 @@ void OpenEncoders(Session& session, Survey& survey) {
 }
 
 void MeasureDisk(Session& session, Survey& survey) {
+  constexpr double kSeconds = 3;
   const std::string& named = session.request().recording_folder;
   const std::filesystem::path folder = named.empty() ? session.out() : std::filesystem::path(named);
   session.progress().Stage("writing to the disk", 1);
   session.progress().Show(folder.string(), 0);
   survey.disk = ReadDisk(folder);
   try {
-    survey.disk->write_rate = MeasureWriteRate(folder, {}, SteadyClock(), &StopRequested());
+    survey.disk->write_rate = session.MeasureWriteRate(folder, kSeconds);
   } catch (const Error& error) {
     if (error.fault() == Fault::kInterrupted) throw;
     survey.disk_trouble = error.what();  // a full disk, most likely: the rest of the survey is still worth having

@@ -197,6 +197,17 @@ TEST_F(DiagnosisTest, WhatOnlyNearlyLostFramesIsToldAfterWhatDid) {
   EXPECT_EQ(Only().cause, Cause::kDisk);
 }
 
+TEST_F(DiagnosisTest, ALineThatIsFullAtLessThanTheStreamSendsIsTooNarrow) {
+  At(5).send_blocked_share = 0.8;
+  EXPECT_TRUE(Diagnosed().stretches.empty()) << "it took all of the stream: a keyframe had to wait";
+  At(5).acknowledged_kbps = 700;
+  EXPECT_EQ(Only().cause, Cause::kUplink);
+  EXPECT_THAT(Only().why, HasSubstr("700 kbit/s of the 3000"));
+  EXPECT_EQ(Diagnosed().cures.front().frames, 0);
+  At(5).send_blocked_share = 0.2;
+  EXPECT_TRUE(Diagnosed().stretches.empty()) << "little was sent because little was encoded";
+}
+
 TEST_F(DiagnosisTest, ASourceThatWasHeldUpIsNoEncodersFault) {
   At(5).late = 14;
   At(5).skipped_recording = 9;

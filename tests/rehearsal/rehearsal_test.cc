@@ -56,6 +56,9 @@ TEST_F(RehearsalTest, EveryFrameIsSentAndRecordedOrCounted) {
   ASSERT_GE(outcome.timeline.size(), 3u);
   EXPECT_GT(outcome.timeline[1].acknowledged_kbps, 0);
   EXPECT_GT(outcome.timeline[1].disk_kbps, 0);
+  int skipped = 0;
+  for (const RehearsalSecond& second : outcome.timeline) skipped += second.skipped_stream;
+  EXPECT_EQ(skipped, outcome.stream.skipped) << "none between the seconds, or after the last";
   EXPECT_GT(outcome.clock_max_ms, 0);
   EXPECT_EQ(outcome.lost() == 0 && outcome.stream.packets == outcome.stream.frames, outcome.holds());
   const RehearsalOutcome again = nlohmann::json(outcome).get<RehearsalOutcome>();

@@ -63,10 +63,23 @@ TEST_F(SenderTest, WhatIsGivenArrives) {
     EXPECT_EQ(sender.state().dropped, 0);
     EXPECT_GT(sender.state().acknowledged_bytes, 40 * 500);
     EXPECT_EQ(sender.state().losses, 0);
+    EXPECT_EQ(sender.state().blocked_seconds, 0) << "the kernel held all of it";
   }
   const Arrived arrived = ReadArrived("arrived.csv");
   EXPECT_EQ(arrived.pictures, 40);
   EXPECT_EQ(arrived.sounds, 5);
+}
+
+TEST_F(SenderTest, ALineThatTakesNothingMoreIsNoticed) {
+  RunningIngest ingest({.link = {LineTrace::Steady(1000, 1)}});
+  Sender sender({ingest.url(), {"key"}, {}}, clock_);
+  for (int i = 0; i < 40; ++i)  // 2.4 Mbit at once
+    sender.Give(Message(RtmpType::kVideo, 0, 7500), Sender::Picture{i, i == 0});
+  sender.Finish(10);
+  EXPECT_TRUE(sender.Dropped().empty());
+  // What the kernels of both sides hold needs no line.
+  EXPECT_GT(sender.state().blocked_seconds, 0.3);
+  EXPECT_LT(sender.state().blocked_seconds, 60);
 }
 
 TEST_F(SenderTest, AnIngestThatIsNotThereIsAnError) {

@@ -19,7 +19,8 @@ constexpr double kMuchStolen = 0.1;     // cores
 constexpr double kMuchOfOthers = 0.25;  // cores that one other program takes
 constexpr double kBrokenLine = 0.1;     // of the stream's rate: there is no line
 constexpr double kPoorLine = 0.97;      // of the stream's rate
-constexpr double kOldToSend = 0.4;      // seconds that a picture has waited for the line, of 1.5
+constexpr double kOldToSend = 0.75;     // seconds that a picture has waited for the line, of 1.5
+constexpr double kBlocked = 0.5;        // of a second: what the line took in it is what it carries
 constexpr double kOldToWrite = 1;       // seconds that a packet has waited for the disk, of 2
 
 double Busy(const RehearsalSecond& s) {
@@ -71,12 +72,17 @@ class Judge {
   // What came near to losing frames in that second: a good part of the longest that anything may wait.
   std::optional<Loss> Strain(std::size_t at) const {
     const RehearsalSecond& s = timeline_[at];
-    if (s.connected && s.send_waiting_seconds > kOldToSend) return Loss::kDropped;
+    if (s.connected && (s.send_waiting_seconds > kOldToSend || IsTooNarrow(s))) return Loss::kDropped;
     if (s.disk_waiting_seconds > kOldToWrite) return Loss::kStalled;
     return std::nullopt;
   }
 
  private:
+  // However little came to be sent: the line was full, and that at less than the stream's rate.
+  bool IsTooNarrow(const RehearsalSecond& s) const {
+    return s.send_blocked_share > kBlocked && s.acknowledged_kbps < facts_.stream_kbps * kPoorLine;
+  }
+
   Finding OfTheLine(std::size_t at) const {
     // A picture is dropped after it has waited: the dip was a little before.
     double least = timeline_[at].acknowledged_kbps, waiting = 0;

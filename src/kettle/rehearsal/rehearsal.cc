@@ -30,6 +30,7 @@ namespace {
 const std::set<std::string> kOwnProcesses = {"kettle-engine", "kettle-ingest", kStandInProcess};
 
 constexpr int kSampleRate = 48'000;
+constexpr double kShortestSecond = 0.05;    // less tells nothing of cores
 constexpr double kLongestLookSeconds = 30;  // no encoder looks further ahead
 
 SenderRequest RequestOf(const RehearsalTask& task) {
@@ -106,16 +107,14 @@ class Rehearsing {
     if (task_.power_cut_seconds > 0) killer_ = std::thread([this] { CutPower(); });
     Release(frames, progress);
     ending_ = true;
+    meter_thread_.join();  // it reads once more, as long as the encoders' threads are there to be read
     sound_thread_.join();
     if (sound_error_) std::rethrow_exception(sound_error_);
     outcome_.stream = stream_.Finish();
     outcome_.recording = recording_.Finish();
     stream_out_.sender().Finish(task_.most_send_delay_seconds + 1);
     for (auto& file : recorders_) file->Finish();
-    meter_thread_.join();
-    // What was lost while the encoders and queues ran empty.
-    if (const double now = Elapsed(); now - metered_seconds_ > 0.05)
-      outcome_.timeline.push_back(TakeSecond(metered_seconds_, now));
+    AddLateLosses();
     Summarise();
     return std::move(outcome_);
   }
@@ -199,11 +198,24 @@ class Rehearsing {
     for (int second = 1; !ending_; ++second) {
       const std::int64_t until = start_ns_ + second * 1'000'000'000LL;
       while (!ending_ && clock_.now_ns() < until) clock_.SleepUntil(std::min(until, clock_.now_ns() + 100'000'000));
-      if (ending_) return;
       const double now = Elapsed();
+      if (now - metered_seconds_ < kShortestSecond) return;
       outcome_.timeline.push_back(TakeSecond(metered_seconds_, now));
       metered_seconds_ = now;
     }
+  }
+
+  // What was lost while the encoders and queues ran empty belongs to the last second.
+  void AddLateLosses() {
+    if (outcome_.timeline.empty()) return;
+    const RehearsalSecond after = TakeSecond(metered_seconds_, Elapsed());
+    RehearsalSecond& last = outcome_.timeline.back();
+    last.late += after.late;
+    last.skipped_stream += after.skipped_stream;
+    last.skipped_recording += after.skipped_recording;
+    last.dropped += after.dropped;
+    last.stalled += after.stalled;
+    last.connected = last.connected && after.connected;
   }
 
   RehearsalSecond TakeSecond(double from, double to) {
@@ -211,7 +223,8 @@ class Rehearsing {
     second.start_seconds = from;
     meter_.Read(to - from, second);
     const SenderState sent = stream_out_.sender().state();
-    RehearsalCounts counts{late_, stream_.skipped(), recording_.skipped(), sent.dropped, 0, sent.acknowledged_bytes, 0};
+    RehearsalCounts counts{late_, stream_.skipped(),   recording_.skipped(), sent.dropped, 0, sent.acknowledged_bytes,
+                           0,     sent.blocked_seconds};
     for (auto& file : recorders_) {
       const RecorderState state = file->state();
       counts.stalled += state.stalled;
@@ -232,6 +245,7 @@ class Rehearsing {
     second.stream_waiting = static_cast<int>(stream_.waiting());
     second.recording_waiting = static_cast<int>(recording_.waiting());
     second.send_waiting_seconds = sent.waiting_seconds;
+    second.send_blocked_share = std::min(1.0, (counts.blocked_seconds - counts_.blocked_seconds) / (to - from));
     second.round_trip_ms = sent.round_trip_ms;
     second.connected = sent.connected;
     counts_ = counts;

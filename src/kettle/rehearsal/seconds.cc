@@ -55,7 +55,8 @@ void CoreMeter::Read(double seconds, RehearsalSecond& second) {
 std::string SecondsCsv(const std::vector<RehearsalSecond>& seconds) {
   std::string csv =
       "second,late,skipped_stream,skipped_recording,dropped,stalled,stream_waiting,recording_waiting,"
-      "send_waiting_seconds,acknowledged_kbps,round_trip_ms,connected,disk_kbps,longest_write_ms,disk_waiting_seconds,"
+      "send_waiting_seconds,send_blocked_share,acknowledged_kbps,round_trip_ms,connected,disk_kbps,longest_write_ms,"
+      "disk_waiting_seconds,"
       "stream_cores,recording_cores,other_own_cores,device_cores,game_cores,other_cores,stolen_cores,encoder_share,gpu_"
       "share,busiest,"
       "busiest_cores\n";
@@ -63,13 +64,14 @@ std::string SecondsCsv(const std::vector<RehearsalSecond>& seconds) {
     std::string name = s.busiest;  // a process may call itself anything
     std::replace_if(
         name.begin(), name.end(), [](char c) { return c == ',' || c == '"' || c == '\n'; }, ' ');
-    csv += fmt::format("{:.0f},{},{},{},{},{},{},{},{:.3f},{:.0f},{:.2f},{},{:.0f},{:.2f},{:.3f},", s.start_seconds,
-                       s.late, s.skipped_stream, s.skipped_recording, s.dropped, s.stalled, s.stream_waiting,
-                       s.recording_waiting, s.send_waiting_seconds, s.acknowledged_kbps, s.round_trip_ms, s.connected,
-                       s.disk_kbps, s.longest_write_ms, s.disk_waiting_seconds) +
-           fmt::format("{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.2f},{:.2f},{},{:.3f}\n", s.stream_cores,
-                       s.recording_cores, s.other_own_cores, s.device_cores, s.game_cores, s.other_cores,
-                       s.stolen_cores, s.encoder_share, s.gpu_share, name, s.busiest_cores);
+    csv +=
+        fmt::format("{:.0f},{},{},{},{},{},{},{},{:.3f},{:.2f},{:.0f},{:.2f},{},{:.0f},{:.2f},{:.3f},", s.start_seconds,
+                    s.late, s.skipped_stream, s.skipped_recording, s.dropped, s.stalled, s.stream_waiting,
+                    s.recording_waiting, s.send_waiting_seconds, s.send_blocked_share, s.acknowledged_kbps,
+                    s.round_trip_ms, s.connected, s.disk_kbps, s.longest_write_ms, s.disk_waiting_seconds) +
+        fmt::format("{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.2f},{:.2f},{},{:.3f}\n", s.stream_cores,
+                    s.recording_cores, s.other_own_cores, s.device_cores, s.game_cores, s.other_cores, s.stolen_cores,
+                    s.encoder_share, s.gpu_share, name, s.busiest_cores);
   }
   return csv;
 }

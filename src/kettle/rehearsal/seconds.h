@@ -20,6 +20,7 @@ struct RehearsalSecond {
   int late = 0, skipped_stream = 0, skipped_recording = 0, dropped = 0, stalled = 0;
   int stream_waiting = 0, recording_waiting = 0;  // frames before the encoders, at its end
   double send_waiting_seconds = 0;                // of the oldest in the send queue, at its end
+  double send_blocked_share = 0;                  // of the time: the line took nothing more, 0..1
   double acknowledged_kbps = 0, round_trip_ms = 0;
   bool connected = true;
   double disk_kbps = 0, longest_write_ms = 0, disk_waiting_seconds = 0;
@@ -35,6 +36,7 @@ struct RehearsalSecond {
 struct RehearsalCounts {
   int late = 0, skipped_stream = 0, skipped_recording = 0, dropped = 0, stalled = 0;
   std::int64_t acknowledged_bytes = 0, written_bytes = 0;
+  double blocked_seconds = 0;
 };
 
 // Names of the threads that encode, which their encoders' own threads share.

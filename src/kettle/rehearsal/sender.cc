@@ -126,6 +126,13 @@ bool Sender::Write() {
   return true;
 }
 
+void Sender::WaitForTheLine() {
+  const double since = now();
+  publisher_->WaitToSend(0.01);
+  const std::scoped_lock lock(mutex_);
+  state_.blocked_seconds += now() - since;
+}
+
 void Sender::Run() {
   NameThread("sender");
   while (true) {
@@ -155,7 +162,7 @@ void Sender::Run() {
         all = Write();
         Settle();
       }
-      if (!all) publisher_->WaitToSend(0.01);
+      if (!all) WaitForTheLine();
     } catch (const Error& error) {
       if (connected) LoseConnection(error.what());
     }

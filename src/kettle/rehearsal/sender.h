@@ -31,6 +31,7 @@ struct SenderState {
   bool connected = true;
   int losses = 0;                       // of the connection
   double waiting_seconds = 0;           // of the oldest message in the queue
+  double blocked_seconds = 0;           // in which the connection took nothing more, over all connections
   std::int64_t acknowledged_bytes = 0;  // over all connections
   double round_trip_ms = 0;
   int dropped = 0;      // pictures
@@ -67,6 +68,8 @@ class Sender {
   // Needs the lock. Sends what the connection takes; false if it takes nothing now.
   bool Write();
   void LoseConnection(const std::string& why);
+  // Until the connection takes something again, or for a moment.
+  void WaitForTheLine();
   // Needs the lock. Notes the pictures of which the ingest's kernel has acknowledged the last byte.
   void Settle();
 
