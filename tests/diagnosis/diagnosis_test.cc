@@ -106,10 +106,20 @@ TEST_F(DiagnosisTest, TheHypervisorIsToldApart) {
   EXPECT_EQ(Only().cause, Cause::kStolen);
 }
 
+TEST_F(DiagnosisTest, TheHypervisorTakesNoLongerThanItTook) {
+  At(5).stolen_cores = 0.2;
+  At(5).late = 3;  // at 25 frames a second
+  EXPECT_EQ(Only().cause, Cause::kStolen) << "though there was room: it came in one piece";
+  At(6).late = 12;
+  EXPECT_EQ(Only().cause, Cause::kSourceHeldUp) << "half a second was missing, and 0.2 s were stolen";
+}
+
 TEST_F(DiagnosisTest, AGameThatTakesMoreThanUsual) {
   At(5).game_cores = 1.1;
   At(5).skipped_stream = 9;
   EXPECT_EQ(Only().cause, Cause::kGame);
+  At(5).stolen_cores = 0.2;
+  EXPECT_EQ(Only().cause, Cause::kGame) << "it took more than others on the host did";
   EXPECT_THAT(Diagnosed().cures.front().text, HasSubstr("cap the game's frame rate"));
 }
 

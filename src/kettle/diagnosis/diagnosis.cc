@@ -47,7 +47,8 @@ struct Finding {
 
 class Judge {
  public:
-  Judge(const RehearsalOutcome& outcome, const DiagnosisFacts& facts) : timeline_(outcome.timeline), facts_(facts) {
+  Judge(const RehearsalOutcome& outcome, const DiagnosisFacts& facts, const PlanFile& plan)
+      : timeline_(outcome.timeline), facts_(facts), plan_(plan) {
     for (const RehearsalFile& file : outcome.files) {
       disk_full_ = disk_full_ || file.disk_full;
       if (disk_trouble_.empty()) disk_trouble_ = file.trouble;
@@ -109,6 +110,21 @@ class Judge {
                         s.disk_waiting_seconds, s.longest_write_ms)};
   }
 
+  // Whether as much was stolen in the seconds in a row with that loss as the frames lost in them last.
+  bool StolenTimeExplains(Loss loss, std::size_t at) const {
+    const FrameRate rate = loss == Loss::kSkippedStream ? plan_.stream.frame_rate : plan_.recording.frame_rate;
+    std::size_t first = at, last = at;
+    while (first > 0 && LostIn(timeline_[first - 1], loss) > 0) --first;
+    while (last + 1 < timeline_.size() && LostIn(timeline_[last + 1], loss) > 0) ++last;
+    double stolen_seconds = 0;
+    int lost = 0;
+    for (std::size_t i = first; i <= last; ++i) {
+      stolen_seconds += timeline_[i].stolen_cores;
+      lost += LostIn(timeline_[i], loss);
+    }
+    return stolen_seconds >= lost / rate.fps();
+  }
+
   Finding OfTheMachine(Loss loss, std::size_t at) const {
     // Of the second and the one before it the fuller: what fills a queue may be over when a frame is lost.
     const RehearsalSecond* fullest = &timeline_[at];
@@ -122,7 +138,9 @@ class Judge {
                                                           : false;
     // An engine of its own waits for no processor unless all are taken.
     const bool is_full = busy >= kFull * facts_.cpu_cores;
-    if (s.stolen_cores >= kMuchStolen && s.stolen_cores >= s.busiest_cores && (is_full || !on_gpu))
+    const double more_by_game = s.game_cores - usual_game_;
+    if (s.stolen_cores >= kMuchStolen && s.stolen_cores >= std::max(s.busiest_cores, more_by_game) &&
+        (is_full || (!on_gpu && StolenTimeExplains(loss, at))))
       return {Cause::kStolen, "",
               fmt::format("{}, {:.2f} of them by other machines on this host", full, s.stolen_cores)};
     if (is_full) {
@@ -151,6 +169,7 @@ class Judge {
 
   const std::vector<RehearsalSecond>& timeline_;
   const DiagnosisFacts& facts_;
+  const PlanFile& plan_;
   double usual_game_ = 0;
   bool disk_full_ = false;
   std::string disk_trouble_;  // why a recording ended early
@@ -260,7 +279,7 @@ const char* Name(Cause cause) {
 }
 
 Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts, const PlanFile& plan) {
-  const Judge judge(outcome, facts);
+  const Judge judge(outcome, facts, plan);
   Diagnosis diagnosis;
   struct Lost {
     int frames = 0;
