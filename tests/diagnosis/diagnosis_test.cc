@@ -160,6 +160,9 @@ TEST_F(DiagnosisTest, AnEngineWaitsForNoProcessorUnlessAllAreTaken) {
   EXPECT_EQ(Only().cause, Cause::kRecordingEncoder);
   At(5).stolen_cores = 0.6;
   EXPECT_EQ(Only().cause, Cause::kStolen) << "nothing was left for feeding it";
+  At(5).encoder_share = 0.97;
+  EXPECT_EQ(Only().cause, Cause::kRecordingEncoder) << "it was fed more than it could take";
+  EXPECT_THAT(Only().why, HasSubstr("97 % busy"));
 }
 
 TEST_F(DiagnosisTest, ADiskThatIsSlowAndOneThatIsFull) {

@@ -14,7 +14,7 @@ namespace kettle {
 
 namespace {
 
-constexpr double kFull = 0.9;           // of the processors: what comes on top waits
+constexpr double kFull = 0.9;           // of the processors, or of an engine: what comes on top waits
 constexpr double kMuchStolen = 0.1;     // cores
 constexpr double kMuchOfOthers = 0.25;  // cores that one other program takes
 constexpr double kBrokenLine = 0.1;     // of the stream's rate: there is no line
@@ -136,6 +136,10 @@ class Judge {
     const bool on_gpu = loss == Loss::kSkippedStream      ? facts_.stream_on_gpu
                         : loss == Loss::kSkippedRecording ? facts_.recording_on_gpu
                                                           : false;
+    const double engine = std::max(s.encoder_share, timeline_[at].encoder_share);
+    if (on_gpu && engine >= kFull)
+      return {loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder, "",
+              fmt::format("the GPU's encode engine was {:.0f} % busy", engine * 100)};
     // An engine of its own waits for no processor unless all are taken.
     const bool is_full = busy >= kFull * facts_.cpu_cores;
     const double more_by_game = s.game_cores - usual_game_;
