@@ -228,8 +228,8 @@ int RunRehearse(Session& session) {
   const RehearseOptions& options = session.request().rehearse;
   const PlanFile plan = ReadPlan(session);
   const OnlyOne only;
-  if (!options.to.empty() && IngestUrl::Parse(options.to).scheme != "rtmp")
-    FailInput("--to: a rehearsal streams over rtmp:// only; uplink --to measures the others");
+  if (!options.to.empty() && IngestUrl::Parse(options.to).scheme == "srt")
+    FailInput("--to: a rehearsal streams over rtmp:// or rtmps://; uplink --to measures srt:// too");
   Stage stage(session, plan);
   if (!options.climb) {
     const RehearsalTask task = stage.Task(plan);

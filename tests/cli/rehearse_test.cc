@@ -78,7 +78,7 @@ TEST_F(RehearseTest, BadInputIsOneLine) {
   EXPECT_THAT(complaint("none.json"), HasSubstr("no such file"));
   EXPECT_THAT(complaint("plan.json --container avi"), HasSubstr("matroska"));
   EXPECT_THAT(complaint("plan.json --load none.json"), HasSubstr("no such file"));
-  EXPECT_THAT(complaint("plan.json --to srt://127.0.0.1:9000"), HasSubstr("rtmp:// only"));
+  EXPECT_THAT(complaint("plan.json --to srt://127.0.0.1:9000"), HasSubstr("rtmp:// or rtmps://"));
   EXPECT_THAT(complaint("plan.json --to rtmp://127.0.0.1:1/live --link a.toml"), HasSubstr("cannot shape"));
   EXPECT_THAT(complaint("plan.json --link none.toml"), HasSubstr("none.toml"));
   EXPECT_THAT(complaint("plan.json --recording-folder none"), HasSubstr("none"));

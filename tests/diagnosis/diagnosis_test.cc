@@ -100,6 +100,14 @@ TEST_F(DiagnosisTest, AnotherProgramIsNamed) {
   EXPECT_FALSE(Diagnosed().cures.front().lower_bit_rate_helps);
 }
 
+TEST_F(DiagnosisTest, ProgramsThatComeAndGoAreToldWithoutAName) {
+  At(5).other_cores = 0.4;
+  At(5).skipped_recording = 9;
+  EXPECT_EQ(Only().cause, Cause::kOtherProgram);
+  EXPECT_THAT(Only().why, HasSubstr("0.40 by other programs"));
+  EXPECT_THAT(Diagnosed().cures.front().text, HasSubstr("end what else runs"));
+}
+
 TEST_F(DiagnosisTest, TheHypervisorIsToldApart) {
   At(5).stolen_cores = 0.6;
   At(5).skipped_stream = 9;

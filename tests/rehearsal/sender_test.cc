@@ -4,6 +4,7 @@
 
 #include <unistd.h>
 
+#include "certificate.h"
 #include "running_ingest.h"
 #include "support.h"
 
@@ -80,6 +81,36 @@ TEST_F(SenderTest, ALineThatTakesNothingMoreIsNoticed) {
   // What the kernels of both sides hold needs no line.
   EXPECT_GT(sender.state().blocked_seconds, 0.3);
   EXPECT_LT(sender.state().blocked_seconds, 60);
+}
+
+TEST_F(SenderTest, OverTlsWhatTheLineRefusedIsGivenAgainAndWhatIsOldIsDropped) {
+  test::MakeCertificate(path(""));
+  setenv("SSL_CERT_FILE", path("certificate.pem").c_str(), 1);
+  std::size_t dropped = 0;
+  {
+    RunningIngest ingest({.link = {LineTrace::Steady(3000, 1)},
+                          .report = path("arrived.csv"),
+                          .certificate = path("certificate.pem"),
+                          .private_key = path("key.pem")});
+    SenderRequest request{ingest.url("rtmps"), {"key"}, {0.5}};
+    request.held_bytes = 32 << 10;
+    Sender sender(request, clock_);
+    unsetenv("SSL_CERT_FILE");
+    for (int i = 0; i < 60; ++i)  // 9.6 Mbit at once
+      sender.Give(Message(RtmpType::kVideo, 0, 20'000), Sender::Picture{i, i == 0});
+    usleep(800'000);
+    sender.Give(Message(RtmpType::kVideo, 0, 20'000), Sender::Picture{60, true});
+    sender.Finish(20);
+    dropped = sender.Dropped().size();
+    EXPECT_EQ(sender.state().dropped, static_cast<int>(dropped));
+    EXPECT_EQ(sender.state().losses, 0) << sender.state().trouble;
+  }
+  EXPECT_GT(dropped, 10u);
+  EXPECT_LT(dropped, 60u);
+  // What the ingest's kernel had acknowledged and its program not yet read is counted as arrived.
+  const int told = ReadArrived("arrived.csv").pictures + static_cast<int>(dropped);
+  EXPECT_LE(told, 61);
+  EXPECT_GE(told, 61 - 16);
 }
 
 TEST_F(SenderTest, AnIngestThatIsNotThereIsAnError) {

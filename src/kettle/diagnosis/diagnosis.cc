@@ -151,6 +151,9 @@ class Judge {
       if (!s.busiest.empty() && s.busiest_cores >= kMuchOfOthers)
         return {Cause::kOtherProgram, s.busiest,
                 fmt::format("{}; \"{}\" took {:.2f}", full, s.busiest, s.busiest_cores)};
+      if (s.other_cores >= kMuchOfOthers)  // what lives shorter than a second is nowhere by name
+        return {Cause::kOtherProgram, "",
+                fmt::format("{}; {:.2f} by other programs, none of them for long", full, s.other_cores)};
       if (s.game_cores > usual_game_ * 1.2 + 0.1)
         return {Cause::kGame, "",
                 fmt::format("{}; the game took {:.2f}, usually {:.2f}", full, s.game_cores, usual_game_)};
@@ -228,7 +231,9 @@ Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbp
       return {cause, 0,
               "record to a faster disk, or lower the recording's bit rate; fast-kettle survey measures the disk", ""};
     case Cause::kDiskFull: return {cause, 0, "make room on the disk, or record to another one", ""};
-    case Cause::kOtherProgram: return {cause, 0, fmt::format("end \"{}\" while you are live", program), ""};
+    case Cause::kOtherProgram:
+      return {cause, 0,
+              fmt::format("end {} while you are live", program.empty() ? "what else runs" : '"' + program + '"'), ""};
     case Cause::kStolen: return {cause, 0, "this is a virtual machine that shares its processors: give it its own", ""};
     case Cause::kGame:
     case Cause::kSourceStarved: {

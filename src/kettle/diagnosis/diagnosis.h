@@ -38,7 +38,7 @@ struct LossStretch {
   Cause cause;
   double from_seconds = 0, to_seconds = 0;
   int frames = 0;
-  std::string program;  // for kOtherProgram
+  std::string program;  // for kOtherProgram; empty: several, each too short-lived to be seen
   std::string why;      // what the counters show, one sentence
 };
 

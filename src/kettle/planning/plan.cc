@@ -10,6 +10,7 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/planning/nearest.h"
+#include "kettle/planning/picture_choice.h"
 #include "kettle/planning/refine.h"
 #include "kettle/planning/sharing.h"
 #include "kettle/units/error.h"
@@ -54,51 +55,6 @@ std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& ta
 }
 
 namespace {
-
-void Explain(Targets& targets, const Because& reason) {
-  for (Because& known : targets.reasons)
-    if (known.choice == reason.choice) {
-      known = reason;
-      return;
-    }
-  targets.reasons.push_back(reason);
-}
-
-// The choice of a picture among those tried, with the nearest other size and frame rate as evidence.
-void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& chosen, Targets& targets) {
-  targets.stream.size = chosen.size;
-  targets.stream.frame_rate = chosen.rate;
-  const auto compared = [&](const auto& same, const auto& name) {
-    std::string others;
-    for (const TriedPicture& other : tried)
-      if (same(other) && &other != &chosen)
-        others +=
-            fmt::format("{}{} {}", others.empty() ? "" : ", ", name(other),
-                        other.best ? fmt::format("{}{:.1f}", other.best->measured ? "" : "at most ", other.best->score)
-                                   : "does not keep pace");
-    return fmt::format("the best looking of those tried, {:.1f} dB MS-SSIM{}", chosen.best->score,
-                       others.empty() ? "" : "; " + others);
-  };
-  if (targets.sizes.size() > 1)
-    Explain(targets, {"stream.size", chosen.size.str(),
-                      compared([&](const TriedPicture& t) { return t.rate == chosen.rate; },
-                               [](const TriedPicture& t) { return t.size.str(); }),
-                      true});
-  if (targets.rates.size() > 1)
-    Explain(targets, {"stream.frame_rate", chosen.rate.str(),
-                      compared([&](const TriedPicture& t) { return t.size == chosen.size; },
-                               [](const TriedPicture& t) { return t.rate.str(); }),
-                      true});
-}
-
-// The best looking picture tried that takes clearly fewer pixels a second than `size` and `rate`.
-const TriedPicture* LighterPicture(const std::vector<TriedPicture>& tried, const EncodeSettings& than) {
-  constexpr double kClearly = 0.85;
-  const double limit = kClearly * static_cast<double>(than.size.pixels()) * than.frame_rate.fps();
-  for (const TriedPicture& picture : tried)
-    if (picture.best && static_cast<double>(picture.size.pixels()) * picture.rate.fps() <= limit) return &picture;
-  return nullptr;
-}
 
 // Quality levels found for the recording, by family; none yet: its target's bit rate rules.
 using RecordingLevels = std::map<std::string, int>;
@@ -262,10 +218,11 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   const std::vector<FamilyOptions> families = Families(request, plan.targets, levels, options);
 
   if (space.sizes.size() * space.rates.size() > 1) plan.pictures = SearchPicture(space, options);
-  if (!plan.pictures.empty() && plan.pictures.front().best)
-    ChoosePicture(plan.pictures, plan.pictures.front(), plan.targets);
+  const auto place = [&] {
+    return Place(families, plan.capacity, IsHeavier(plan.targets.recording, plan.targets.stream));
+  };
   for (int round = 1; round <= kMostPictures; ++round) {
-    plan.placement = Place(families, plan.capacity, IsHeavier(plan.targets.recording, plan.targets.stream));
+    plan.placement = round == 1 ? PlaceBestPicture(plan.pictures, place, plan.targets) : place();
     if (!plan.placement.feasible.empty()) {
       const Pair refined =
           RefineStream(plan.placement.feasible.front(), plan.capacity, options, plan.targets.most_b_frames);
@@ -278,7 +235,7 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
     plan.proving.attempts.insert(plan.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
     const TriedPicture* lighter = LighterPicture(plan.pictures, plan.targets.stream);
     if (plan.verdict() == PlanVerdict::kHolds || !lighter || round == kMostPictures) break;
-    ChoosePicture(plan.pictures, *lighter, plan.targets);
+    ChoosePicture(plan.pictures, *lighter, "what looks better did not hold", plan.targets);
   }
   if (!plan.proving.holds()) ProveNearest(families, plan.capacity, prove, plan.proving);
 

@@ -217,6 +217,15 @@ class Chooser {
 
 }  // namespace
 
+void Explain(Targets& targets, const Because& reason) {
+  for (Because& known : targets.reasons)
+    if (known.choice == reason.choice) {
+      known = reason;
+      return;
+    }
+  targets.reasons.push_back(reason);
+}
+
 void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targets) {
   if (!choice.chosen()) {
     targets.warnings.push_back("the send-queue model finds no rate that this line carries without losing frames");

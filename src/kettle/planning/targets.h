@@ -36,6 +36,9 @@ struct Targets {
   std::vector<std::string> warnings;  // one line each, for the user
 };
 
+// Adds the reason of a choice, or replaces the one that it had.
+void Explain(Targets& targets, const Because& reason);
+
 // What the send-queue model found for the line: sets the stream's rate control and, where the show does not ask for
 // one, its bit rate, with the reasons.
 void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targets);

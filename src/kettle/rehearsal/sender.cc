@@ -32,8 +32,9 @@ void Sender::Connect() {
   publisher_ = std::move(publisher);
   writing_.clear();
   on_its_way_.clear();
-  greeting_bytes_ = publisher_->state().acknowledged_bytes;
-  written_bytes_ = 0;
+  // The handshake of TCP counts as one. What was given is acknowledged, as it was answered, or soon will be.
+  const TcpState tcp = publisher_->state();
+  not_ours_bytes_ = std::max<std::int64_t>(0, tcp.acknowledged_bytes - tcp.given_bytes);
   opened_ = false;
   state_.connected = true;
 }
@@ -73,9 +74,14 @@ SenderState Sender::state() const {
 }
 
 void Sender::Settle() {
-  const std::int64_t acknowledged = publisher_->state().acknowledged_bytes - greeting_bytes_;
+  const std::int64_t acknowledged = publisher_->state().acknowledged_bytes - not_ours_bytes_;
   for (; !on_its_way_.empty() && on_its_way_.front().end_byte <= acknowledged; on_its_way_.pop_front())
     arrived_.push_back(on_its_way_.front().number);
+}
+
+void Sender::NoteGiven() {
+  if (!on_its_way_.empty() && on_its_way_.back().end_byte == kNotYet)
+    on_its_way_.back().end_byte = publisher_->state().given_bytes;
 }
 
 void Sender::LoseConnection(const std::string& why) {
@@ -94,7 +100,6 @@ void Sender::LoseConnection(const std::string& why) {
 bool Sender::Write() {
   if (!opened_ && !opening_.empty()) {
     for (const RtmpMessage& message : opening_) writing_ += publisher_->Wrap(message);
-    written_bytes_ += static_cast<std::int64_t>(writing_.size());
     opened_ = true;
   }
   while (!writing_.empty() || !queue_.empty()) {
@@ -108,20 +113,22 @@ bool Sender::Write() {
       // A message leaves the queue with its first byte, not before: until then it can be dropped.
       std::string bytes = publisher_->Wrap(next.message);
       const std::size_t taken = publisher_->Send(bytes);
-      if (taken == 0) return false;
-      written_bytes_ += static_cast<std::int64_t>(bytes.size());
+      if (taken == 0 && !publisher_->insists()) return false;
       if (next.video) {
         needs_keyframe_ = false;
-        on_its_way_.push_back({next.number, written_bytes_});
+        on_its_way_.push_back({next.number});
       }
       queue_.Pop();
       bytes.erase(0, taken);
       writing_ = std::move(bytes);
+      if (writing_.empty()) NoteGiven();
+      if (taken == 0) return false;
       continue;
     }
     const std::size_t taken = publisher_->Send(writing_);
     if (taken == 0) return false;
     writing_.erase(0, taken);
+    if (writing_.empty()) NoteGiven();
   }
   return true;
 }
@@ -185,9 +192,8 @@ void Sender::Finish(double patience_seconds) {
     // It is over either way.
   }
   // What the kernel has taken whole still arrives; a message that was broken off does not.
-  const std::int64_t taken = written_bytes_ - static_cast<std::int64_t>(writing_.size());
   for (const OnItsWay& picture : on_its_way_)
-    if (picture.end_byte <= taken)
+    if (picture.end_byte != kNotYet)
       arrived_.push_back(picture.number);
     else
       ++state_.dropped;

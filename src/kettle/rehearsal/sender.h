@@ -5,6 +5,7 @@
 #include <condition_variable>
 #include <cstdint>
 #include <deque>
+#include <limits>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -70,6 +71,8 @@ class Sender {
   void LoseConnection(const std::string& why);
   // Until the connection takes something again, or for a moment.
   void WaitForTheLine();
+  // Needs the lock. The last byte of what was being written has been given.
+  void NoteGiven();
   // Needs the lock. Notes the pictures of which the ingest's kernel has acknowledged the last byte.
   void Settle();
 
@@ -85,12 +88,14 @@ class Sender {
   std::int64_t earlier_bytes_ = 0;  // acknowledged on connections that are lost
   SenderState state_;
   std::vector<std::int64_t> given_, arrived_;  // pictures
+  static constexpr std::int64_t kNotYet = std::numeric_limits<std::int64_t>::max();
   struct OnItsWay {
-    std::int64_t number, end_byte;  // of the connection
+    std::int64_t number;
+    std::int64_t end_byte = kNotYet;  // of those given to the connection
   };
   std::deque<OnItsWay> on_its_way_;
-  std::int64_t greeting_bytes_ = 0, written_bytes_ = 0;  // of the connection: before and since the publish began
-  double give_up_seconds_ = 0;                           // when Finish stops waiting
+  std::int64_t not_ours_bytes_ = 0;  // that the connection counts as acknowledged beyond what was given
+  double give_up_seconds_ = 0;       // when Finish stops waiting
   std::thread thread_;
 };
 

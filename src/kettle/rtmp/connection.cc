@@ -5,6 +5,7 @@
 #include <linux/sockios.h>
 #include <linux/tcp.h>
 #include <netdb.h>
+#include <openssl/bio.h>
 #include <openssl/err.h>
 #include <openssl/ssl.h>
 #include <openssl/x509_vfy.h>
@@ -152,7 +153,10 @@ std::size_t Connection::Write(std::string_view bytes) {
     FailInput("the connection was lost");
   }
   const ssize_t done = send(socket_, bytes.data(), bytes.size(), MSG_NOSIGNAL);
-  if (done >= 0) return static_cast<std::size_t>(done);
+  if (done >= 0) {
+    given_bytes_ += done;
+    return static_cast<std::size_t>(done);
+  }
   if (errno == EAGAIN || errno == EINTR) return 0;
   FailInput("the connection was lost ({})", std::strerror(errno));
 }
@@ -187,6 +191,7 @@ TcpState Connection::state() const {
   state.round_trip_ms = info.tcpi_rtt / 1000.0;
   state.least_round_trip_ms = info.tcpi_min_rtt / 1000.0;
   state.acknowledged_bytes = static_cast<std::int64_t>(info.tcpi_bytes_acked);
+  state.given_bytes = ssl_ ? static_cast<std::int64_t>(BIO_number_written(SSL_get_wbio(ssl_.get()))) : given_bytes_;
   state.sent_segments = info.tcpi_segs_out;
   state.resent_segments = info.tcpi_total_retrans;
   state.segment_bytes = static_cast<int>(info.tcpi_snd_mss);

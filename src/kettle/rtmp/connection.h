@@ -17,6 +17,7 @@ namespace kettle {
 struct TcpState {
   double round_trip_ms = 0, least_round_trip_ms = 0;
   std::int64_t acknowledged_bytes = 0;
+  std::int64_t given_bytes = 0;  // to the kernel, with what TLS adds
   std::int64_t sent_segments = 0, resent_segments = 0;
   std::int64_t unsent_bytes = 0;  // given to the kernel, not yet on the line
   int segment_bytes = 0;          // of payload, at most
@@ -34,7 +35,8 @@ class Connection {
   Connection(const Connection&) = delete;
   Connection& operator=(const Connection&) = delete;
 
-  // How many bytes were taken, 0 if none can be now. Throws Error(kInput) if the connection is lost.
+  // How many bytes were taken, 0 if none can be now: with TLS the same bytes must then be given again before any
+  // others, as some of them may be on their way. Throws Error(kInput) if the connection is lost.
   std::size_t Write(std::string_view bytes);
   // What is there, at most so much, "" if nothing is. Throws Error(kInput) if the other side closed or the connection
   // is lost.
@@ -60,6 +62,7 @@ class Connection {
     void operator()(ssl_ctx_st* context) const;
   };
   int socket_ = -1;
+  std::int64_t given_bytes_ = 0;  // without TLS
   std::unique_ptr<ssl_ctx_st, Deleter> context_;
   std::unique_ptr<ssl_st, Deleter> ssl_;
 };

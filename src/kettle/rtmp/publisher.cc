@@ -21,7 +21,7 @@ double Since(Clock::time_point start) { return std::chrono::duration<double>(Clo
 }  // namespace
 
 RtmpPublisher::RtmpPublisher(const IngestUrl& url, const std::string& key, double patience_seconds)
-    : where_(url.str()), patience_seconds_(patience_seconds) {
+    : where_(url.str()), patience_seconds_(patience_seconds), secure_(url.secure()) {
   const auto start = Clock::now();
   connection_ = std::make_unique<Connection>(url.host, url.port, url.secure(), patience_seconds);
   connect_seconds_ = Since(start);

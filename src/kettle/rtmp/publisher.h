@@ -28,10 +28,12 @@ class RtmpPublisher {
   // The bytes of one message on the line; its stream is set here.
   std::string Wrap(RtmpMessage message);
 
-  // Sends what can be sent of `bytes`; returns how many were taken. Reads and answers what came in. Throws
+  // Sends what can be sent of `bytes`; returns how many were taken. If `insists`, what was refused must be the first to
+  // be given again. Reads and answers what came in. Throws
   // Error(kInput) if the connection is lost or the ingest ends the publish.
   std::size_t Send(std::string_view bytes);
   bool WaitToSend(double seconds) const { return connection_->Wait(true, seconds); }
+  bool insists() const { return secure_; }
   TcpState state() const { return connection_->state(); }
   void LimitUnsent(int bytes) { connection_->LimitUnsent(bytes); }
   void LimitHeld(int bytes) { connection_->LimitHeld(bytes); }
@@ -53,7 +55,7 @@ class RtmpPublisher {
   ChunkReader reader_;
   double connect_seconds_ = 0, start_seconds_ = 0, answer_seconds_ = 1e9;
   std::uint32_t stream_ = 1;  // as the ingest numbers it
-  bool in_stream_ = false, published_ = false, simulated_ = false;
+  bool secure_ = false, in_stream_ = false, published_ = false, simulated_ = false;
 };
 
 }  // namespace kettle
