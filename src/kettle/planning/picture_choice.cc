@@ -73,8 +73,7 @@ Placement PlaceBestPicture(const std::vector<TriedPicture>& tried, const std::fu
     best = &next;
   }
   ChoosePicture(tried, *best,
-                best == &tried.front() ? "the best looking of those tried"
-                                       : "beside the recording it looks better than what looks better alone",
+                best == &tried.front() ? "the best looking of those tried" : "beside the recording the best looking",
                 targets);
   return placement;
 }
