@@ -86,13 +86,14 @@ class Judge {
 
   Finding OfTheLine(std::size_t at) const {
     // A picture is dropped after it has waited: the dip was a little before.
-    double least = timeline_[at].acknowledged_kbps, waiting = 0;
+    double least = timeline_[at].acknowledged_kbps, waiting = 0, blocked = 0;
     for (std::size_t i = at >= 2 ? at - 2 : 0; i <= at; ++i) {
       if (!timeline_[i].connected) return {Cause::kIngestLost, "", "the connection to the ingest was gone"};
       least = std::min(least, timeline_[i].acknowledged_kbps);
       waiting = std::max(waiting, timeline_[i].send_waiting_seconds);
+      blocked = std::max(blocked, timeline_[i].send_blocked_share);
     }
-    if (least < facts_.stream_kbps * kPoorLine || waiting > kOldToSend)
+    if (least < facts_.stream_kbps * kPoorLine || waiting > kOldToSend || blocked > kBlocked)
       return {
           Cause::kUplink, "",
           fmt::format("the line took {:.0f} kbit/s of the {:.0f} that the stream sends; what waited got {:.1f} s old",

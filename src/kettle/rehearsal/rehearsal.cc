@@ -199,7 +199,7 @@ class Rehearsing {
       const std::int64_t until = start_ns_ + second * 1'000'000'000LL;
       while (!ending_ && clock_.now_ns() < until) clock_.SleepUntil(std::min(until, clock_.now_ns() + 100'000'000));
       const double now = Elapsed();
-      if (now - metered_seconds_ < kShortestSecond) return;
+      if (now - metered_seconds_ < kShortestSecond) continue;
       outcome_.timeline.push_back(TakeSecond(metered_seconds_, now));
       metered_seconds_ = now;
     }
