@@ -122,7 +122,8 @@ void AddUplink(po::options_description& options, UplinkOptions& uplink) {
 void AddRehearse(po::options_description& options, RehearseOptions& rehearse) {
   auto add = options.add_options();
   add("seconds", po::value(&rehearse.seconds)->value_name("S"), "how long (default: 60)");
-  add("to", po::value(&rehearse.to)->value_name("URL"), "an ingest of yours: rtmp://host/app; not one that is public");
+  add("to", po::value(&rehearse.to)->value_name("URL"),
+      "an ingest of yours: rtmp://host/app or rtmps://...; not one that is public");
   add("key-file", po::value(&rehearse.key_file)->value_name("FILE"), "holds the stream key in its first line");
   add("link", po::value(&rehearse.link)->value_name("FILE"),
       "without --to: shapes the simulated ingest's line (TOML: rate or trace, delay_ms, outages)");

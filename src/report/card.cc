@@ -121,18 +121,19 @@ std::string SharingLine(const Plan& plan) {
 std::string PlacementLine(const Plan& plan) {
   const Pair& pair = *plan.chosen;
   std::string text = fmt::format(
-      "  stream on the {}, recording on the {}; predicted from the trials of each alone: {:.2f} of {:g} cores",
+      "stream on the {}, recording on the {}; predicted from the trials of each alone, on the clip that takes most: "
+      "{:.2f} of {:g} cores",
       pair.stream.place(), pair.recording.place(), pair.demand.cpu_cores, plan.capacity.cpu_cores);
   if (pair.demand.engine_share > 0)
-    text += fmt::format("\n  and {:.0f} % of the GPU's engine", pair.demand.engine_share * 100);
+    text += fmt::format(" and {:.0f} % of the GPU's engine", pair.demand.engine_share * 100);
   if (pair.demand.stand_in_cores > 0)
     text += fmt::format(", the simulated GPU's own {:.2f} cores included", pair.demand.stand_in_cores);
   const Proof& proof = plan.proving.attempts.back().proof;
-  text += fmt::format(";\n  the proof run took {:.2f} cores", proof.cpu_cores + proof.stand_in_cores);
+  text += fmt::format("; the proof run, with all clips, took {:.2f} cores", proof.cpu_cores + proof.stand_in_cores);
   if (const double memory = plan.capacity.memory_bytes_per_second; memory > 0)
     text += fmt::format("; pictures move at least {:.1f} of {:.0f} GB/s of memory",
                         pair.demand.memory_bytes_per_second / 1e9, memory / 1e9);
-  return text + "\n" + SharingLine(plan);
+  return "  " + Wrap(text, 2, 2, kColumns) + "\n" + SharingLine(plan);
 }
 
 std::string SimulatedLine(const Plan& plan) {

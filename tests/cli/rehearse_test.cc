@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // A plan rehearsed, diagnosed and loaded, as a user does it. Whether this machine holds is not a test's business.
-#include "program.h"
+#include "certificate.h"
+#include "ingest_program.h"
 
 namespace kettle {
 namespace {
@@ -9,7 +10,7 @@ using testing::AllOf;
 using testing::AnyOf;
 using testing::HasSubstr;
 
-class RehearseTest : public test::ProgramTest {
+class RehearseTest : public test::IngestProgramTest {
  protected:
   // A small plan, made once and copied for each test.
   void SetUp() override {
@@ -121,6 +122,25 @@ TEST_F(RehearseTest, AnIngestThatIsNotThereFailsInOneLine) {
   const auto ran = Run("rehearse plan.json --to rtmp://127.0.0.1:1/live --key-file key.txt --out out --quiet");
   EXPECT_EQ(ran.code, 2) << ran.err;
   EXPECT_THAT(ran.err, HasSubstr("no connection"));
+  EXPECT_EQ(std::system(("! grep -rq s3cret-key '" + path("out").string() + "'").c_str()), 0) << "the key is nowhere";
+}
+
+TEST_F(RehearseTest, AnIngestOfTheUsersGetsTheStreamOverTls) {
+  test::MakeCertificate(path(""));
+  Put("key.txt", "s3cret-key\n");
+  const std::string url = StartIngest("--certificate certificate.pem --private-key key.pem --key-file key.txt");
+  EXPECT_THAT(url, testing::StartsWith("rtmps://"));
+  const std::string command = "rehearse plan.json --seconds 3 --key-file key.txt --out out --quiet --to " + url;
+  EXPECT_THAT(Run(command).err, HasSubstr("certificate does not verify"));
+  setenv("SSL_CERT_FILE", path("certificate.pem").c_str(), 1);
+  const auto ran = Run(command);
+  unsetenv("SSL_CERT_FILE");
+  ASSERT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
+  const nlohmann::json rehearsal = Json("out/rehearsal.json");
+  EXPECT_EQ(rehearsal["stream"]["frames"], 36);
+  EXPECT_LT(rehearsal["stream"]["dropped"], 36) << "some of it arrived";
+  EXPECT_EQ(rehearsal["connection_losses"], 0);
+  EXPECT_TRUE(rehearsal["simulated"]) << "it says so itself";
   EXPECT_EQ(std::system(("! grep -rq s3cret-key '" + path("out").string() + "'").c_str()), 0) << "the key is nowhere";
 }
 

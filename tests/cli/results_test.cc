@@ -179,22 +179,22 @@ TEST_F(ResultsTest, BenchOnTheStandIn) {
 
 TEST_F(ResultsTest, PlanOnTheCpuAlone) {
   SmallShow();
-  const auto ran = Run("plan --show show.toml --proof-seconds 2 --out out");
+  const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --out out");
   EXPECT_EQ(ran.code, 0) << ran.err << ran.out;
   ExpectValid("plan");
   ExpectValid("bench");
   ExpectPlan(false);
   // A second plan uses the trials again.
-  const auto again = Run("plan --show show.toml --proof-seconds 2 --out out");
+  const auto again = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --out out");
   EXPECT_THAT(again.out, testing::HasSubstr(" 0 measured now"));
 }
 
 TEST_F(ResultsTest, PlanWithTheStandInAndAClip) {
   SmallShow();
-  ASSERT_EQ(Run("plan --show show.toml --proof-seconds 3 --out first").code, 0);
+  ASSERT_EQ(Run("plan --show show.toml --footage-seconds 1 --proof-seconds 3 --out first").code, 0);
   std::filesystem::copy(path("first/recording.mkv"), path("clip.mkv"));  // a real clip, of our own making
   SmallShow("\"clip.mkv\"");
-  const auto ran = Run("plan --show show.toml --proof-seconds 2 --stand-in-gpu modest --out out");
+  const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --stand-in-gpu modest --out out");
   EXPECT_EQ(ran.code, 0) << ran.err << ran.out;
   ExpectValid("plan");
   ExpectPlan(true);

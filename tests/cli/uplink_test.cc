@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // The line, as a user asks about it; measured over a simulated ingest of its own.
-#include <csignal>
-
-#include "program.h"
+#include "ingest_program.h"
 
 namespace kettle {
 namespace {
@@ -15,26 +13,7 @@ using testing::Not;
 constexpr const char* kSmall =
     " --footage open-water --footage-seconds 1 --source-size 192x108 --frame-rate 12 --preset ultrafast --out out";
 
-class UplinkTest : public test::ProgramTest {
- protected:
-  void TearDown() override {
-    if (!Get(path("ingest.pid")).empty()) kill(std::stoi(Get(path("ingest.pid"))), SIGTERM);
-  }
-  // Starts the stand-in ingest; its address.
-  std::string StartIngest(const std::string& options) {
-    const std::string command = "cd '" + path("").string() + "' && (" KETTLE_INGEST " --listen 127.0.0.1:0 " + options +
-                                " >ingest.txt 2>&1 & echo $! >ingest.pid)";
-    EXPECT_EQ(std::system(command.c_str()), 0);
-    std::string said;
-    for (int i = 0; i < 1000 && said.find("/live") == said.npos; ++i) {
-      usleep(10'000);
-      said = Get(path("ingest.txt"));
-    }
-    EXPECT_THAT(said, HasSubstr("SIMULATED"));
-    const auto from = said.find("rtmp");
-    return said.substr(from, said.find('\n') - from);
-  }
-};
+class UplinkTest : public test::IngestProgramTest {};
 
 TEST_F(UplinkTest, ReadingsBecomeABudget) {
   const auto ran =
