@@ -80,6 +80,8 @@ TEST_F(SenderTest, ALineThatTakesNothingMoreIsNoticed) {
   EXPECT_TRUE(sender.Dropped().empty());
   // What the kernels of both sides hold needs no line.
   EXPECT_GT(sender.state().blocked_seconds, 0.3);
+  EXPECT_GT(sender.TakeLongestWait(), 0.3);
+  EXPECT_EQ(sender.TakeLongestWait(), 0) << "told once";
   EXPECT_LT(sender.state().blocked_seconds, 60);
 }
 

@@ -244,7 +244,7 @@ class Rehearsing {
     second.disk_kbps = kbps(counts_.written_bytes, counts.written_bytes);
     second.stream_waiting = static_cast<int>(stream_.waiting());
     second.recording_waiting = static_cast<int>(recording_.waiting());
-    second.send_waiting_seconds = sent.waiting_seconds;
+    second.send_waiting_seconds = stream_out_.sender().TakeLongestWait();
     second.send_blocked_share = std::min(1.0, (counts.blocked_seconds - counts_.blocked_seconds) / (to - from));
     second.round_trip_ms = sent.round_trip_ms;
     second.connected = sent.connected;

@@ -19,7 +19,7 @@ struct RehearsalSecond {
   // Frames lost in it, by what was at fault.
   int late = 0, skipped_stream = 0, skipped_recording = 0, dropped = 0, stalled = 0;
   int stream_waiting = 0, recording_waiting = 0;  // frames before the encoders, at its end
-  double send_waiting_seconds = 0;                // of the oldest in the send queue, at its end
+  double send_waiting_seconds = 0;                // of a message in the send queue, at most
   double send_blocked_share = 0;                  // of the time: the line took nothing more, 0..1
   double acknowledged_kbps = 0, round_trip_ms = 0;
   bool connected = true;

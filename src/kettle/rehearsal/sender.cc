@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <utility>
 
 #include "kettle/trial/lane.h"
 #include "kettle/units/error.h"
@@ -55,6 +56,7 @@ void Sender::Give(RtmpMessage message, std::optional<Picture> picture) {
     out.number = picture ? picture->number : -1;
     out.message = std::move(message);
     if (picture) given_.push_back(picture->number);
+    longest_wait_seconds_ = std::max(longest_wait_seconds_, Waiting());
     state_.dropped += queue_.Push(std::move(out));
   }
   changed_.notify_all();
@@ -63,7 +65,6 @@ void Sender::Give(RtmpMessage message, std::optional<Picture> picture) {
 SenderState Sender::state() const {
   const std::scoped_lock lock(mutex_);
   SenderState state = state_;
-  state.waiting_seconds = queue_.empty() ? 0 : std::max(0.0, now() - queue_.front().seconds);
   state.acknowledged_bytes = earlier_bytes_;
   if (publisher_) {
     const TcpState tcp = publisher_->state();
@@ -71,6 +72,11 @@ SenderState Sender::state() const {
     state.round_trip_ms = tcp.round_trip_ms;
   }
   return state;
+}
+
+double Sender::TakeLongestWait() {
+  const std::scoped_lock lock(mutex_);
+  return std::max(std::exchange(longest_wait_seconds_, 0), Waiting());
 }
 
 void Sender::Settle() {
@@ -166,6 +172,7 @@ void Sender::Run() {
       bool all = true;
       {
         const std::scoped_lock lock(mutex_);
+        longest_wait_seconds_ = std::max(longest_wait_seconds_, Waiting());
         all = Write();
         Settle();
       }

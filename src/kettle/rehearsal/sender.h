@@ -2,6 +2,7 @@
 // Sends a stream over RTMP while it is being encoded: a queue, a thread, and a new connection when the ingest is lost.
 #pragma once
 
+#include <algorithm>
 #include <condition_variable>
 #include <cstdint>
 #include <deque>
@@ -31,7 +32,6 @@ struct SenderRequest {
 struct SenderState {
   bool connected = true;
   int losses = 0;                       // of the connection
-  double waiting_seconds = 0;           // of the oldest message in the queue
   double blocked_seconds = 0;           // in which the connection took nothing more, over all connections
   std::int64_t acknowledged_bytes = 0;  // over all connections
   double round_trip_ms = 0;
@@ -53,6 +53,8 @@ class Sender {
   // Without a picture it is sound. Never waits. Thread-safe, as is state().
   void Give(RtmpMessage message, std::optional<Picture> picture);
   SenderState state() const;
+  // How long a message has waited at most, in seconds, since this was asked last.
+  double TakeLongestWait();
 
   // Sends what still waits, for so long at most, and ends the publish.
   void Finish(double patience_seconds);
@@ -71,6 +73,8 @@ class Sender {
   void LoseConnection(const std::string& why);
   // Until the connection takes something again, or for a moment.
   void WaitForTheLine();
+  // Needs the lock. Of the oldest message in the queue, in seconds.
+  double Waiting() const { return queue_.empty() ? 0 : std::max(0.0, now() - queue_.front().seconds); }
   // Needs the lock. The last byte of what was being written has been given.
   void NoteGiven();
   // Needs the lock. Notes the pictures of which the ingest's kernel has acknowledged the last byte.
@@ -87,6 +91,7 @@ class Sender {
   bool opened_ = false, needs_keyframe_ = false, ending_ = false, simulated_ = false;
   std::int64_t earlier_bytes_ = 0;  // acknowledged on connections that are lost
   SenderState state_;
+  double longest_wait_seconds_ = 0;
   std::vector<std::int64_t> given_, arrived_;  // pictures
   static constexpr std::int64_t kNotYet = std::numeric_limits<std::int64_t>::max();
   struct OnItsWay {
