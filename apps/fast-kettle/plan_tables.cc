@@ -10,6 +10,12 @@ namespace kettle::app {
 
 namespace {
 
+std::string VerdictOf(const Proof& proof, bool roomy) {
+  if (proof.holds()) return roomy ? "keeps pace" : "keeps pace, too tightly";
+  if (proof.status != WorkerStatus::kDone) return proof.detail;
+  return proof.disturbed() ? "does not, but was disturbed" : "does not keep pace";
+}
+
 std::string Described(const std::optional<Option>& option) {
   if (!option) return "nothing that keeps pace";
   return fmt::format("{} at {} and {} frames a second, {:.2f} dB", option->title(), option->settings.size.str(),
@@ -108,9 +114,6 @@ void PrintAttempts(const Plan& plan) {
       return Number(fmt::format("{} of {}", o.skipped, o.frames));
     };
     const bool roomy = attempt.has_room(plan.capacity);
-    const std::string verdict = proof.holds()                         ? roomy ? "keeps pace" : "keeps pace, too tightly"
-                                : proof.status == WorkerStatus::kDone ? "does not keep pace"
-                                                                      : proof.detail;
     table.Row({{attempt.pair.stream.title()},
                {attempt.pair.recording.title()},
                Number(fmt::format("{:.2f}", attempt.pair.demand.cpu_cores)),
@@ -118,7 +121,7 @@ void PrintAttempts(const Plan& plan) {
                Number(fmt::format("{}", proof.late)),
                skipped(proof.stream),
                skipped(proof.recording),
-               {verdict, proof.holds() && roomy ? Tone::kGood : Tone::kBad}});
+               {VerdictOf(proof, roomy), proof.holds() && roomy ? Tone::kGood : Tone::kBad}});
   }
   fmt::print("{}", table.str());
   const double stand_in = plan.proving.attempts.back().proof.stand_in_cores;

@@ -64,10 +64,10 @@ std::string SpeedQualityTitle(const std::vector<Option>& options, const std::opt
   return fmt::format("{} of {} settings keep pace", holding, options.size());
 }
 
-// The presets' names beside their points, fastest first, and the series' title, if one is given, under the fastest.
+// The presets' names beside their points, fastest first.
 // Where points stand close together, every other name goes below its point.
-std::string SeriesLabels(const std::string& title, const std::vector<Option>& members,
-                         const std::optional<Option>& chosen, const Look& look, int& label) {
+std::string SeriesLabels(const std::vector<Option>& members, const std::optional<Option>& chosen, const Look& look,
+                         int& label) {
   constexpr double kCloseOctaves = 0.5;
   std::string text;
   bool below = false;
@@ -80,11 +80,6 @@ std::string SeriesLabels(const std::string& title, const std::vector<Option>& me
                         Quoted(option.settings.preset + (is_chosen ? "  (chosen)" : "")), option.throughput_fps,
                         option.score, below ? -0.7 : 0.5, look.colour, is_chosen ? " font ',15'" : "");
   }
-  if (title.empty()) return text;
-  const bool simulated = members.front().simulated;
-  text += fmt::format("set label {} {} at {}, {} offset {},-1.2 {} textcolor rgb \"{}\" font ',14'\n", label++,
-                      Quoted(title), members.front().throughput_fps, members.front().score, simulated ? -0.6 : 0.9,
-                      simulated ? "right" : "left", look.colour);
   return text;
 }
 
@@ -100,8 +95,6 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
   std::ostringstream data, plot;
   int label = 1;
   std::string labels;
-  // Direct labels for a few series; more of them would lie on each other.
-  const bool direct = series.size() <= 2;
   std::size_t index = 0;
   for (const auto& [title, members] : series) {
     const Look look = LookOf(index++);
@@ -111,10 +104,10 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
     data << "EOD\n";
     highest = std::max(highest, members.front().throughput_fps);
     lowest = std::min(lowest, members.back().throughput_fps * 0.9);
-    labels += SeriesLabels(direct ? title : "", members, chosen, look, label);
+    labels += SeriesLabels(members, chosen, look, label);
     plot << (plot.str().empty() ? "plot " : ", ") << block << " using 1:2 with linespoints linecolor rgb \""
          << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3 "
-         << (direct ? "notitle" : "title " + Quoted(title));
+         << "title " << Quoted(title);
   }
   if (chosen) {
     // Refined after the presets were compared: a point of its own.
@@ -130,11 +123,9 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
          << "\" linewidth 2 pointtype 6 pointsize 3.2 notitle";
   }
   std::ostringstream script;
-  if (!direct) {
-    const std::size_t rows = (series.size() + 1) / 2;
-    script << "set bmargin " << 4.5 + static_cast<double>(rows)
-           << "\nset key at screen 0.5, screen 0.012 center bottom Left reverse samplen 2 maxrows " << rows << '\n';
-  }
+  const std::size_t rows = (series.size() + 1) / 2;
+  script << "set bmargin " << 4.5 + static_cast<double>(rows)
+         << "\nset key at screen 0.5, screen 0.012 center bottom Left reverse samplen 2 maxrows " << rows << '\n';
   script << FigureTitle(SpeedQualityTitle(options, chosen, required_headroom),
                         Named(settings, options, false) + "; the footage on which each is slowest and looks worst");
   script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"MS-SSIM, "

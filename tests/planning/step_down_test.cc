@@ -82,6 +82,30 @@ TEST(ProveBest, WhatHoldsWithoutRoomIsSteppedDownWhileItCanBe) {
   EXPECT_NEAR(tight.attempts.back().room(kCapacity), 0.125, 1e-9);
 }
 
+TEST(ProveBest, WhatFailsWhileTheMachineIsDisturbedIsRunOnceMore) {
+  const Placement placement{{MakePair("x264", "faster", "x264", "faster")}, {}};
+  const auto run = [&](int disturbed_runs, int most) {
+    int runs = 0;
+    return ProveBest(
+        placement, kFamilies, kCapacity,
+        [&](const Pair&) {
+          const bool disturbed = ++runs <= disturbed_runs;
+          Proof proof = FakeProof(0, disturbed ? 7 : 0);
+          proof.stolen_cores = disturbed ? 0.5 : 0;
+          return proof;
+        },
+        most);
+  };
+  const Proving once = run(1, 9);
+  ASSERT_EQ(once.attempts.size(), 2u);
+  EXPECT_EQ(once.attempts[1].pair.recording.title(), "x264 faster") << "no preset was given up for it";
+  EXPECT_TRUE(once.holds());
+  const Proving twice = run(2, 9);
+  ASSERT_EQ(twice.attempts.size(), 3u);
+  EXPECT_EQ(twice.attempts[2].pair.recording.title(), "x264 veryfast");
+  EXPECT_EQ(run(9, 1).attempts.size(), 1u) << "within the runs allowed";
+}
+
 TEST(ProveBest, GivesUpAfterTheAllowedAttempts) {
   const Placement placement{
       {MakePair("x264", "faster", "x264", "faster"), MakePair("nvenc-h264", "p4", "x264", "faster")}, {}};

@@ -43,7 +43,8 @@ std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::ve
                              const Capacity& capacity);
 
 // Proves the placement's pairs, best first, stepping each down until one holds with room, or `most_attempts` proof
-// runs were made. One that holds without is stepped down too; if nothing lighter is left to try, it stands.
+// runs were made. One that holds without is stepped down too; if nothing lighter is left to try, it stands. One that
+// fails while the machine is disturbed is run once more first.
 Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& families, const Capacity& capacity,
                   const std::function<Proof(const Pair&)>& prove, int most_attempts);
 
