@@ -9,6 +9,7 @@
 
 #include "commands.h"
 #include "kettle/diagnosis/diagnosis.h"
+#include "kettle/encoders/catalogue.h"
 #include "kettle/load/replay.h"
 #include "kettle/machine/disk.h"
 #include "kettle/rehearsal/recorder.h"
@@ -105,6 +106,13 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
   return task;
 }
 
+// Why it broke off, in plain words where one of the plan's encoders knows the library's.
+std::string PlainReason(const PlanFile& plan, const std::string& detail) {
+  for (const EncodeSettings* settings : {&plan.stream, &plan.recording})
+    if (std::string reason = Reason(FindFamily(settings->encoder), detail); reason != detail) return reason;
+  return detail;
+}
+
 DiagnosisFacts FactsOf(const PlanFile& plan) {
   return {plan.cpu_cores, plan.stream.bit_rate.kbps(), plan.stream_device == "gpu", plan.recording_device == "gpu"};
 }
@@ -167,7 +175,8 @@ class Stage {
     if (task.power_cut_seconds > 0 && report.status == WorkerStatus::kCrashed) return std::nullopt;
     auto outcome = AnswerOf<RehearsalOutcome>(report);
     if (!outcome)
-      throw Error(report.input ? Fault::kInput : Fault::kMachine, "the rehearsal did not run: " + report.detail);
+      throw Error(report.input ? Fault::kInput : Fault::kMachine,
+                  "the rehearsal broke off: " + PlainReason(plan, report.detail));
     return outcome;
   }
   bool has_game() const { return game_.has_value(); }

@@ -144,6 +144,19 @@ TEST_F(RehearseTest, AnIngestOfTheUsersGetsTheStreamOverTls) {
   EXPECT_EQ(std::system(("! grep -rq s3cret-key '" + path("out").string() + "'").c_str()), 0) << "the key is nowhere";
 }
 
+TEST_F(RehearseTest, ACardThatIsLostIsSaidInOneLine) {
+  nlohmann::json plan = Json("plan.json");
+  plan["recording"].update({{"encoder", "nvenc-h264"}, {"preset", "p4"}, {"device", "gpu"}});
+  Put("gpu-plan.json", plan.dump());
+  Put("lost.toml", Get(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml") +
+                       "\n[[fault]]\nkind = \"lost\"\nsession = 1\nframe = 20\n");
+  const auto ran = Run("rehearse gpu-plan.json --stand-in-gpu lost.toml --seconds 8 --out out --quiet");
+  EXPECT_EQ(ran.code, 3) << ran.out;
+  EXPECT_THAT(ran.err, HasSubstr("broke off: the GPU was lost"));
+  EXPECT_EQ(std::count(ran.err.begin(), ran.err.end(), '\n'), 1) << ran.err;
+  EXPECT_GT(std::filesystem::file_size(path("out/fast-kettle-rehearsal.mkv")), 0u) << "what was recorded is left";
+}
+
 TEST_F(RehearseTest, TheGameTellsWhatItLosesUnderALoad) {
   ASSERT_EQ(Run("load capture --seconds 2 --out game.load.json --quiet").code, 0);
   const auto ran = Run("rehearse plan.json --seconds 4 --stand-in-game 0.1 --load game.load.json --out out --quiet");

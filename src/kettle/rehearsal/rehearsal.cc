@@ -158,6 +158,7 @@ class Rehearsing {
     const double rate = track == 0 ? task_.recording.frame_rate.fps() : kSampleRate;
     const double seconds = static_cast<double>(packet.pts) / rate;
     if (seconds >= task_.record_to) return;
+    if (recorded_from_ && track > 0 && seconds < *recorded_from_) return;  // sound that came late
     if (track > 0 && !recorded_from_) {
       held_sound_.push_back({track, seconds, PacketPtr(av_packet_clone(&packet))});
       while (held_sound_.front().seconds < seconds - kLongestLookSeconds) held_sound_.pop_front();
