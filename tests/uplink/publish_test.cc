@@ -167,10 +167,10 @@ TEST_F(PublishTest, OverSrtPicturesArriveAndPlay) {
       publish->WaitToSend(0.01);
     }
     publish->Finish(10);
-    for (int i = 0; i < 1000 && publish->state().waiting_bytes > 0; ++i) usleep(10'000);
+    // On a disturbed machine some of it is sent again, and counts as arrived only then.
+    for (int i = 0; i < 1000 && publish->state().acknowledged_bytes <= 60 * 5'000; ++i) usleep(10'000);
     EXPECT_EQ(publish->state().waiting_bytes, 0);
-    // What was sent again on a disturbed machine is not counted twice, and until then not at all.
-    EXPECT_GT(publish->state().acknowledged_bytes, 30 * 5'000);
+    EXPECT_GT(publish->state().acknowledged_bytes, 60 * 5'000);
     usleep(1'500'000);  // what is acknowledged is handed over a second after it was sent
   }
   MediaReader saved(path("saved") / "srt-1.ts");
