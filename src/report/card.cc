@@ -7,7 +7,7 @@
 #include <cmath>
 
 #include "kettle/encoders/catalogue.h"
-#include "kettle/trial/thread.h"
+#include "kettle/trial/lane.h"
 #include "report/wrap.h"
 
 namespace kettle {
@@ -106,9 +106,12 @@ std::string SharingLine(const Plan& plan) {
                        fmt::join(cores.recording, ", "));
   };
   const Attempt& taken = plan.proving.attempts.back();
+  const int recording = RecordingNicenessOf(taken.pair.recording.settings);
   const std::string shared =
-      fmt::format("shared, the game first, then the stream (niceness {}), then the recording ({})", kStreamNiceness,
-                  kRecordingNiceness);
+      recording == kStreamNiceness
+          ? fmt::format("shared, the game first, then both encodes (niceness {})", kStreamNiceness)
+          : fmt::format("shared, the game first, then the stream (niceness {}), then the recording ({})",
+                        kStreamNiceness, recording);
   std::string text = "processors: " + (taken.pair.cores.divided() ? divided(taken.pair.cores) : shared);
   if (plan.other_sharing) {
     const CoreShares& other = plan.other_sharing->pair.cores;

@@ -91,6 +91,14 @@ TEST_F(LaneTest, ItsThreadHasANameAndANiceness) {
   lane.Finish();
 }
 
+TEST(LaneNiceness, OnlyARecordingThatComputesStepsBehindTheStream) {
+  EncodeSettings recording;
+  recording.encoder = "x264";
+  EXPECT_EQ(RecordingNicenessOf(recording), kRecordingNiceness);
+  recording.encoder = "nvenc-h264";
+  EXPECT_EQ(RecordingNicenessOf(recording), kStreamNiceness);
+}
+
 TEST_F(LaneTest, ASourceOfSeveralFilesHasNoEnd) {
   const EndlessSource source(
       {test::MakeY4m(path("b.y4m"), {32, 32}, {25, 1}, 3), test::MakeY4m(path("c.y4m"), {32, 32}, {25, 1}, 2, 100)});

@@ -4,7 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/planning/plan.h"
-#include "kettle/trial/thread.h"
+#include "kettle/trial/lane.h"
 
 namespace kettle {
 
@@ -152,8 +152,10 @@ void to_json(json& j, const Plan& plan) {
   }
   j = {{"title", plan.title},
        {"stream", plan.chosen ? EncodeJson(plan.chosen->stream, kStreamNiceness, plan.chosen->cores.stream) : json()},
-       {"recording",
-        plan.chosen ? EncodeJson(plan.chosen->recording, kRecordingNiceness, plan.chosen->cores.recording) : json()},
+       {"recording", plan.chosen
+                         ? EncodeJson(plan.chosen->recording, RecordingNicenessOf(plan.chosen->recording.settings),
+                                      plan.chosen->cores.recording)
+                         : json()},
        {"verdict", Name(plan.verdict())},
        {"proof", plan.proving.attempts.empty() ? json() : json(plan.proving.attempts.back().proof)},
        {"attempts", Attempts(plan)},

@@ -26,7 +26,8 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   task.source_rate = request.footage.front().rate;
   task.seconds = request.seconds;
   task.outputs = {{request.stream, stream_file.string(), kStreamNiceness, request.stream_processors},
-                  {request.recording, recording_file.string(), kRecordingNiceness, request.recording_processors}};
+                  {request.recording, recording_file.string(), RecordingNicenessOf(request.recording),
+                   request.recording_processors}};
 
   const CpuTime before = ReadCpuTime();
   const auto stand_in_before = ProcessCpuSeconds(kStandInProcess);

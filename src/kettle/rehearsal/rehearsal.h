@@ -21,7 +21,6 @@ struct RehearsalTask {
   double seconds = 60;
   int queue_depth = 6;
   EncodeSettings stream, recording;
-  int stream_niceness = kStreamNiceness, recording_niceness = kRecordingNiceness;
   std::vector<int> stream_processors = {}, recording_processors = {};  // LaneRequest
   std::string url, key;                                                // of the ingest; the key is a secret
   double most_send_delay_seconds = 1.5;                                // QueueRule

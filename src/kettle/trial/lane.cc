@@ -9,6 +9,10 @@
 
 namespace kettle {
 
+int RecordingNicenessOf(const EncodeSettings& recording) {
+  return FindFamily(recording.encoder).device == DeviceKind::kGpu ? kStreamNiceness : kRecordingNiceness;
+}
+
 Lane::Lane(LaneRequest request, const Clock& clock, PacketSink sink)
     : request_(std::move(request)),
       clock_(clock),

@@ -27,6 +27,12 @@ struct PacketSink {
   std::function<void()> end;  // after the last packet
 };
 
+// The game goes before the stream, the stream before a recording that computes.
+inline constexpr int kStreamNiceness = 3, kRecordingNiceness = 10;
+
+// Feeding a GPU computes next to nothing, but must not wait: a recording there is fed as early as the stream is.
+int RecordingNicenessOf(const EncodeSettings& recording);
+
 struct LaneRequest {
   EncodeSettings settings;
   FrameRate source_rate;

@@ -7,9 +7,6 @@
 
 namespace kettle {
 
-// The game goes before the stream, the stream before the recording.
-inline constexpr int kStreamNiceness = 3, kRecordingNiceness = 10;
-
 // The calling thread's name (15 characters at most; empty: as it is) and niceness, added to the program's own, for it
 // and the threads that it starts.
 void NameThread(const std::string& name, int niceness = 0);
