@@ -10,6 +10,7 @@ usage: bench/random_shows.py [SHOWS [SECONDS [SEED [FIRST]]]]
 import json
 import math
 import random
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -118,7 +119,7 @@ def lost(rehearsal):
 def main():
     chance = random.Random(SEED)
     shows = [draw(chance) for _ in range(SHOWS)]
-    print(f'{"":>3} {"show":<45} {"predicted":>9} {"room":>5} {"verdict":<9} {"lost":>5} {"disturbed":>9} {"of":>5}  {"plan":>5}  causes', flush=True)
+    print(f'{"":>3} {"show":<45} {"predicted":>9} {"room":>5} {"verdict":<9} {"lost":>5} {"disturbed":>9} {"of":>5} {"stolen":>6}  {"plan":>5}  causes', flush=True)
     rows = []
     for number, show in list(enumerate(shows, 1))[FIRST - 1:]:
         with tempfile.TemporaryDirectory() as folder:
@@ -127,7 +128,11 @@ def main():
             made = plan(show, folder)
             planned = time.time() - start
             rehearsal = rehearse(show, made, folder)
-        total, disturbed = lost(rehearsal)
+            total, disturbed = lost(rehearsal)
+            if made["verdict"] == "holds" and total:  # to be looked at
+                shutil.copytree(folder / "rehearsal", Path(tempfile.gettempdir()) / f"random-show-{number}-lost", dirs_exist_ok=True)
+        timeline = rehearsal["outcome"]["timeline"]
+        stolen = sum(second["stolen_cores"] for second in timeline) / len(timeline)
         last = made["attempts"][-1] if made["attempts"] else None
         rows.append((made["verdict"], total, disturbed))
         name = f'{show["size"]} at {show["rate"]}, {show["footage"]}, game {show["game"]}{", GPU" if show["gpu"] else ""}'
@@ -138,7 +143,7 @@ def main():
             causes += "".join(f'\n    {stretch["from_seconds"]:.0f} s: {stretch["loss"]} {stretch["frames"]}, {stretch["why"]}'
                               for stretch in rehearsal["diagnosis"]["stretches"])
         print(f'{number:>3} {name:<45} {predicted:>9} {room:>5} {made["verdict"]:<9} {total:>5} {disturbed:>9} '
-              f'{rehearsal["stream"]["frames"]:>5}  {planned:>4.0f}s  {causes}', flush=True)
+              f'{rehearsal["stream"]["frames"]:>5} {stolen:>6.2f}  {planned:>4.0f}s  {causes}', flush=True)
     for verdict in ("holds", "tight", "overload"):
         of = [row for row in rows if row[0] == verdict]
         kept = sum(row[1] == 0 for row in of)

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // What the commands write, on small pictures with real encodes.
+#include "clip.h"
 #include "kettle/encoders/catalogue.h"
 #include "kettle/media/reader.h"
 #include "machine/made_up.h"
@@ -102,9 +103,9 @@ TEST_F(ResultsTest, BenchWithoutAShowCombinesItsOptions) {
 
 TEST_F(ResultsTest, ATimeBudgetLeavesTheRestForResume) {
   const std::string command =
-      "bench --footage open-water --footage-seconds 5 --encoder x264 --size 640x360 --frame-rate 12 --bit-rate '600 "
+      "bench --footage open-water --footage-seconds 4 --encoder x264 --size 480x270 --frame-rate 12 --bit-rate '600 "
       "kbit/s' --repeats 2 --out out";
-  const auto ran = Run(command + " --time-budget 8s");
+  const auto ran = Run(command + " --time-budget 4s");
   EXPECT_EQ(ran.code, 0) << ran.err;
   const auto first = Json("out/bench.json");
   if (first["complete"] == true || first["trials"].empty()) GTEST_SKIP() << "this machine is too fast or too slow";
@@ -177,22 +178,23 @@ TEST_F(ResultsTest, BenchOnTheStandIn) {
   }
 }
 
-TEST_F(ResultsTest, PlanOnTheCpuAlone) {
+TEST_F(ResultsTest, PlanOnTheCpuAloneAndAsJsonNothingButThePlan) {
   SmallShow();
-  const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --out out");
+  const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --json --out out");
   EXPECT_EQ(ran.code, 0) << ran.err << ran.out;
   ExpectValid("plan");
   ExpectValid("bench");
   ExpectPlan(false);
+  const nlohmann::json printed = nlohmann::json::parse(ran.out), kept = Json("out/plan.json");
+  EXPECT_TRUE(printed.contains("because"));
+  for (const auto& [key, value] : printed.items()) EXPECT_EQ(value, kept[key]) << key;
   // A second plan uses the trials again.
   const auto again = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --out out");
   EXPECT_THAT(again.out, testing::HasSubstr(" 0 measured now"));
 }
 
 TEST_F(ResultsTest, PlanWithTheStandInAndAClip) {
-  SmallShow();
-  ASSERT_EQ(Run("plan --show show.toml --footage-seconds 1 --proof-seconds 3 --out first").code, 0);
-  std::filesystem::copy(path("first/recording.mkv"), path("clip.mkv"));  // a real clip, of our own making
+  test::MakeClip(path("clip.mkv"), {});
   SmallShow("\"clip.mkv\"");
   const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --stand-in-gpu modest --out out");
   EXPECT_EQ(ran.code, 0) << ran.err << ran.out;

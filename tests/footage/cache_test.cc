@@ -3,9 +3,7 @@
 
 #include <cstring>
 
-#include "kettle/encoders/catalogue.h"
-#include "kettle/media/writer.h"
-#include "support.h"
+#include "clip.h"
 
 namespace kettle {
 namespace {
@@ -21,20 +19,12 @@ class CacheTest : public test::FolderTest {
 
   // A clip of `calm` still pictures, then `busy` moving ones, at 25 a second.
   std::string MakeClip(const std::string& name, int calm, int busy) {
-    test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, busy + 1);
-    const Y4mFile source(path("source.y4m"));
-    EncodeSettings settings = test::SmallSettings("x264", "superfast");
-    settings.bit_rate = settings.maximum_bit_rate = BitRate::FromKbps(4000);
-    Encoder encoder(ConfigFor(settings));
-    MediaWriter writer(path(name), encoder.context());
-    for (int i = 0; i <= calm + busy; ++i) {
-      FramePtr picture = i == calm + busy ? nullptr : source.Frame(std::max(0, i - calm));
-      if (picture) picture->pts = i;
-      encoder.Send(picture.get());
-      while (PacketPtr packet = encoder.Receive()) writer.Write(*packet);
-    }
-    writer.Finish();
-    return path(name).string();
+    test::ClipRequest request;
+    request.settings.preset = "superfast";
+    request.settings.bit_rate = request.settings.maximum_bit_rate = BitRate::FromKbps(4000);
+    request.pictures = calm + busy;
+    request.motion = [=](int i) { return std::max(0, i - calm); };
+    return test::MakeClip(path(name), request);
   }
 
   int calls_ = 0;

@@ -3,9 +3,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "kettle/encoders/catalogue.h"
-#include "kettle/media/writer.h"
-#include "support.h"
+#include "clip.h"
 
 namespace kettle {
 namespace {
@@ -18,24 +16,12 @@ class InspectTest : public test::FolderTest {
   // A clip of 50 pictures; picture i is shown at `place(i)` 1/25 s.
   std::filesystem::path MakeClip(const std::string& encoder, int bit_depth, Chroma chroma,
                                  const std::function<int(int)>& place) {
-    test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 50);
-    const Y4mFile source(path("source.y4m"));
-    EncodeSettings settings = test::SmallSettings(encoder, "ultrafast");
-    settings.bit_depth = bit_depth;
-    settings.chroma = chroma;
-    settings.b_frames = 0;
-    const EncoderConfig config = ConfigFor(settings);
-    Scaler converter({192, 128}, config.pixel_format);
-    Encoder opened(config);
-    MediaWriter writer(path("clip.mkv"), opened.context());
-    for (int i = 0; i <= 50; ++i) {
-      FramePtr picture = i < 50 ? converter.Scale(*source.Frame(i)) : nullptr;
-      if (picture) picture->pts = place(i);
-      opened.Send(picture.get());
-      while (PacketPtr packet = opened.Receive()) writer.Write(*packet);
-    }
-    writer.Finish();
-    return path("clip.mkv");
+    test::ClipRequest request{test::SmallSettings(encoder), 50};
+    request.settings.bit_depth = bit_depth;
+    request.settings.chroma = chroma;
+    request.settings.b_frames = 0;
+    request.place = place;
+    return test::MakeClip(path("clip.mkv"), request);
   }
 };
 

@@ -35,6 +35,29 @@ TEST(DivideCores, NotWhereThereIsNothingToDivide) {
   EXPECT_FALSE(DivideCores(pair, kUsable));
 }
 
+TEST(FitsDivided, OnlyIfEachPartHasRoomForItsOwnEncode) {
+  const auto fits = [](double stream_cores, double recording_cores, double capacity) {
+    const Pair pair = OnTheCpu(stream_cores, recording_cores);
+    return FitsDivided(pair, *DivideCores(pair, kUsable), {capacity, 0.2});
+  };
+  EXPECT_TRUE(fits(1.5, 1.5, 4));
+  EXPECT_FALSE(fits(1.5, 1.5, 3)) << "a game took one of the four";
+  EXPECT_TRUE(fits(1.1, 1.1, 3));
+  // Together they leave room, but the stream's two of four processors do not.
+  EXPECT_FALSE(fits(1.7, 1.1, 4));
+}
+
+TEST(TryDivided, IsNotTriedWhereAPartHasNoRoom) {
+  Proving proving;
+  proving.attempts = {{OnTheCpu(1.7, 1.1), FakeProof(0, 0)}};
+  const auto prove = [](const Pair&) {
+    ADD_FAILURE() << "it was proven";
+    return FakeProof(0, 0);
+  };
+  EXPECT_FALSE(TryDivided(kUsable, kFourCores, prove, proving));
+  EXPECT_FALSE(proving.attempts.back().pair.cores.divided());
+}
+
 // What is proven with a latency of `shared_ms` is tried with divided processors.
 class TryDividedTest : public testing::Test {
  protected:

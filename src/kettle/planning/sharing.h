@@ -15,9 +15,13 @@ namespace kettle {
 // are on the CPU and there are two processors.
 std::optional<CoreShares> DivideCores(const Pair& pair, const std::vector<int>& usable);
 
-// Tries the last attempt of `proving`, which holds, with divided processors. Where the stream's packets then come
-// clearly sooner (99th percentile of the latency, by a fifth), and no room is lost, that becomes the last attempt.
-// Gives the way that was not taken; nothing if there was nothing to try.
+// Whether each encode has room on its own part: what it takes alone, by its trials, and the headroom, in that part of
+// the capacity. What the game leaves is taken to be spread evenly.
+bool FitsDivided(const Pair& pair, const CoreShares& cores, const Capacity& capacity);
+
+// Tries the last attempt of `proving`, which holds, with divided processors, if it fits so. Where the stream's packets
+// then come clearly sooner (99th percentile of the latency, by a fifth), and no room is lost, that becomes the last
+// attempt. Gives the way that was not taken; nothing if there was nothing to try.
 std::optional<Attempt> TryDivided(const std::vector<int>& usable, const Capacity& capacity,
                                   const std::function<Proof(const Pair&)>& prove, Proving& proving);
 
