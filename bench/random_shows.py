@@ -4,7 +4,7 @@ called overload overload?
 
 Each show is planned under its load and the plan rehearsed under it. Of an overload, what came nearest is rehearsed.
 Frames that an encoder skipped while the hypervisor or another program had taken the processors are told apart, as the
-diagnosis tells them.
+diagnosis tells them. A "holds" that lost none but such is rehearsed once more: both rows are printed, the second counts.
 usage: bench/random_shows.py [SHOWS [SECONDS [SEED [FIRST]]]]
 """
 import json
@@ -127,28 +127,36 @@ def main():
             start = time.time()
             made = plan(show, folder)
             planned = time.time() - start
-            rehearsal = rehearse(show, made, folder)
-            total, disturbed = lost(rehearsal)
-            if made["verdict"] == "holds" and total:  # to be looked at
-                shutil.copytree(folder / "rehearsal", Path(tempfile.gettempdir()) / f"random-show-{number}-lost", dirs_exist_ok=True)
-        timeline = rehearsal["outcome"]["timeline"]
-        stolen = sum(second["stolen_cores"] for second in timeline) / len(timeline)
-        last = made["attempts"][-1] if made["attempts"] else None
+            for _ in range(2):
+                rehearsal = rehearse(show, made, folder)
+                total, disturbed = lost(rehearsal)
+                tell(number, show, made, planned, rehearsal)
+                if made["verdict"] == "holds" and total:  # to be looked at
+                    shutil.copytree(folder / "rehearsal", Path(tempfile.gettempdir()) / f"random-show-{number}-lost", dirs_exist_ok=True)
+                if made["verdict"] != "holds" or total == 0 or total > disturbed:
+                    break
         rows.append((made["verdict"], total, disturbed))
-        name = f'{show["size"]} at {show["rate"]}, {show["footage"]}, game {show["game"]}{", GPU" if show["gpu"] else ""}'
-        predicted = f'{last["demand"]["cpu_cores"]:.2f}' if last else "-"
-        room = f'{last["room"]:.2f}' if last else "-"
-        causes = "; ".join(f'{cure["cause"]} {cure["frames"]}' for cure in rehearsal["diagnosis"]["cures"])
-        if made["verdict"] == "holds" and total:
-            causes += "".join(f'\n    {stretch["from_seconds"]:.0f} s: {stretch["loss"]} {stretch["frames"]}, {stretch["why"]}'
-                              for stretch in rehearsal["diagnosis"]["stretches"])
-        print(f'{number:>3} {name:<45} {predicted:>9} {room:>5} {made["verdict"]:<9} {total:>5} {disturbed:>9} '
-              f'{rehearsal["stream"]["frames"]:>5} {stolen:>6.2f}  {planned:>4.0f}s  {causes}', flush=True)
     for verdict in ("holds", "tight", "overload"):
         of = [row for row in rows if row[0] == verdict]
         kept = sum(row[1] == 0 for row in of)
         disturbed = sum(row[1] > 0 and row[1] == row[2] for row in of)
         print(f"{verdict}: {len(of)} plans, {kept} lost no frame to the encoders, {disturbed} only while others had taken the processors")
+
+
+def tell(number, show, made, planned, rehearsal):
+    total, disturbed = lost(rehearsal)
+    timeline = rehearsal["outcome"]["timeline"]
+    stolen = sum(second["stolen_cores"] for second in timeline) / len(timeline)
+    last = made["attempts"][-1] if made["attempts"] else None
+    name = f'{show["size"]} at {show["rate"]}, {show["footage"]}, game {show["game"]}{", GPU" if show["gpu"] else ""}'
+    predicted = f'{last["demand"]["cpu_cores"]:.2f}' if last else "-"
+    room = f'{last["room"]:.2f}' if last else "-"
+    causes = "; ".join(f'{cure["cause"]} {cure["frames"]}' for cure in rehearsal["diagnosis"]["cures"])
+    if made["verdict"] == "holds" and total:
+        causes += "".join(f'\n    {stretch["from_seconds"]:.0f} s: {stretch["loss"]} {stretch["frames"]}, {stretch["why"]}'
+                          for stretch in rehearsal["diagnosis"]["stretches"])
+    print(f'{number:>3} {name:<45} {predicted:>9} {room:>5} {made["verdict"]:<9} {total:>5} {disturbed:>9} '
+          f'{rehearsal["stream"]["frames"]:>5} {stolen:>6.2f}  {planned:>4.0f}s  {causes}', flush=True)
 
 
 if __name__ == "__main__":

@@ -132,7 +132,8 @@ std::string PlacementLine(const Plan& plan) {
   if (pair.demand.stand_in_cores > 0)
     text += fmt::format(", the simulated GPU's own {:.2f} cores included", pair.demand.stand_in_cores);
   const Proof& proof = plan.proving.attempts.back().proof;
-  text += fmt::format("; the proof run, with all clips, took {:.2f} cores", proof.cpu_cores + proof.stand_in_cores);
+  text += fmt::format("; the proof run, with all clips, took {:.2f} cores, {:.2f} in its busiest second",
+                      proof.cpu_cores + proof.stand_in_cores, proof.busiest_cpu_cores + proof.stand_in_cores);
   if (const double memory = plan.capacity.memory_bytes_per_second; memory > 0)
     text += fmt::format("; pictures move at least {:.1f} of {:.0f} GB/s of memory",
                         pair.demand.memory_bytes_per_second / 1e9, memory / 1e9);

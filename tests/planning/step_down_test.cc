@@ -82,6 +82,17 @@ TEST(ProveBest, WhatHoldsWithoutRoomIsSteppedDownWhileItCanBe) {
   EXPECT_NEAR(tight.attempts.back().room(kCapacity), 0.125, 1e-9);
 }
 
+TEST(Attempt, ItsRoomIsThatOfTheBusiestSecond) {
+  Attempt attempt{MakePair("x264", "faster", "x264", "faster"), FakeProof(0, 0)};
+  attempt.proof.cpu_cores = 2;
+  EXPECT_NEAR(attempt.room(kCapacity), 0.5, 1e-9) << "a run of no second has none";
+  attempt.proof.busiest_cpu_cores = 2.8;
+  EXPECT_NEAR(attempt.room(kCapacity), 0.3, 1e-9);
+  EXPECT_TRUE(attempt.has_room(kCapacity));
+  attempt.proof.busiest_cpu_cores = 3.3;
+  EXPECT_FALSE(attempt.has_room(kCapacity));
+}
+
 TEST(ProveBest, WhatFailsWhileTheMachineIsDisturbedIsRunOnceMore) {
   const Placement placement{{MakePair("x264", "faster", "x264", "faster")}, {}};
   const auto run = [&](int disturbed_runs, int most) {

@@ -39,7 +39,8 @@ const char* Name(PlanVerdict verdict) {
 }
 
 double Attempt::room(const Capacity& capacity) const {
-  return 1 - (proof.cpu_cores + proof.stand_in_cores) / std::max(1e-6, capacity.cpu_cores);
+  const double encodes = std::max(proof.cpu_cores, proof.busiest_cpu_cores);
+  return 1 - (encodes + proof.stand_in_cores) / std::max(1e-6, capacity.cpu_cores);
 }
 
 bool Attempt::has_room(const Capacity& capacity) const {

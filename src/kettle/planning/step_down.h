@@ -15,7 +15,8 @@ struct Attempt {
   Pair pair;
   Proof proof;
 
-  // The share of the processors that the run left free of those that both encodes may use.
+  // The share of the processors that the run left free, in its busiest second, of those that both encodes may use: a
+  // scene that takes more than the others may last, and the game's busiest second may fall into it.
   double room(const Capacity& capacity) const;
   // It leaves the required headroom, of the processors as the run measured them, of the engine as the trials did; and
   // each encode has it alone.

@@ -54,6 +54,7 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   }
   proof.seconds = outcome->seconds;
   proof.late = outcome->late;
+  proof.busiest_cpu_cores = outcome->busiest_cpu_cores;
   proof.stream = outcome->outputs[0];
   proof.recording = outcome->outputs[1];
   Publish(stream_file, request.folder / "stream.flv");
@@ -98,6 +99,7 @@ void to_json(nlohmann::json& json, const Proof& proof) {
           {"stream", OutputJson(proof.stream, proof.late)},
           {"recording", OutputJson(proof.recording, proof.late)},
           {"cpu_cores", proof.cpu_cores},
+          {"busiest_cpu_cores", proof.busiest_cpu_cores},
           {"stand_in_cores", proof.stand_in_cores},
           {"other_cores", proof.other_cores},
           {"stolen_cores", proof.stolen_cores},

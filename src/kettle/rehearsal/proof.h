@@ -20,7 +20,8 @@ struct Proof {
   double seconds = 0;  // of footage, in real time
   int late = 0;        // frames that the source released late, for both outputs
   PacedOutputOutcome stream, recording;
-  double cpu_cores = 0;  // that the run took: feeding, both encodes, writing
+  double cpu_cores = 0;          // that the run took: feeding, both encodes, writing
+  double busiest_cpu_cores = 0;  // the same in its busiest second
   double stand_in_cores = 0, other_cores = 0;
   double stolen_cores = 0;  // that the hypervisor gave to other machines
 

@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/trial/paced.h"
 
+#include <time.h>
+
 #include <cmath>
 #include <memory>
 
 #include "kettle/media/writer.h"
+#include "kettle/trial/busiest_second.h"
 #include "kettle/trial/lane.h"
 
 namespace kettle {
@@ -17,6 +20,12 @@ PacketSink FileSink(const std::string& path) {
   const auto writer = std::make_shared<std::unique_ptr<MediaWriter>>();
   return {[writer, path](const AVCodecContext& encoder) { *writer = std::make_unique<MediaWriter>(path, encoder); },
           [writer](const AVPacket& packet) { (*writer)->Write(packet); }, [writer] { (*writer)->Finish(); }};
+}
+
+double OwnCpuSeconds() {
+  timespec used{};
+  clock_gettime(CLOCK_PROCESS_CPUTIME_ID, &used);
+  return static_cast<double>(used.tv_sec) + static_cast<double>(used.tv_nsec) * 1e-9;
 }
 
 }  // namespace
@@ -35,9 +44,12 @@ PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<voi
   outcome.seconds = static_cast<double>(task.source_rate.due_ns(frames)) * 1e-9;
   const std::int64_t start_ns = clock.now_ns() + kStartDelayNs;
   for (auto& output : outputs) output->Start(start_ns);
+  BusiestSecond busiest;
   KeepThreadPunctual();
   ReleaseFrames(clock, task.source_rate, start_ns, frames, [&](std::int64_t index, std::int64_t due_ns, bool late) {
     outcome.late += late;
+    if (const double elapsed = static_cast<double>(clock.now_ns() - start_ns) * 1e-9; busiest.due(elapsed))
+      busiest.At(elapsed, OwnCpuSeconds());
     const FramePtr picture = source.Frame(index);
     bool healthy = true;
     for (auto& output : outputs) {
@@ -47,6 +59,7 @@ PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<voi
     if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
     return healthy;
   });
+  outcome.busiest_cpu_cores = busiest.cores();
   for (auto& output : outputs) outcome.outputs.push_back(output->Finish());
   return outcome;
 }

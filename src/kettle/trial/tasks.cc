@@ -19,7 +19,7 @@ KETTLE_JSON(SoakOutcome, windows, device_name)
 KETTLE_JSON(PacedOutputOutcome, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps, latency,
             frame_times)
 KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs)
-KETTLE_JSON(PaceOutcome, seconds, late, outputs)
+KETTLE_JSON(PaceOutcome, seconds, late, busiest_cpu_cores, outputs)
 KETTLE_JSON(QualityTask, reference, encoded, encoded_rate, frames, viewing_size)
 KETTLE_JSON(QualityOutcome, quality, frames)
 KETTLE_JSON(ProbeTask, settings)

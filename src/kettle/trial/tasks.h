@@ -87,8 +87,9 @@ struct PacedOutputOutcome {
   std::vector<PacedFrame> frame_times;
 };
 struct PaceOutcome {
-  double seconds = 0;  // of footage
-  int late = 0;        // frames that the source released more than one frame interval after they were due
+  double seconds = 0;            // of footage
+  int late = 0;                  // frames that the source released more than one frame interval after they were due
+  double busiest_cpu_cores = 0;  // of the whole process, in its busiest second; 0: the run was no second long
   std::vector<PacedOutputOutcome> outputs;
 };
 
