@@ -146,7 +146,7 @@ TEST_F(RehearseTest, AnIngestOfTheUsersGetsTheStreamOverTls) {
 
 TEST_F(RehearseTest, ACardThatIsLostIsSaidInOneLine) {
   nlohmann::json plan = Json("plan.json");
-  plan["recording"].update({{"encoder", "nvenc-h264"}, {"preset", "p4"}, {"device", "gpu"}});
+  plan["recording"].update({{"encoder", "nvenc-h264"}, {"preset", "p4"}, {"device", "gpu"}, {"b_frames", 0}});
   Put("gpu-plan.json", plan.dump());
   Put("lost.toml", Get(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml") +
                        "\n[[fault]]\nkind = \"lost\"\nsession = 1\nframe = 20\n");
