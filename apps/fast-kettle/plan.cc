@@ -37,7 +37,7 @@ std::filesystem::path DividedFolder(const Session& session) {
   return folder;
 }
 
-Proof Prove(Session& session, const Pair& pair, const std::vector<Footage>& footage) {
+Proof Prove(Session& session, const Pair& pair, const std::vector<Footage>& footage, First first) {
   constexpr double kStartSeconds = 1;  // until both encoders are open
   session.progress().Stage("proof run", 1);
   session.MeetBusiestLoad(session.request().proof_seconds + 2 * kStartSeconds);
@@ -49,7 +49,8 @@ Proof Prove(Session& session, const Pair& pair, const std::vector<Footage>& foot
                        folder,
                        session.scratch(),
                        pair.cores.stream,
-                       pair.cores.recording};
+                       pair.cores.recording,
+                       first};
   Proof proof = RunProof(session.worker(), request, [&](const std::string&, double share) {
     session.progress().Show(
         fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()), share);
@@ -216,6 +217,9 @@ int RunPlan(Session& session) {
     session.StartLoad(show.load);
     targets.warnings.push_back("measured and proven under a load: " + session.load()->words());
   }
+  if (show.first == First::kStream)
+    targets.warnings.push_back(
+        "the stream goes before the game, as asked: where processors run short, the game stutters");
   for (const std::string& note : session.FootageNotes()) targets.warnings.push_back(note);
 
   // The search stops early; about this many trials are usual.
@@ -241,7 +245,7 @@ int RunPlan(Session& session) {
   Plan plan;
   try {
     if (session.request().exhaustive) check = CheckAgainstGrid(space, footage, show.required_headroom, book);
-    plan = MakePlan(request, book, [&](const Pair& pair) { return Prove(session, pair, footage); });
+    plan = MakePlan(request, book, [&](const Pair& pair) { return Prove(session, pair, footage, show.first); });
   } catch (...) {
     keep.Keep(book.trials());
     throw;

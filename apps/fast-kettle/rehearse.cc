@@ -81,6 +81,7 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
   task.recording = plan.recording;
   task.stream_processors = plan.stream_processors;
   task.recording_processors = plan.recording_processors;
+  task.first = plan.first;
   task.url = url;
   const StreamKey key = options.key_file.empty() ? StreamKey{"rehearsal", ""} : ReadKeyFile(options.key_file);
   task.key = key.key;
@@ -118,8 +119,13 @@ DiagnosisFacts FactsOf(const PlanFile& plan) {
 }
 
 json Counted(const PacedOutputOutcome& output, const char* lost_word, std::size_t lost) {
-  return {{"frames", output.frames},   {"skipped", output.skipped},     {lost_word, lost},
-          {"packets", output.packets}, {"mean_kbps", output.mean_kbps}, {"peak_second_kbps", output.peak_second_kbps},
+  return {{"niceness", output.niceness},
+          {"frames", output.frames},
+          {"skipped", output.skipped},
+          {lost_word, lost},
+          {"packets", output.packets},
+          {"mean_kbps", output.mean_kbps},
+          {"peak_second_kbps", output.peak_second_kbps},
           {"latency", output.latency}};
 }
 
@@ -222,6 +228,7 @@ int Tell(Session& session, const Stage& stage, const PlanFile& plan, const Rehea
   if (outcome.simulated_ingest)
     fmt::print("{}\n\n", Paint("SIMULATED: the ingest is a stand-in on this machine.", Tone::kStrong));
   if (session.load()) fmt::print("Under a load, {}.\n\n", session.load()->words());
+  if (plan.first == First::kStream) fmt::print("The stream goes before the game, as the plan asks.\n\n");
   if (climb) PrintClimb(*climb);
   PrintOutcome(plan, outcome);
   if (stage.has_game()) PrintGame(game);

@@ -7,7 +7,6 @@
 #include <cmath>
 
 #include "kettle/encoders/catalogue.h"
-#include "kettle/trial/lane.h"
 #include "report/wrap.h"
 
 namespace kettle {
@@ -93,6 +92,17 @@ std::string TightLine(const Plan& plan) {
       std::max(0.0, left) * 100, plan.capacity.headroom * 100);
 }
 
+// Who goes before whom, by the niceness that the proof run's threads had.
+std::string Order(const Proof& proof) {
+  const int stream = proof.stream.niceness, recording = proof.recording.niceness;
+  const bool as_one = stream == recording;
+  const std::string encode = fmt::format("{} (niceness {})", as_one ? "both encodes" : "the stream", stream),
+                    rest = as_one ? "" : fmt::format(", then the recording ({})", recording);
+  if (stream > 0) return "the game first, then " + encode + rest;
+  if (stream < 0) return encode + " first, then the game" + rest;
+  return "the game and " + encode + " alike, as this user may put nothing before a game (ulimit -e)" + rest;
+}
+
 // What became of the processors, and of the other way to share them.
 std::string SharingLine(const Plan& plan) {
   const auto latency = [](const Attempt& attempt) {
@@ -106,13 +116,8 @@ std::string SharingLine(const Plan& plan) {
                        fmt::join(cores.recording, ", "));
   };
   const Attempt& taken = plan.proving.attempts.back();
-  const int recording = RecordingNicenessOf(taken.pair.recording.settings);
-  const std::string shared =
-      recording == kStreamNiceness
-          ? fmt::format("shared, the game first, then both encodes (niceness {})", kStreamNiceness)
-          : fmt::format("shared, the game first, then the stream (niceness {}), then the recording ({})",
-                        kStreamNiceness, recording);
-  std::string text = "processors: " + (taken.pair.cores.divided() ? divided(taken.pair.cores) : shared);
+  std::string text = fmt::format("processors: {}; {}",
+                                 taken.pair.cores.divided() ? divided(taken.pair.cores) : "shared", Order(taken.proof));
   if (plan.other_sharing) {
     const CoreShares& other = plan.other_sharing->pair.cores;
     text += fmt::format("; the stream's packets took {} (p99); {}: {}", latency(taken),

@@ -2,6 +2,7 @@
 // A plan rehearsed, diagnosed and loaded, as a user does it. Whether this machine holds is not a test's business.
 #include "certificate.h"
 #include "ingest_program.h"
+#include "kettle/trial/turns.h"
 
 namespace kettle {
 namespace {
@@ -45,6 +46,20 @@ TEST_F(RehearseTest, TellsAndKeepsEveryFrame) {
   const auto diagnosed = Run("diagnose out");
   EXPECT_EQ(diagnosed.code, ran.code) << diagnosed.err;
   EXPECT_THAT(diagnosed.out, AnyOf(HasSubstr("nothing to cure"), HasSubstr("What to do")));
+}
+
+TEST_F(RehearseTest, TheStreamGoesBeforeTheGameIfThePlanSaysSo) {
+  ASSERT_EQ(Run("rehearse plan.json --seconds 2 --out usual --quiet").code & ~1, 0);
+  EXPECT_EQ(Json("usual/rehearsal.json")["stream"]["niceness"], StreamNiceness(First::kGame));
+  nlohmann::json plan = Json("plan.json");
+  EXPECT_EQ(plan["first"], "game");
+  plan["first"] = "stream";
+  Put("other.json", plan.dump());
+  const auto ran = Run("rehearse other.json --seconds 2 --out out --quiet");
+  ASSERT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
+  EXPECT_THAT(ran.out, HasSubstr("The stream goes before the game"));
+  EXPECT_THAT(Json("out/rehearsal.json")["stream"]["niceness"].get<int>(), AnyOf(StreamNiceness(First::kStream), 0))
+      << "0 where this user may not";
 }
 
 TEST_F(RehearseTest, AnOutageOfTheLineIsNamed) {

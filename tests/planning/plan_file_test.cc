@@ -14,12 +14,13 @@ using testing::HasSubstr;
 class PlanFileTest : public test::FolderTest {
  protected:
   // A plan of a made-up machine, as it is written.
-  nlohmann::json Written() {
+  nlohmann::json Written(First first = First::kGame) {
     test::FakeRunner runner([](const std::string&, int preset, bool, const std::string&) {
       return test::Figures{400.0 / (preset + 1), 0.2 * (preset + 1), 0.9 + 0.005 * preset};
     });
     Show show;
     show.title = "made up";
+    show.first = first;
     TrialBook book(runner, {}, [](const auto&) {});
     const PlanRequest request{show, test::FakeTargets(), {test::FakeFootage("hard")}, {"x264"}, {2, 0.2}};
     nlohmann::json json = MakePlan(request, book, [](const Pair&) { return test::FakeProof(0, 0); });
@@ -50,6 +51,14 @@ TEST_F(PlanFileTest, GivesWhatARehearsalNeeds) {
   EXPECT_EQ(plan.stream_device, "cpu");
   EXPECT_EQ(plan.cpu_cores, 2);
   EXPECT_EQ(plan.audio_kbps, 128);
+}
+
+TEST_F(PlanFileTest, KeepsWhoGoesFirst) {
+  nlohmann::json written = Written(First::kStream);
+  EXPECT_EQ(written["stream"]["niceness"], StreamNiceness(First::kStream));
+  EXPECT_EQ(ReadPlanFile(Put("plan.json", written.dump())).first, First::kStream);
+  written.erase("first");
+  EXPECT_EQ(ReadPlanFile(Put("plan.json", written.dump())).first, First::kGame) << "an earlier version's";
 }
 
 TEST_F(PlanFileTest, FasterPresetsCarryTheirGainAndCost) {

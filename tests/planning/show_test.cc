@@ -30,6 +30,7 @@ link     = "wireless"
 reserve  = ["game 0.3 Mbit/s", "voice call 0.2 Mbit/s"]
 [require]
 headroom = 0.3
+first = "stream"
 )";
 
 class ShowTest : public test::FolderTest {
@@ -68,6 +69,7 @@ TEST_F(ShowTest, ReadsEverything) {
   EXPECT_EQ(show.reserve.at(1).first, "voice call");
   EXPECT_EQ(show.reserve.at(1).second, BitRate::FromKbps(200));
   EXPECT_EQ(show.required_headroom, 0.3);
+  EXPECT_EQ(show.first, First::kStream);
 }
 
 TEST_F(ShowTest, TheShippedShowIsRight) {
@@ -80,11 +82,13 @@ TEST_F(ShowTest, OptionsOverrideTheFile) {
   const Show show = Read(With("stream", "bit_rate = \"1 Mbit/s\""), {{"stream-bit-rate", {"2 Mbit/s"}},
                                                                      {"footage", {"open-water"}},
                                                                      {"headroom", {"0.1"}},
+                                                                     {"first", {"game"}},
                                                                      {"reading", {"5 Mbit/s", "6 Mbit/s"}},
                                                                      {"title", {"Other"}}});
   EXPECT_EQ(show.stream_bit_rate, BitRate::FromKbps(2000));
   EXPECT_THAT(show.footage, testing::ElementsAre("open-water"));
   EXPECT_EQ(show.required_headroom, 0.1);
+  EXPECT_EQ(show.first, First::kGame);
   EXPECT_EQ(show.line.readings.size(), 2u);
   EXPECT_EQ(show.title, "Other");
 }
@@ -113,6 +117,7 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"uplink", "reserve = [\"0.3 Mbit/s\"]", "what it is for"},
       {"load", "profile = \"x.json\"", "load capture writes a load profile"},
       {"require", "headroom = 2", "from 0 to 0.9"},
+      {"require", "first = \"recording\"", "require.first: \"recording\" is not known; give \"game\" or \"stream\""},
       {"picture", "footage = [\"start-lin\"]", "did you mean \"start-line\"?"},
       {"picture", "footage = [\"clips/none.mkv\"]", "no such file"},
       {"picture", "footage = []", "picture.footage: is missing"},

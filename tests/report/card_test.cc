@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "report/card.h"
 
+#include <regex>
+
 #include "planning/fakes.h"
 #include "report/plot.h"
 #include "report/wrap.h"
@@ -74,6 +76,21 @@ TEST(SettingsCard, TellsOfColoursThatStray) {
   EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("the stream says yuv420p, unknown, tv"));
   plan.colour->strays.clear();
   EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("said the same by source, stream and recording"));
+}
+
+TEST(SettingsCard, SaysWhoGoesBeforeWhom) {
+  Plan plan = PlanOf(false);
+  const auto card = [&](int stream, int recording) {
+    Proof& proof = plan.proving.attempts.back().proof;
+    proof.stream.niceness = stream;
+    proof.recording.niceness = recording;
+    return std::regex_replace(SettingsCard(plan, Show{}), std::regex("\n +"), " ");  // not wrapped
+  };
+  using testing::HasSubstr;
+  EXPECT_THAT(card(7, 14), HasSubstr("the game first, then the stream (niceness 7), then the recording (14)"));
+  EXPECT_THAT(card(7, 7), HasSubstr("the game first, then both encodes (niceness 7)"));
+  EXPECT_THAT(card(-3, 14), HasSubstr("the stream (niceness -3) first, then the game, then the recording (14)"));
+  EXPECT_THAT(card(0, 14), HasSubstr("as this user may put nothing before a game"));
 }
 
 TEST(SettingsCard, SaysUnderWhichLoadAndIntoWhichContainer) {

@@ -87,16 +87,9 @@ TEST_F(LaneTest, ItsThreadHasANameAndANiceness) {
              {}});
   lane.WaitUntilOpen();
   EXPECT_EQ(name, "stream");
-  EXPECT_EQ(niceness, std::min(19, getpriority(PRIO_PROCESS, 0) + 4));
-  lane.Finish();
-}
-
-TEST(LaneNiceness, OnlyARecordingThatComputesStepsBehindTheStream) {
-  EncodeSettings recording;
-  recording.encoder = "x264";
-  EXPECT_EQ(RecordingNicenessOf(recording), kRecordingNiceness);
-  recording.encoder = "nvenc-h264";
-  EXPECT_EQ(RecordingNicenessOf(recording), kStreamNiceness);
+  const int own = getpriority(PRIO_PROCESS, 0);
+  EXPECT_EQ(niceness, std::min(19, own + 4));
+  EXPECT_EQ(lane.Finish().niceness, niceness - own);
 }
 
 TEST_F(LaneTest, ASourceOfSeveralFilesHasNoEnd) {

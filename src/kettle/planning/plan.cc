@@ -203,6 +203,7 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   plan.title = request.show.title;
   plan.targets = request.targets;
   plan.capacity = request.capacity;
+  plan.first = request.show.first;
   const SearchSpace space = SpaceOf(plan.targets, request.families);
   const SearchSpace recording{
       plan.targets.recording, {plan.targets.recording.size}, {plan.targets.recording.frame_rate}, request.families};

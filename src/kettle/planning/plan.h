@@ -29,6 +29,7 @@ struct Plan {
   std::string title;
   Targets targets;
   Capacity capacity;
+  First first = First::kGame;
   std::optional<Pair> chosen;  // not set: nothing holds, not even tightly
   Placement placement;
   std::optional<Option> runner_up;  // the stream's best looking other encoder, preset or picture that keeps pace alone

@@ -72,6 +72,7 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.recording_device = plan.at("recording").at("device");
     result.stream_processors = Processors(plan.at("stream"));
     result.recording_processors = Processors(plan.at("recording"));
+    result.first = ParseFirst(plan.value("first", Name(result.first)));  // an earlier version had no other
     result.simulated = plan.at("stream").at("simulated") || plan.at("recording").at("simulated");
     result.source_size = show.at("source_size").get<FrameSize>();
     result.source_rate = show.at("frame_rate").get<FrameRate>();

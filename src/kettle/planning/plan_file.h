@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "kettle/encoders/settings.h"
+#include "kettle/trial/turns.h"
 
 namespace kettle {
 
@@ -25,7 +26,8 @@ struct PlanFile {
   EncodeSettings stream, recording;
   std::string stream_device, recording_device;               // "cpu", "gpu"
   std::vector<int> stream_processors, recording_processors;  // CoreShares
-  bool simulated = false;                                    // one of both encodes was measured on a simulated device
+  First first = First::kGame;
+  bool simulated = false;  // one of both encodes was measured on a simulated device
   FrameSize source_size;
   FrameRate source_rate;
   std::vector<std::string> footage;  // scenes by name, clips by absolute path

@@ -4,7 +4,6 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/planning/plan.h"
-#include "kettle/trial/lane.h"
 
 namespace kettle {
 
@@ -151,11 +150,12 @@ void to_json(json& j, const Plan& plan) {
     because.push_back(PresetEvidence(plan, Role::kRecording, plan.chosen->recording));
   }
   j = {{"title", plan.title},
-       {"stream", plan.chosen ? EncodeJson(plan.chosen->stream, kStreamNiceness, plan.chosen->cores.stream) : json()},
-       {"recording", plan.chosen
-                         ? EncodeJson(plan.chosen->recording, RecordingNicenessOf(plan.chosen->recording.settings),
-                                      plan.chosen->cores.recording)
-                         : json()},
+       {"stream",
+        plan.chosen ? EncodeJson(plan.chosen->stream, StreamNiceness(plan.first), plan.chosen->cores.stream) : json()},
+       {"recording",
+        plan.chosen ? EncodeJson(plan.chosen->recording, RecordingNiceness(plan.first, plan.chosen->recording.settings),
+                                 plan.chosen->cores.recording)
+                    : json()},
        {"verdict", Name(plan.verdict())},
        {"proof", plan.proving.attempts.empty() ? json() : json(plan.proving.attempts.back().proof)},
        {"attempts", Attempts(plan)},
@@ -172,6 +172,7 @@ void to_json(json& j, const Plan& plan) {
        {"warnings", plan.targets.warnings},
        {"nearest", plan.nearest},
        {"required_headroom", plan.capacity.headroom},
+       {"first", plan.first},
        {"capacity",
         {{"cpu_cores", plan.capacity.cpu_cores},
          {"memory_bytes_per_second", plan.capacity.memory_bytes_per_second},

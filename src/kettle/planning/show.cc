@@ -86,6 +86,7 @@ class ShowReader {
     ReadUplink(show);
     ReadLoad(show);
     show.required_headroom = Section("require").Number("headroom", 0, 0.9).value_or(show.required_headroom);
+    show.first = Section("require").Value("first", ParseFirst).value_or(show.first);
     return show;
   }
 

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "kettle/planning/destination.h"
+#include "kettle/trial/turns.h"
 #include "kettle/units/units.h"
 
 namespace kettle {
@@ -43,6 +44,7 @@ struct Show {
   std::string load;  // a load profile's path, "live", or empty: none
 
   double required_headroom = 0.2;
+  First first = First::kGame;
 };
 
 // Its destinations as the budget sees them.

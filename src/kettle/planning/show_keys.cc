@@ -29,7 +29,8 @@ const std::vector<ShowKey>& ShowKeys() {
       {"uplink", "reserve", Kind::kList, "reserve", "what else needs the line: \"game 0.3 Mbit/s\"; repeatable"},
       {"load", "profile", Kind::kText, "load",
        "a load profile to replay while measuring, or live: the game is running now"},
-      {"require", "headroom", Kind::kNumber, "headroom", "required headroom, 0 to 0.9"}};
+      {"require", "headroom", Kind::kNumber, "headroom", "required headroom, 0 to 0.9"},
+      {"require", "first", Kind::kText, "first", "who gets a processor first: \"game\" (usual) or \"stream\""}};
   return keys;
 }
 

@@ -7,7 +7,6 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/machine/cpu_time.h"
 #include "kettle/store/file.h"
-#include "kettle/trial/lane.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -25,9 +24,10 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   for (const Footage& footage : request.footage) task.footage.push_back(footage.file.string());
   task.source_rate = request.footage.front().rate;
   task.seconds = request.seconds;
-  task.outputs = {{request.stream, stream_file.string(), kStreamNiceness, request.stream_processors},
-                  {request.recording, recording_file.string(), RecordingNicenessOf(request.recording),
+  task.outputs = {{request.stream, stream_file.string(), StreamNiceness(request.first), request.stream_processors},
+                  {request.recording, recording_file.string(), RecordingNiceness(request.first, request.recording),
                    request.recording_processors}};
+  task.session_niceness = StreamNiceness(request.first);
 
   const CpuTime before = ReadCpuTime();
   const auto stand_in_before = ProcessCpuSeconds(kStandInProcess);
@@ -79,7 +79,8 @@ std::string ProofCsv(const Proof& proof) {
 namespace {
 
 nlohmann::json OutputJson(const PacedOutputOutcome& output, int late) {
-  return {{"frames", output.frames},
+  return {{"niceness", output.niceness},
+          {"frames", output.frames},
           {"late", late},
           {"skipped", output.skipped},
           {"packets", output.packets},

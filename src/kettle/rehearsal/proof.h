@@ -11,6 +11,7 @@
 
 #include "kettle/footage/cache.h"
 #include "kettle/trial/trial.h"
+#include "kettle/trial/turns.h"
 
 namespace kettle {
 
@@ -44,6 +45,7 @@ struct ProofRequest {
   double seconds = 10;
   std::filesystem::path folder, scratch;                               // on the same file system
   std::vector<int> stream_processors = {}, recording_processors = {};  // LaneRequest
+  First first = First::kGame;
 };
 
 // Throws Error(kInterrupted) when stopped, Error(kMachine) if the files cannot be put in their place.

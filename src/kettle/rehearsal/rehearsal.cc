@@ -73,14 +73,14 @@ class Rehearsing {
         source_(task.footage),
         sound_({kSampleRate, task.audio_kbps, task.audio_tracks}),
         stream_out_(task, clock),
-        stream_(
-            {task.stream, task.source_rate, task.queue_depth, kStreamThread, kStreamNiceness, task.stream_processors},
-            clock,
-            {[this](const AVCodecContext& encoder) { stream_out_.Open(encoder, sound_.contexts()); },
-             [this](const AVPacket& packet) { stream_out_.Give(0, packet); },
-             {}}),
+        stream_({task.stream, task.source_rate, task.queue_depth, kStreamThread, StreamNiceness(task.first),
+                 task.stream_processors},
+                clock,
+                {[this](const AVCodecContext& encoder) { stream_out_.Open(encoder, sound_.contexts()); },
+                 [this](const AVPacket& packet) { stream_out_.Give(0, packet); },
+                 {}}),
         recording_({task.recording, task.source_rate, task.queue_depth, kRecordingThread,
-                    RecordingNicenessOf(task.recording), task.recording_processors},
+                    RecordingNiceness(task.first, task.recording), task.recording_processors},
                    clock,
                    {[this](const AVCodecContext& encoder) { OpenFiles(encoder); },
                     [this](const AVPacket& packet) { Record(0, packet); },
@@ -97,6 +97,7 @@ class Rehearsing {
   }
 
   RehearsalOutcome Run(const std::function<void(double)>& progress) {
+    SetSessionNiceness(StreamNiceness(task_.first));
     const auto frames = static_cast<std::int64_t>(std::lround(task_.seconds * task_.source_rate.fps()));
     outcome_.seconds = static_cast<double>(task_.source_rate.due_ns(frames)) * 1e-9;
     start_ns_ = clock_.now_ns() + kStartDelayNs;

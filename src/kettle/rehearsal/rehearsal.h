@@ -10,6 +10,7 @@
 #include "kettle/rehearsal/seconds.h"
 #include "kettle/trial/lane.h"
 #include "kettle/trial/tasks.h"
+#include "kettle/trial/turns.h"
 #include "kettle/units/clock.h"
 
 namespace kettle {
@@ -22,8 +23,9 @@ struct RehearsalTask {
   int queue_depth = 6;
   EncodeSettings stream, recording;
   std::vector<int> stream_processors = {}, recording_processors = {};  // LaneRequest
-  std::string url, key;                                                // of the ingest; the key is a secret
-  double most_send_delay_seconds = 1.5;                                // QueueRule
+  First first = First::kGame;
+  std::string url, key;                  // of the ingest; the key is a secret
+  double most_send_delay_seconds = 1.5;  // QueueRule
   int audio_kbps = 160, audio_tracks = 1;
   struct File {
     std::string path, container;

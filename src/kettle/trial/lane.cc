@@ -9,10 +9,6 @@
 
 namespace kettle {
 
-int RecordingNicenessOf(const EncodeSettings& recording) {
-  return FindFamily(recording.encoder).device == DeviceKind::kGpu ? kStreamNiceness : kRecordingNiceness;
-}
-
 Lane::Lane(LaneRequest request, const Clock& clock, PacketSink sink)
     : request_(std::move(request)),
       clock_(clock),
@@ -57,7 +53,7 @@ PacedOutputOutcome Lane::Finish() {
 }
 
 void Lane::Run() {
-  NameThread(request_.thread_name, request_.niceness);
+  outcome_.niceness = NameThread(request_.thread_name, request_.niceness);
   KeepThreadOn(request_.processors);
   std::unique_ptr<Encoder> encoder;
   try {

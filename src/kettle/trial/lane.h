@@ -27,18 +27,12 @@ struct PacketSink {
   std::function<void()> end;  // after the last packet
 };
 
-// The game goes before the stream, the stream before a recording that computes.
-inline constexpr int kStreamNiceness = 3, kRecordingNiceness = 10;
-
-// Feeding a GPU computes next to nothing, but must not wait: a recording there is fed as early as the stream is.
-int RecordingNicenessOf(const EncodeSettings& recording);
-
 struct LaneRequest {
   EncodeSettings settings;
   FrameRate source_rate;
   int queue_depth = 6;
   std::string thread_name;  // of its thread and those of its encoder, 15 characters at most; empty: the program's
-  int niceness = 0;         // of the same threads, as setpriority(2); never below the program's own
+  int niceness = 0;         // NameThread, for the same threads
   std::vector<int> processors = {};  // KeepThreadOn, for the same threads
 };
 

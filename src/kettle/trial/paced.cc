@@ -31,6 +31,7 @@ double OwnCpuSeconds() {
 }  // namespace
 
 PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<void(double)>& progress) {
+  SetSessionNiceness(task.session_niceness);
   const EndlessSource source(task.footage);
   std::vector<std::unique_ptr<Lane>> outputs;
   for (const PacedOutputTask& output : task.outputs)

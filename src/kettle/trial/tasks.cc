@@ -16,9 +16,9 @@ KETTLE_JSON(EncodeOutcome, frames, fed_frames, seconds, busy_seconds, truncated,
             b_frames, device_name, slow_downs)
 KETTLE_JSON(SoakTask, settings, footage, seconds, window_seconds)
 KETTLE_JSON(SoakOutcome, windows, device_name)
-KETTLE_JSON(PacedOutputOutcome, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps, latency,
+KETTLE_JSON(PacedOutputOutcome, niceness, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps, latency,
             frame_times)
-KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs)
+KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs, session_niceness)
 KETTLE_JSON(PaceOutcome, seconds, late, busiest_cpu_cores, outputs)
 KETTLE_JSON(QualityTask, reference, encoded, encoded_rate, frames, viewing_size)
 KETTLE_JSON(QualityOutcome, quality, frames)

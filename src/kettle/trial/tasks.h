@@ -71,6 +71,7 @@ struct PaceTask {
   double seconds = 10;
   int queue_depth = 6;
   std::vector<PacedOutputTask> outputs;
+  int session_niceness = 0;  // SetSessionNiceness
 };
 struct PacedFrame {
   int frame = 0;         // index in the output
@@ -78,9 +79,10 @@ struct PacedFrame {
   double taken_ms = -1;  // from due until the encoder had taken it; below zero: skipped
 };
 struct PacedOutputOutcome {
-  int frames = 0;   // due
-  int skipped = 0;  // the encoder's queue was full
-  int packets = 0;  // that came out of the encoder
+  int niceness = 0;  // that its threads had, over the program's own
+  int frames = 0;    // due
+  int skipped = 0;   // the encoder's queue was full
+  int packets = 0;   // that came out of the encoder
   int deepest_queue = 0;
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;

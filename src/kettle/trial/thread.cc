@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/trial/thread.h"
 
+#include <fcntl.h>
 #include <pthread.h>
 #include <sched.h>
 #include <sys/prctl.h>
@@ -27,10 +28,22 @@ constexpr std::uint64_t kShortestTurnNs = 100'000;
 
 }  // namespace
 
-void NameThread(const std::string& name, int niceness) {
+int NameThread(const std::string& name, int niceness) {
   if (!name.empty()) pthread_setname_np(pthread_self(), name.substr(0, 15).c_str());
   // Linux keeps a niceness for each thread. What cannot be had is no fault: then all are alike.
-  if (niceness > 0) setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), getpriority(PRIO_PROCESS, 0) + niceness);
+  const auto thread = static_cast<id_t>(gettid());
+  const int before = getpriority(PRIO_PROCESS, thread);
+  if (niceness != 0) setpriority(PRIO_PROCESS, thread, before + niceness);
+  return getpriority(PRIO_PROCESS, thread) - before;
+}
+
+void SetSessionNiceness(int niceness) {
+  if (getsid(0) != getpid()) return;  // others share it
+  const std::string text = std::to_string(niceness);
+  const int file = open("/proc/self/autogroup", O_WRONLY | O_CLOEXEC);
+  if (file < 0) return;
+  [[maybe_unused]] const ssize_t written = write(file, text.data(), text.size());
+  close(file);
 }
 
 void KeepThreadOn(const std::vector<int>& processors) {

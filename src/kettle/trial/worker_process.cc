@@ -57,8 +57,8 @@ Child Start(const std::vector<std::string>& command) {
   const int errors = memfd_create("worker-errors", MFD_CLOEXEC);
   const pid_t parent = getpid(), pid = fork();
   if (pid == 0) {
-    // A group of its own: Ctrl-C reaches this program only, which then ends the worker.
-    setpgid(0, 0);
+    // A session of its own: Ctrl-C reaches this program only, which then ends the worker; and SetSessionNiceness.
+    setsid();
     prctl(PR_SET_PDEATHSIG, SIGKILL);
     if (getppid() != parent) _exit(127);
     dup2(in[0], STDIN_FILENO);
