@@ -10,6 +10,7 @@ namespace kettle {
 
 // The palette: colour-blind safe (Okabe and Ito 2008), as gnuplot colours.
 inline constexpr const char* kBlue = "#0072b2";
+inline constexpr const char* kSky = "#56b4e9";  // too light for white letters
 inline constexpr const char* kOrange = "#d55e00";
 inline constexpr const char* kGreen = "#009e73";
 inline constexpr const char* kPurple = "#cc79a7";

@@ -36,6 +36,16 @@ TEST_F(CapacityFigureTest, NamesEachPartAndWhatIsLeft) {
     EXPECT_THAT(svg, testing::HasSubstr(words));
 }
 
+TEST_F(CapacityFigureTest, WhatIsLeftIsThatOfTheBusiestSecond) {
+  Plan plan = SomePlan();
+  Proof& proof = plan.proving.attempts.back().proof;
+  proof.cpu_cores = 0.8;
+  proof.busiest_cpu_cores = 1.3;
+  DrawCapacity(path(""), plan);
+  EXPECT_THAT(Text("capacity.svg"),
+              testing::AllOf(testing::HasSubstr("busiest second"), testing::HasSubstr("0.70 left for the game")));
+}
+
 TEST_F(CapacityFigureTest, WithoutAPairThereIsNone) {
   Plan plan = SomePlan();
   plan.chosen.reset();

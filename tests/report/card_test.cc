@@ -87,10 +87,10 @@ TEST(SettingsCard, SaysWhoGoesBeforeWhom) {
     return std::regex_replace(SettingsCard(plan, Show{}), std::regex("\n +"), " ");  // not wrapped
   };
   using testing::HasSubstr;
-  EXPECT_THAT(card(7, 14), HasSubstr("the game first, then the stream (niceness 7), then the recording (14)"));
-  EXPECT_THAT(card(7, 7), HasSubstr("the game first, then both encodes (niceness 7)"));
-  EXPECT_THAT(card(-3, 14), HasSubstr("the stream (niceness -3) first, then the game, then the recording (14)"));
-  EXPECT_THAT(card(0, 14), HasSubstr("as this user may put nothing before a game"));
+  EXPECT_THAT(card(3, 10), HasSubstr("the game first, then the stream (niceness 3), then the recording (10)"));
+  EXPECT_THAT(card(3, 3), HasSubstr("the game first, then both encodes (niceness 3)"));
+  EXPECT_THAT(card(-3, 10), HasSubstr("the stream (niceness -3) first, then the game, then the recording (10)"));
+  EXPECT_THAT(card(0, 10), HasSubstr("as this user may put nothing before a game"));
 }
 
 TEST(SettingsCard, SaysUnderWhichLoadAndIntoWhichContainer) {

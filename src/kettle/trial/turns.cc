@@ -16,10 +16,10 @@ First ParseFirst(const std::string& text) {
   FailInput("\"{}\" is not known; give \"game\" or \"stream\"", text);
 }
 
-int StreamNiceness(First first) { return first == First::kGame ? 7 : -3; }
+int StreamNiceness(First first) { return first == First::kGame ? 3 : -3; }
 
 int RecordingNiceness(First first, const EncodeSettings& recording) {
-  constexpr int kBehindBoth = 14;
+  constexpr int kBehindBoth = 10;
   return FindFamily(recording.encoder).device == DeviceKind::kGpu ? StreamNiceness(first) : kBehindBoth;
 }
 
