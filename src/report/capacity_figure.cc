@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <sstream>
 #include <string>
 #include <vector>
@@ -79,9 +80,10 @@ void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
     double from = 0;
     const auto label = [&](const std::string& text, double middle, double shift, const char* colour) {
       script << fmt::format("set label {} {} at {:.4f},{:.2f} center offset 0,{} textcolor rgb \"{}\" front\n", id++,
-                            Quoted(text), middle * 100, y, shift, colour);
+                            Quoted(text), middle * 100, shift == 0 ? y : y + std::copysign(kHalf, shift), shift,
+                            colour);
     };
-    constexpr double kBeside[] = {3.4, 4.6, -3.4};  // in lines of text from the bar's middle
+    constexpr double kBeside[] = {0.8, 2, -0.8};  // in lines of text from the bar's edge
     std::size_t place = 0;
     double last_outside = -1;
     for (const Part& part : bars[i].parts) {
@@ -108,7 +110,7 @@ void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
                         fmt::format("stream: {}; recording: {}{}", plan.chosen->stream.title(),
                                     plan.chosen->recording.title(), plan.simulated ? "; the GPU is SIMULATED" : ""))
          << VerticalLine(900, limit, kOrange, fmt::format("{:g} % must stay free", plan.capacity.headroom * 100), 0.97)
-         << fmt::format("set xrange [0:100]\nset yrange [0.4:{}]\nset ytics ({})\nset lmargin 20\n",
+         << fmt::format("set xrange [0:100]\nset yrange [0.4:{}]\nset ytics ({})\nset lmargin 20\nset rmargin 14\n",
                         static_cast<double>(bars.size()) + 0.9, tics.str())
          << "set style textbox opaque noborder fillcolor rgb \"white\"\nset xlabel \"% of what there is\"\nset grid "
             "noytics\nunset key\nplot -1 notitle\n";
