@@ -7,9 +7,9 @@ complain() { echo "layers: $*"; bad=1; }
 
 # What each folder of the core may include besides itself.
 declare -A may=(
-  [units]="" [store]="units" [media]="units store" [footage]="units store media"
+  [units]="" [store]="units" [process]="units" [media]="units store" [footage]="units store media"
   [encoders]="units media machine" [machine]="units" [load]="units machine" [quality]="units media"
-  [trial]="units store media footage encoders machine quality"
+  [trial]="units process store media footage encoders machine quality"
   [rehearsal]="units store media footage encoders machine trial rtmp uplink"
   [rtmp]="units" [srt]="units" [uplink]="units media encoders rtmp srt"
   [planning]="units media footage encoders machine quality trial rehearsal uplink rtmp"

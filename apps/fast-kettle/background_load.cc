@@ -9,6 +9,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/load/capture.h"
+#include "kettle/store/json_text.h"
 #include "kettle/units/clock.h"
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
@@ -46,7 +47,7 @@ class BackgroundLoad::Replay {
           worker_.Run({"load", {{"profile", profile}, {"seconds", kLongestSeconds}}, kLongestSeconds},
                       [this](double) { running_ = true; });
       trouble_ = report.detail;
-    } catch (const Error& error) {
+    } catch (const std::exception& error) {
       trouble_ = error.what();  // as a rule: stopped, its time is over
     }
     ended_ = true;
@@ -72,7 +73,7 @@ BackgroundLoad::BackgroundLoad(const std::string& load, const Places& places, co
   profile_ = OntoCores(read, cores);
   if (read.cores() != cores) note_ = fmt::format("; captured on {} cores, put onto the {} here", read.cores(), cores);
   if (!profile_.gpu.empty() && stand_in_gpu_.empty()) note_ += "; what it took of the GPU is not replayed";
-  digest_ = HexDigest(nlohmann::json(profile_).dump());
+  digest_ = HexDigest(JsonText(nlohmann::json(profile_)));
   Start(0);
 }
 

@@ -45,8 +45,9 @@ std::vector<TrialJob> Jobs(const BenchPlan& plan, const std::vector<Footage>& fo
         if (trial.settings == settings &&
             (trial.footage_key == pictures.key() || (pictures.file.empty() && trial.footage == pictures.label)))
           job.trial = trial;
-      // What failed is tried again in another run; a plan leaves the quality of what is too slow unmeasured.
-      if (job.trial && (!job.trial->done() || !job.trial->quality)) job.trial.reset();
+      // What failed, or was cut short by a time budget, is tried again in another run; a plan leaves the quality of what
+      // is too slow unmeasured.
+      if (job.trial && (!job.trial->done() || job.trial->truncated || !job.trial->quality)) job.trial.reset();
       jobs.push_back(std::move(job));
     }
   return jobs;
@@ -93,19 +94,12 @@ std::vector<PacedTrial> RunPacedTrials(Session& session, const BenchPlan& plan, 
   return trials;
 }
 
-// Keeps what an earlier run measured: the way back.
-void SetAside(const std::filesystem::path& out) {
-  std::error_code error;
-  if (std::filesystem::exists(out / "bench.json", error))
-    std::filesystem::copy_file(out / "bench.json", out / "bench.previous.json",
-                               std::filesystem::copy_options::overwrite_existing, error);
-  if (error) FailMachine("cannot keep the earlier bench.json: {}", error.message());
-}
-
 void CheckResume(const Session& session) {
   const BenchOptions& bench = session.request().bench;
   if (bench.resume && session.KnownTrials().empty())
-    FailInput("--resume: {} holds no bench of this machine and version to go on with", session.out().string());
+    FailInput("--resume: {} holds no bench to go on with that was measured on this machine, with these drivers and "
+              "codec libraries, by this version, {}",
+              session.out().string(), session.load() ? "under this load" : "without a load");
   if (!bench.resume && !bench.dry_run && !bench.soak_minutes && session.HasUnfinishedBench())
     FailInput("{} holds an unfinished bench: --resume goes on with it; another folder (--out) leaves it alone",
               session.out().string());
@@ -118,11 +112,10 @@ int DryRun(Session& session, const BenchPlan& plan) {
   const RepeatRules rules{std::min(3, bench.repeats), bench.repeats};
   const Expectation expectation = Expect(jobs, rules, !bench.resume);
   if (session.request().json)
-    fmt::print("{}\n", json{{"trials", jobs.size()},
+    PrintJson(json{{"trials", jobs.size()},
                             {"repeats", expectation.repeats},
                             {"expected_seconds", expectation.seconds},
-                            {"unknown", expectation.unknown}}
-                           .dump(2));
+                            {"unknown", expectation.unknown}});
   else
     PrintDryRun(plan, jobs, expectation);
   return 0;
@@ -184,21 +177,25 @@ int RunBench(Session& session) {
   const BenchOptions& bench = session.request().bench;
   const auto start = std::chrono::steady_clock::now();
   const auto elapsed = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); };
-  CheckResume(session);
   BenchPlan plan = MakeBenchPlan(session);
-  if (bench.soak_minutes) return RunSoakCommand(session, plan);
-  if (bench.dry_run) return DryRun(session, plan);
-
-  const std::vector<Footage> footage = session.PrepareAll(plan.show);
+  if (bench.dry_run) {
+    CheckResume(session);
+    return DryRun(session, plan);
+  }
+  // An earlier run's trials count only under the same load, so it comes first.
   if (!plan.show.load.empty()) {
     session.StartLoad(plan.show.load);
     plan.warnings.push_back("measured under a load: " + session.load()->words());
   }
+  CheckResume(session);
+  if (bench.soak_minutes) return RunSoakCommand(session, plan);
+
+  const std::vector<Footage> footage = session.PrepareAll(plan.show);
   for (const std::string& note : session.FootageNotes()) plan.warnings.push_back(note);
   const std::vector<Trial> known = session.KnownTrials();
   std::vector<TrialJob> jobs = Jobs(plan, footage, bench.resume ? known : std::vector<Trial>{});
   const auto taken_up = std::count_if(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
-  if (!bench.resume) SetAside(session.out());
+  if (!bench.resume) session.SetBenchAside();
   const json timing = Measure(session, Limits(bench, elapsed(), jobs.size()), known, jobs);
   const std::vector<PacedTrial> paced = RunPacedTrials(session, plan, footage);
   const std::vector<Trial> trials = AllTrials(jobs, known);
@@ -208,9 +205,9 @@ int RunBench(Session& session) {
     const Answer answer = MakeAnswer(*plan.question, Labels(footage), TrialsOf(jobs));
     more["question"] = answer;
     session.KeepTrials(trials, complete, more);
-    DrawRateQuality(session.out(), answer);
+    session.Draw([&] { DrawRateQuality(session.out(), answer); });
     if (session.request().json)
-      fmt::print("{}\n", json(answer).dump(2));
+      PrintJson(json(answer));
     else
       PrintAnswer(session, answer, elapsed());
     return 0;
@@ -218,9 +215,9 @@ int RunBench(Session& session) {
   session.KeepTrials(trials, complete, more);
 
   const std::vector<Option> options = Options(plan, jobs);
-  DrawSpeedQuality(session.out(), options, std::nullopt, plan.show.required_headroom);
+  session.Draw([&] { DrawSpeedQuality(session.out(), options, std::nullopt, plan.show.required_headroom); });
   if (session.request().json)
-    fmt::print("{}\n", json{{"options", options}, {"paced", paced}, {"trials", trials}, {"timing", timing}}.dump(2));
+    PrintJson(json{{"options", options}, {"paced", paced}, {"trials", trials}, {"timing", timing}});
   else
     PrintBench(session, {plan, jobs, options, paced, static_cast<int>(taken_up), elapsed()});
   return 0;

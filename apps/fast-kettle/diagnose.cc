@@ -5,6 +5,7 @@
 
 #include "commands.h"
 #include "kettle/units/error.h"
+#include "rehearse_tables.h"
 #include "report/wrap.h"
 
 namespace kettle::app {
@@ -55,10 +56,13 @@ int RunDiagnose(const Request& request) {
     const Diagnosis diagnosis = Diagnose(outcome, facts, ReadPlanFile(folder / "plan.json"));
     const bool holds = outcome.holds();
     if (request.json) {
-      fmt::print("{}\n", nlohmann::json(diagnosis).dump(2));
+      PrintJson(nlohmann::json(diagnosis));
       return holds ? 0 : 1;
     }
-    if (rehearsal->value("simulated", false)) fmt::print("{}\n", SimulatedNotice());
+    // An earlier version did not tell which part was simulated: what the ingest does not explain was the GPU.
+    const bool simulated = rehearsal->value("simulated", false), ingest = outcome.simulated_ingest;
+    const bool game = rehearsal->contains("game") && rehearsal->at("game").is_object();
+    PrintSimulated(rehearsal->value("simulated_gpu", simulated && !ingest && !game), ingest, game);
     if (holds)
       fmt::print("Nothing was lost in {:.0f} s{}\n", outcome.seconds,
                  diagnosis.cures.empty() ? ": there is nothing to cure." : ", but it came near:\n");

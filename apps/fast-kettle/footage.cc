@@ -49,7 +49,7 @@ int List(const Request& request, Progress& progress) {
   }
   progress.Clear();
   if (request.json)
-    fmt::print("{}\n", json{{"scenes", scenes}}.dump(2));
+    PrintJson(json{{"scenes", scenes}});
   else
     fmt::print(
         "{}\nSI and TI: spatial and temporal information of ITU-T P.910, two seconds of 640x360 at 60 frames a "
@@ -68,7 +68,7 @@ int Inspect(const Request& request, Progress& progress) {
   });
   progress.Clear();
   if (request.json) {
-    fmt::print("{}\n", json(report).dump(2));
+    PrintJson(json(report));
     return 0;
   }
   const Content& content = report.content;
@@ -116,12 +116,11 @@ int Render(const Request& request, Progress& progress) {
   const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   const double frames = options.seconds * rate.fps();
   if (request.json)
-    fmt::print("{}\n", json{{"file", file.string()},
+    PrintJson(json{{"file", file.string()},
                             {"frames", std::lround(frames)},
                             {"size", size},
                             {"frame_rate", rate},
-                            {"took_seconds", took}}
-                           .dump(2));
+                            {"took_seconds", took}});
   else
     fmt::print("{}: {:.0f} frames of {} at {} frames a second, drawn in {:.1f} s ({:.0f} a second)\n", file.string(),
                frames, size.str(), rate.str(), took, frames / took);

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
-#include <thread>
+#include <optional>
 
 #include "commands.h"
 #include "kettle/encoders/driver_preload.h"
@@ -13,6 +13,7 @@
 #include "kettle/machine/gpu_meter.h"
 #include "kettle/units/clock.h"
 #include "kettle/units/error.h"
+#include "kettle/units/guarded_thread.h"
 #include "kettle/units/statistics.h"
 #include "session.h"
 #include "stand_in.h"
@@ -69,7 +70,7 @@ int Capture(const Request& request, const Places& places) {
   const json body = profile;
   WriteResultFile(file, "load", body, MakeProvenance(kVersion, Digest(ReadMachine())));
   if (request.json) {
-    fmt::print("{}\n", body.dump(2));
+    PrintJson(body);
     return 0;
   }
   if (!stand_in.empty()) fmt::print("{}\n", SimulatedNotice());
@@ -90,10 +91,10 @@ int Replay(const Request& request, const Places& places) {
   std::atomic<bool> over = false;
   LoadProfile seen;
   SteadyClock clock;
-  std::thread watching;  // from the replay's first moment on
+  std::optional<GuardedThread> watching;  // from the replay's first moment on
   const auto watch = [&] {
-    if (!watching.joinable())
-      watching = std::thread([&] {
+    if (!watching)
+      watching.emplace([&] {
         seen =
             CaptureLoad({.seconds = seconds, .interval_seconds = profile.interval_seconds}, clock, over, [](double) {});
       });
@@ -106,7 +107,7 @@ int Replay(const Request& request, const Places& places) {
   const WorkerProcess worker({places.engine.string(), "worker"}, "", &StopRequested());
   const auto end = [&] {
     over = true;
-    if (watching.joinable()) watching.join();
+    if (watching) watching->Join();
   };
   WorkerReport report;
   try {
@@ -115,7 +116,7 @@ int Replay(const Request& request, const Places& places) {
       progress.Show("", share);
     });
   } catch (...) {
-    end();
+    over = true;
     throw;
   }
   end();
@@ -128,11 +129,10 @@ int Replay(const Request& request, const Places& places) {
     for (std::size_t core = 0; core < got.size(); ++core) worst = std::max(worst, std::abs(got[core] - wanted[core]));
   }
   if (request.json) {
-    fmt::print("{}\n", json{{"wanted_cores", profile.mean_cores()},
+    PrintJson(json{{"wanted_cores", profile.mean_cores()},
                             {"seen_cores", seen.mean_cores()},
                             {"worst_difference", worst},
-                            {"seconds", seconds}}
-                           .dump(2));
+                            {"seconds", seconds}});
     return 0;
   }
   if (read.cores() != cores)

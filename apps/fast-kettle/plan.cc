@@ -30,45 +30,52 @@ namespace {
 
 using nlohmann::json;
 
-// Where the run with divided processors writes: it may not be the one that is taken.
-std::filesystem::path DividedFolder(const Session& session) {
-  const std::filesystem::path folder = session.scratch() / "divided";
-  std::filesystem::create_directories(folder);
-  return folder;
-}
+// Runs pairs in real time. Each run's files go to a folder of its own: which run stands shows only in the end.
+class Prover {
+ public:
+  Prover(Session& session, const std::vector<Footage>& footage, First first)
+      : session_(session), footage_(footage), first_(first) {}
 
-Proof Prove(Session& session, const Pair& pair, const std::vector<Footage>& footage, First first) {
-  constexpr double kStartSeconds = 1;  // until both encoders are open
-  session.progress().Stage("proof run", 1);
-  session.MeetBusiestLoad(session.request().proof_seconds + 2 * kStartSeconds);
-  const std::filesystem::path folder = pair.cores.divided() ? DividedFolder(session) : session.out();
-  ProofRequest request{pair.stream.settings,
-                       pair.recording.settings,
-                       footage,
-                       session.request().proof_seconds,
-                       folder,
-                       session.scratch(),
-                       pair.cores.stream,
-                       pair.cores.recording,
-                       first};
-  Proof proof = RunProof(session.worker(), request, [&](const std::string&, double share) {
-    session.progress().Show(
-        fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()), share);
-  });
-  session.progress().Clear();
-  // The declared load is no other program.
-  if (session.load()) proof.other_cores = std::max(0.0, proof.other_cores - session.load()->profile().mean_cores());
-  return proof;
-}
+  Proof operator()(const Pair& pair) {
+    constexpr double kStartSeconds = 1;  // until both encoders are open
+    session_.progress().Stage("proof run", 1);
+    session_.MeetBusiestLoad(session_.request().proof_seconds + 2 * kStartSeconds);
+    const std::filesystem::path folder = session_.scratch() / fmt::format("proof-{}", ++runs_);
+    std::filesystem::create_directories(folder);
+    const ProofRequest request{pair.stream.settings,
+                               pair.recording.settings,
+                               footage_,
+                               session_.request().proof_seconds,
+                               folder,
+                               session_.scratch(),
+                               pair.cores.stream,
+                               pair.cores.recording,
+                               first_};
+    Proof proof = RunProof(session_.worker(), request, [&](const std::string&, double share) {
+      session_.progress().Show(
+          fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()), share);
+    });
+    session_.progress().Clear();
+    // The declared load is no other program.
+    if (session_.load()) proof.other_cores = std::max(0.0, proof.other_cores - session_.load()->profile().mean_cores());
+    MakeRoom(proof);
+    return proof;
+  }
 
-void WriteFigures(const Session& session, const Plan& plan, const std::vector<Option>& stream_options) {
-  DrawSpeedQuality(session.out(), stream_options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt,
-                   plan.capacity.headroom);
-  if (plan.proving.attempts.empty()) return;
-  DrawProofTimes(session.out(), plan.proving.attempts.back());
-  DrawCapacity(session.out(), plan);
-  WriteFile(session.out() / "proof.csv", ProofCsv(plan.proving.attempts.back().proof));
-}
+ private:
+  // Long runs are large: only what may still be taken is kept.
+  void MakeRoom(const Proof& latest) {
+    std::error_code ignored;
+    if (!failed_.empty()) std::filesystem::remove_all(failed_, ignored);
+    failed_ = latest.holds() ? std::filesystem::path() : latest.folder;
+  }
+
+  Session& session_;
+  const std::vector<Footage>& footage_;
+  First first_;
+  int runs_ = 0;
+  std::filesystem::path failed_;  // the latest run's files, if it did not hold
+};
 
 std::string Short(const Option& option) {
   const std::string extras = Extras(option.settings);
@@ -108,6 +115,19 @@ void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Foota
         {plan.runner_up->score > chosen.score ? "better alone, not taken" : "runner-up", Short(*plan.runner_up)}},
        pictures->rate,
        task.viewing_size});
+}
+
+void DrawFigures(Session& session, const Plan& plan, const std::vector<Footage>& footage,
+                 const std::vector<Option>& stream_options) {
+  session.Draw([&] { DrawWorstSecond(session, plan, footage); });
+  session.Draw([&] { DrawPictures(session.out(), plan.pictures, plan.targets.stream); });
+  session.Draw([&] {
+    DrawSpeedQuality(session.out(), stream_options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt,
+                     plan.capacity.headroom);
+  });
+  if (plan.proving.attempts.empty()) return;
+  session.Draw([&] { DrawProofTimes(session.out(), plan.proving.attempts.back()); });
+  session.Draw([&] { DrawCapacity(session.out(), plan); });
 }
 
 // Keeps each new trial at once, unless writing all of them again would take a tenth of the time.
@@ -229,6 +249,7 @@ int RunPlan(Session& session) {
   const bool searches = space.sizes.size() * space.rates.size() > 1;
   const int usual = (presets * 3 / 4 + (searches ? 12 : 0)) * static_cast<int>(footage.size());
   session.progress().Stage("trials", session.request().exhaustive ? GridSize(space, footage.size()) + usual : usual);
+  session.SetBenchAside();
   TrialKeeper keep(session, !session.HasUnfinishedBench());
   TrialBook book(session.runner(), session.KnownTrials(), std::ref(keep));
   const PlanRequest request{show,
@@ -245,14 +266,15 @@ int RunPlan(Session& session) {
   Plan plan;
   try {
     if (session.request().exhaustive) check = CheckAgainstGrid(space, footage, show.required_headroom, book);
-    plan = MakePlan(request, book, [&](const Pair& pair) { return Prove(session, pair, footage, show.first); });
+    Prover prover(session, footage, show.first);
+    plan = MakePlan(request, book, std::ref(prover));
   } catch (...) {
     keep.Keep(book.trials());
     throw;
   }
-  if (plan.chosen && plan.chosen->cores.divided())
+  if (!plan.proving.attempts.empty() && !plan.proving.attempts.back().proof.folder.empty())
     for (const char* file : {"stream.flv", "recording.mkv"})
-      Publish(DividedFolder(session) / file, session.out() / file);
+      Publish(plan.proving.attempts.back().proof.folder / file, session.out() / file);
   if (plan.chosen) {
     plan.disk = disk;
     for (const std::string& advice : DiskAdvice(disk, plan.recording_rate(), show.recording_hours))
@@ -265,19 +287,17 @@ int RunPlan(Session& session) {
   if (session.load()) session.load()->CheckStillThere();
   json body = plan;
   if (check) body["exhaustive"] = *check;
-  if (line) {
-    body["rate_control"] = line->choice;
-    DrawLine(session.out(), line->line, *targets.budget, line->choice);
-  }
+  if (line) body["rate_control"] = line->choice;
   body["show"] = ShowJson(session, show, plan, session.machine().processor.capacity());
   body["load"] = session.load() ? session.load()->json() : json();
   session.Write("plan", body);
   WriteFile(session.out() / "card.txt", SettingsCard(plan, show));
-  DrawWorstSecond(session, plan, footage);
-  DrawPictures(session.out(), plan.pictures, plan.targets.stream);
-  WriteFigures(session, plan, KnownOptions(book, plan.targets.stream, footage));
+  if (!plan.proving.attempts.empty())
+    WriteFile(session.out() / "proof.csv", ProofCsv(plan.proving.attempts.back().proof));
+  if (line) session.Draw([&] { DrawLine(session.out(), line->line, *targets.budget, line->choice); });
+  DrawFigures(session, plan, footage, KnownOptions(book, plan.targets.stream, footage));
   if (session.request().json)
-    fmt::print("{}\n", body.dump(2));
+    PrintJson(body);
   else {
     if (check) PrintGridCheck(*check);
     PrintPlan(session, plan, show, book);

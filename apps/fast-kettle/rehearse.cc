@@ -135,6 +135,7 @@ json ResultOf(const PlanFile& plan, const RehearsalOutcome& outcome, const Diagn
       {"title", plan.title},
       {"simulated", simulated},
       {"simulated_ingest", outcome.simulated_ingest},
+      {"simulated_gpu", plan.simulated},
       {"seconds", outcome.seconds},
       {"verdict", outcome.holds() ? "holds" : "does not hold"},
       {"late", outcome.late_frames.size()},
@@ -218,15 +219,13 @@ int Tell(Session& session, const Stage& stage, const PlanFile& plan, const Rehea
   body["load"] = session.load() ? session.load()->json() : json();
   body["climb"] = climb ? json(*climb) : json();
   session.Write("rehearsal", body);
-  DrawRehearsal(session.out(), outcome, facts, simulated);
-  DrawGame(session.out(), game);
+  session.Draw([&] { DrawRehearsal(session.out(), outcome, facts, simulated); });
+  session.Draw([&] { DrawGame(session.out(), game); });
   if (session.request().json) {
-    fmt::print("{}\n", body.dump(2));
+    PrintJson(body);
     return outcome.holds() ? 0 : 1;
   }
-  if (plan.simulated) fmt::print("{}\n", SimulatedNotice());
-  if (outcome.simulated_ingest)
-    fmt::print("{}\n\n", Paint("SIMULATED: the ingest is a stand-in on this machine.", Tone::kStrong));
+  PrintSimulated(plan.simulated, outcome.simulated_ingest, stage.has_game());
   if (session.load()) fmt::print("Under a load, {}.\n\n", session.load()->words());
   if (plan.first == First::kStream) fmt::print("The stream goes before the game, as the plan asks.\n\n");
   if (climb) PrintClimb(*climb);

@@ -14,6 +14,14 @@ namespace kettle::app {
 namespace fs = std::filesystem;
 using nlohmann::json;
 
+void PrintSimulated(bool gpu, bool ingest, bool game) {
+  if (gpu) fmt::print("{}", Paint(SimulatedNotice(), Tone::kStrong));
+  if (ingest)
+    fmt::print("{}\n", Paint("SIMULATED: the ingest is a stand-in on this machine.", Tone::kStrong));
+  if (game) fmt::print("{}\n", Paint("SIMULATED: the game is a stand-in; how it stutters says little of yours.", Tone::kStrong));
+  if (gpu || ingest || game) fmt::print("\n");
+}
+
 void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
   fmt::print("{}\n", Paint(fmt::format("{:.0f} s in real time: {}", outcome.seconds, plan.title), Tone::kStrong));
   Table table({{""},

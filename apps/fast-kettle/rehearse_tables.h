@@ -10,6 +10,9 @@
 
 namespace kettle::app {
 
+// What of a rehearsal was a stand-in, a line each; nothing if all was real.
+void PrintSimulated(bool gpu, bool ingest, bool game);
+
 void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome);
 void PrintGame(const GameFrames& game);
 void PrintClimb(const Climb& climb);

@@ -3,19 +3,25 @@
 
 #include <sys/stat.h>
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cerrno>
+#include <chrono>
 #include <csignal>
 #include <cstring>
 #include <fstream>
 #include <iterator>
 #include <nlohmann/json.hpp>
+#include <thread>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/machine/conditions.h"
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
 #include "kettle/units/suggestion.h"
 #include "profile.h"
+#include "report/plot.h"
 #include "report/trial_csv.h"
 
 namespace kettle::app {
@@ -236,11 +242,46 @@ std::vector<Trial> Session::KnownTrials() const {
   try {
     const bool same_gpu = file->at("stand_in_digest") == stand_in_digest_;
     for (const Trial& trial : file->at("trials").get<std::vector<Trial>>())
-      if (trial.device == "cpu" || same_gpu) trials.push_back(trial);
+      if ((trial.device == "cpu" || same_gpu) && !(trial.disturbed() && QuietNow())) trials.push_back(trial);
   } catch (const std::exception&) {
     trials.clear();  // of another make: measured again
   }
   return trials;
+}
+
+bool Session::QuietNow() const {
+  constexpr auto kLook = std::chrono::seconds(1);
+  constexpr double kQuietOthers = 0.2, kQuietStolen = 0.1;  // cores: as a trial is marked
+  if (quiet_) return *quiet_;
+  const ConditionSample before = SampleConditions();
+  std::this_thread::sleep_for(kLook);
+  const Conditions now =
+      ReadConditions(before, SampleConditions(), std::chrono::duration<double>(kLook).count(), {"kettle-engine"});
+  quiet_ = now.other_cores < kQuietOthers && now.stolen_cores < kQuietStolen && now.throttle_events == 0;
+  return *quiet_;
+}
+
+void Session::SetBenchAside() const {
+  // What a plan wrote is only trials, and those it takes up again.
+  if (const auto file = ReadResult(out(), "bench"); file && file->value("made_by", "bench") != "bench") return;
+  std::error_code error;
+  if (fs::exists(out() / "bench.json", error))
+    fs::copy_file(out() / "bench.json", out() / "bench.previous.json", fs::copy_options::overwrite_existing, error);
+  if (error) FailMachine("cannot keep the earlier bench.json: {}", error.message());
+}
+
+void Session::Draw(const std::function<void()>& draw) {
+  if (figures_given_up_) return;
+  try {
+    draw();
+  } catch (const Error& error) {
+    if (error.fault() != Fault::kMachine) throw;
+    const auto* figure = dynamic_cast<const FigureError*>(&error);
+    figures_given_up_ = figure && figure->hopeless();
+    progress_.Clear();
+    fmt::print(stderr, "fast-kettle: warning: {}: {}; the results are whole without it\n",
+               figures_given_up_ ? "no figures" : "a figure is missing", error.what());
+  }
 }
 
 bool Session::HasUnfinishedBench() const {
@@ -251,7 +292,7 @@ bool Session::HasUnfinishedBench() const {
 void Session::KeepTrials(const std::vector<Trial>& trials, bool complete, const json& more) {
   bool simulated = false;
   for (const Trial& trial : trials) simulated = simulated || trial.simulated;
-  json body = {{"simulated", simulated},           {"complete", complete}, {"stand_in_digest", stand_in_digest_},
+  json body = {{"simulated", simulated},           {"made_by", request_.command},    {"complete", complete}, {"stand_in_digest", stand_in_digest_},
                {"footage", FootageJson(footage_)}, {"trials", trials},     {"paced", json::array()}};
   if (load_) {
     load_->CheckStillThere();

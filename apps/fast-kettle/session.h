@@ -6,6 +6,7 @@
 
 #include <atomic>
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
@@ -98,16 +99,25 @@ class Session {
   }
   const BackgroundLoad* load() const { return load_.get(); }
 
-  // Trials that earlier runs in this folder measured and that still count here.
+  // Trials that earlier runs in this folder measured and that still count here: of this machine, its drivers and codec
+  // libraries, this version, under this load. What was measured while the machine was disturbed counts only as long as
+  // it still is.
   std::vector<Trial> KnownTrials() const;
+  // Keeps the bench.json of an earlier bench as bench.previous.json: the way back. Throws Error(kMachine).
+  void SetBenchAside() const;
   // True if the folder holds a bench that was interrupted.
   bool HasUnfinishedBench() const;
   // Writes bench.json, bench.csv and quality.csv. `more` goes into the former: trials in real time, times taken.
   void KeepTrials(const std::vector<Trial>& trials, bool complete, const nlohmann::json& more = nullptr);
 
+  // Draws a figure, after its results are written: one that fails is a line on standard error and costs nothing else.
+  // Where gnuplot is missing or hangs, no other is tried.
+  void Draw(const std::function<void()>& draw);
+
   void Write(const std::string& kind, const nlohmann::json& body) const { WriteResult(out(), kind, body, provenance_); }
 
  private:
+  bool QuietNow() const;  // looked at once, when it is first asked
   Footage Prepare(const Show& show, const std::string& source, Stretch stretch);
 
   Request request_;
@@ -127,6 +137,8 @@ class Session {
   std::map<dev_t, WriteRate> write_rates_;
   std::optional<std::vector<NvidiaDevice>> nvidia_;
   std::unique_ptr<BackgroundLoad> load_;
+  mutable std::optional<bool> quiet_;
+  bool figures_given_up_ = false;
 };
 
 // What every encoder that works at all takes, with its fastest preset.

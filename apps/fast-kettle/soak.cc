@@ -26,7 +26,7 @@ std::string Csv(const std::vector<SoakWindow>& windows) {
   return csv;
 }
 
-void Write(const Session& session, const EncodeSettings& settings, const std::vector<SoakWindow>& windows,
+void Write(Session& session, const EncodeSettings& settings, const std::vector<SoakWindow>& windows,
            const Drift& drift, double required, bool simulated) {
   json list = json::array();
   for (const SoakWindow& w : windows)
@@ -47,6 +47,7 @@ void Write(const Session& session, const EncodeSettings& settings, const std::ve
                          {"last_headroom", drift.last_headroom},
                          {"throttle_events", drift.throttle_events},
                          {"disturbed", drift.disturbed},
+                         {"load", session.load() ? session.load()->json() : json()},
                          {"windows", list}});
   WriteFile(session.out() / "soak.csv", Csv(windows));
 }
@@ -64,16 +65,17 @@ int RunSoakCommand(Session& session, const BenchPlan& plan) {
   task.window_seconds = std::min(kLongestWindow, std::max(0.5, task.seconds / kMostWindows));
   session.progress().Stage("soak", 1);
   const SoakOutcome outcome = session.runner().RunSoak(task);
+  if (session.load()) session.load()->CheckStillThere();
   session.progress().Clear();
 
   const double required = plan.show.required_headroom;
   const Drift drift = MeasureDrift(outcome.windows, settings.frame_rate, required);
   const bool simulated = settings.encoder.starts_with("nvenc") && !session.request().stand_in_gpu.empty();
   Write(session, settings, outcome.windows, drift, required, simulated);
-  DrawSoak(session.out(), settings, outcome.windows, drift, required, simulated);
+  session.Draw([&] { DrawSoak(session.out(), settings, outcome.windows, drift, required, simulated); });
   const bool holds = drift.verdict != Drift::Verdict::kOverloads;
   if (session.request().json) {
-    fmt::print("{}\n", ReadResult(session.out(), "soak")->dump(2));
+    PrintJson(*ReadResult(session.out(), "soak"));
     return holds ? 0 : 1;
   }
   fmt::print("{}\n{} at {} frames a second, as fast as it goes, {} in {} windows\n\n",
@@ -86,6 +88,7 @@ int RunSoakCommand(Session& session, const BenchPlan& plan) {
                                         : drift.verdict == Drift::Verdict::kUnclear ? Tone::kStrong
                                                                                     : Tone::kGood),
              Words(drift, required));
+  for (const std::string& warning : plan.warnings) fmt::print("\n{}\n", Paint("Please note: " + warning, Tone::kDim));
   if (simulated) fmt::print("\n{}", SimulatedNotice());
   fmt::print("\nFigure, soak.csv and soak.json in {}/\n", session.out().string());
   return holds ? 0 : 1;

@@ -273,7 +273,7 @@ int RunSurvey(Session& session) {
   const json body = Body(session, survey);
   session.Write("survey", body);
   if (session.request().json)
-    fmt::print("{}\n", body.dump(2));
+    PrintJson(body);
   else
     Print(session, survey);
   return 0;

@@ -8,6 +8,9 @@
 #include <algorithm>
 #include <cstdio>
 #include <cstdlib>
+#include <nlohmann/json.hpp>
+
+#include "kettle/store/json_text.h"
 
 namespace kettle::app {
 
@@ -41,6 +44,8 @@ std::string Paint(const std::string& text, Tone tone) {
   if (!colour || tone == Tone::kPlain) return text;
   return fmt::format("\x1b[{}m{}\x1b[0m", Code(tone), text);
 }
+
+void PrintJson(const nlohmann::json& json) { fmt::print("{}\n", JsonText(json, 2)); }
 
 Cell Number(std::string text, Tone tone) { return {std::move(text), tone, true}; }
 

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <chrono>
+#include <nlohmann/json_fwd.hpp>
 #include <string>
 #include <vector>
 
@@ -12,6 +13,9 @@ enum class Tone { kPlain, kGood, kBad, kDim, kStrong };
 
 // `text` in colour if standard output is a terminal and NO_COLOR is not set.
 std::string Paint(const std::string& text, Tone tone);
+
+// On standard output: the same facts as a file of results holds.
+void PrintJson(const nlohmann::json& json);
 
 struct Cell {
   std::string text;

@@ -323,12 +323,14 @@ int RunUplink(Session& session) {
     answer = AskTheLine(session, show, budget, pictures, BitRate::FromKbps(budget.one_encode_kbps()), {0.5, 1, 2});
     body["rate_control"] = answer->choice;
     body["verdict"] = fmt::format("{}", fmt::join(Verdict(answer->choice), " "));
-    DrawLine(session.out(), answer->line, budget, answer->choice);
-    DrawDelays(session, answer->choice, answer->line, answer->model);
   }
   session.Write("uplink", body);
+  if (answer) {
+    session.Draw([&] { DrawLine(session.out(), answer->line, budget, answer->choice); });
+    session.Draw([&] { DrawDelays(session, answer->choice, answer->line, answer->model); });
+  }
   if (session.request().json) {
-    fmt::print("{}\n", body.dump(2));
+    PrintJson(body);
     return feasible ? 0 : 1;
   }
   for (const std::string& warning : warnings) fmt::print("{}\n", Paint("Please check: " + warning, Tone::kBad));

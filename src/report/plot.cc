@@ -2,13 +2,11 @@
 #include "report/plot.h"
 
 #include <array>
-#include <cstdio>
-#include <cstdlib>
-#include <fstream>
 #include <sstream>
 
+#include "kettle/process/command.h"
 #include "kettle/store/file.h"
-#include "kettle/units/error.h"
+#include "kettle/units/plain_text.h"
 
 namespace kettle {
 
@@ -63,17 +61,19 @@ std::string VerticalLine(int id, double x, const char* colour, const std::string
 
 namespace {
 
-// Throws Error(kMachine) with gnuplot's first words if it fails. `scratch` is for the script and the log.
+// Throws FigureError with gnuplot's first words if it fails. `scratch` is for the script.
 void RunGnuplot(const std::filesystem::path& scratch, const std::string& name, const std::string& script) {
-  const std::filesystem::path file = scratch / "figure.gp", log = scratch / "log";
+  constexpr double kMostSeconds = 30;  // the slowest figure takes 2
+  const std::filesystem::path file = scratch / "figure.gp";
   WriteFile(file, script);
-  const std::string command = "gnuplot " + file.string() + " >" + log.string() + " 2>&1";
-  if (std::system(command.c_str()) == 0) return;
-  std::string words, line;
-  std::ifstream stream(log);
-  while (words.size() < 300 && std::getline(stream, line))
-    if (!line.empty()) words += line + " ";
-  FailMachine("gnuplot failed to draw {}: {}", name, words);
+  const CommandOutcome outcome = RunCommand({"gnuplot", file.string()}, kMostSeconds);
+  if (outcome.ok()) return;
+  using Status = CommandOutcome::Status;
+  if (outcome.status == Status::kNotFound)
+    throw FigureError("gnuplot is not installed (sudo apt install gnuplot-nox)", true);
+  if (outcome.status == Status::kTimedOut)
+    throw FigureError(fmt::format("gnuplot did not finish within {:g} s and was ended", kMostSeconds), true);
+  throw FigureError(fmt::format("gnuplot failed to draw {}: {}", name, PlainText(outcome.output, 300)), false);
 }
 
 std::string PngTerminal(int width, int height) {

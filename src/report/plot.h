@@ -6,6 +6,8 @@
 #include <filesystem>
 #include <string>
 
+#include "kettle/units/error.h"
+
 namespace kettle {
 
 // The palette: colour-blind safe (Okabe and Ito 2008), as gnuplot colours.
@@ -17,6 +19,16 @@ inline constexpr const char* kPurple = "#cc79a7";
 inline constexpr const char* kAmber = "#e69f00";
 inline constexpr const char* kGrey = "#8a8f94";
 inline constexpr const char* kText = "#22282d";
+
+// A figure that could not be drawn. Nothing else is lost by it: results are written before figures.
+class FigureError : public Error {
+ public:
+  FigureError(const std::string& line, bool hopeless) : Error(Fault::kMachine, line), hopeless_(hopeless) {}
+  bool hopeless() const { return hopeless_; }  // the next figure will fare no better
+
+ private:
+  bool hopeless_;
+};
 
 // Text made safe for a gnuplot string in double quotes, enhanced mode off.
 std::string Quoted(const std::string& text);
@@ -35,7 +47,7 @@ std::string FigureTitle(const std::string& title, const std::string& subtitle);
 std::string VerticalLine(int id, double x, const char* colour, const std::string& text, double height);
 
 // Draws `script` (gnuplot commands after the style; data inline) to `folder`/`name`.svg and .png, 1200 by
-// 720. Throws Error(kMachine) with gnuplot's first words if it fails.
+// 720. Throws FigureError if gnuplot is missing, hangs or fails; Error(kMachine) if the folder takes no file.
 void DrawFigure(const std::filesystem::path& folder, const std::string& name, const std::string& script);
 
 // Draws to `folder`/`name`.png alone, in any size.

@@ -34,6 +34,11 @@ extern "C" {
 
 CUresult cuInit(unsigned int) { return Devices().empty() ? kNoDevice : CUDA_SUCCESS; }
 
+CUresult cuDriverGetVersion(int* version) {
+  *version = 12'010;  // CUDA 12.1: 1000 × major + 10 × minor
+  return CUDA_SUCCESS;
+}
+
 CUresult cuDeviceGetCount(int* count) {
   *count = static_cast<int>(Devices().size());
   return CUDA_SUCCESS;
@@ -73,6 +78,10 @@ CUresult cuCtxPopCurrent_v2(CUcontext* context) {
   if (contexts.empty()) return kInvalidContext;
   if (context) *context = contexts.back();
   contexts.pop_back();
+  return CUDA_SUCCESS;
+}
+CUresult cuCtxGetCurrent(CUcontext* context) {
+  *context = contexts.empty() ? nullptr : contexts.back();
   return CUDA_SUCCESS;
 }
 CUresult cuCtxDestroy_v2(CUcontext) { return CUDA_SUCCESS; }
@@ -121,6 +130,7 @@ NOT_SUPPORTED(cuStreamQuery)
 NOT_SUPPORTED(cuStreamSynchronize)
 NOT_SUPPORTED(cuStreamDestroy_v2)
 NOT_SUPPORTED(cuStreamAddCallback)
+NOT_SUPPORTED(cuStreamWaitEvent)
 NOT_SUPPORTED(cuEventCreate)
 NOT_SUPPORTED(cuEventDestroy_v2)
 NOT_SUPPORTED(cuEventSynchronize)
@@ -144,6 +154,7 @@ NOT_SUPPORTED(cuGraphicsMapResources)
 NOT_SUPPORTED(cuGraphicsUnmapResources)
 NOT_SUPPORTED(cuGraphicsSubResourceGetMappedArray)
 NOT_SUPPORTED(cuGraphicsResourceGetMappedPointer_v2)
+NOT_SUPPORTED(cuArrayCreate_v2)
 NOT_SUPPORTED(cuArray3DCreate_v2)
 NOT_SUPPORTED(cuArrayDestroy)
 #undef NOT_SUPPORTED

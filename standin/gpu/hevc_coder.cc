@@ -33,9 +33,9 @@ void ApplyRates(x265_param& p, const Settings& s) {
   p.bEmitHRDSEI = s.maximum_kbps > 0 && s.buffer_kbit > 0;
 }
 
-void ApplySettings(x265_param& p, const Settings& s) {
+void ApplySettings(const x265_api& api, x265_param& p, const Settings& s) {
   p.logLevel = X265_LOG_NONE;
-  p.numaPools = const_cast<char*>("none");
+  api.param_parse(&p, "pools", "none");
   p.bEnableWavefront = 0;
   p.frameNumThreads = 1;
   p.bframes = s.b_frames;
@@ -73,7 +73,7 @@ class HevcCoder final : public Coder {
     if (!api_) throw std::runtime_error("the coder has no such bit depth");
     x265_param* p = api_->param_alloc();
     ApplyPreset(*api_, *p, s.preset);
-    ApplySettings(*p, s);
+    ApplySettings(*api_, *p, s);
     api_->param_apply_profile(p, s.ten_bit ? "main10" : "main");
     x265_ = api_->encoder_open(p);
     picture_ = api_->picture_alloc();

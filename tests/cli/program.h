@@ -2,11 +2,16 @@
 // Runs the built program as a user would, on files in a temporary folder.
 #pragma once
 
+#include <fcntl.h>
 #include <sys/wait.h>
+#include <unistd.h>
 
+#include <chrono>
 #include <cstdlib>
 #include <nlohmann/json.hpp>
 #include <string>
+#include <thread>
+#include <vector>
 
 #include "support.h"
 
@@ -33,6 +38,51 @@ class ProgramTest : public FolderTest {
                                 "' " KETTLE_PROGRAM " " + arguments + " >stdout.txt 2>stderr.txt </dev/null";
     const int status = std::system(command.c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, Get(path("stdout.txt")), Get(path("stderr.txt"))};
+  }
+
+  // Starts the program itself, without a shell, and goes on; its words go to stdout.txt and stderr.txt.
+  pid_t Start(const std::vector<std::string>& arguments) const {
+    std::vector<char*> words{const_cast<char*>(KETTLE_PROGRAM)};
+    for (const std::string& argument : arguments) words.push_back(const_cast<char*>(argument.c_str()));
+    words.push_back(nullptr);
+    const std::string folder = path(""), cache = CacheFolder();
+    const pid_t pid = fork();
+    if (pid != 0) return pid;
+    if (chdir(folder.c_str()) != 0 || setenv("XDG_CACHE_HOME", cache.c_str(), 1) != 0) _exit(127);
+    dup2(open("stdout.txt", O_WRONLY | O_CREAT | O_TRUNC, 0600), STDOUT_FILENO);
+    dup2(open("stderr.txt", O_WRONLY | O_CREAT | O_TRUNC, 0600), STDERR_FILENO);
+    execv(words[0], words.data());
+    _exit(127);
+  }
+  Ran Wait(pid_t pid) const {
+    int status = 0;
+    waitpid(pid, &status, 0);
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, Get(path("stdout.txt")), Get(path("stderr.txt"))};
+  }
+
+  // The processes of that name whose parent is `parent`.
+  static std::vector<pid_t> ChildrenOf(pid_t parent, const std::string& name) {
+    std::vector<pid_t> children;
+    for (const auto& entry : std::filesystem::directory_iterator("/proc")) {
+      std::string stat;
+      std::getline(std::ifstream(entry.path() / "stat"), stat);
+      const auto close = stat.rfind(')');
+      if (close == stat.npos || stat.find("(" + name + ")") == stat.npos) continue;
+      char state;
+      int its_parent;
+      if (std::sscanf(stat.c_str() + close + 1, " %c %d", &state, &its_parent) == 2 && its_parent == parent)
+        children.push_back(std::stoi(stat));
+    }
+    return children;
+  }
+  // Waits up to a minute for one.
+  static std::vector<pid_t> AwaitChildrenOf(pid_t parent, const std::string& name) {
+    std::vector<pid_t> children;
+    for (int i = 0; i < 600 && children.empty(); ++i) {
+      children = ChildrenOf(parent, name);
+      if (children.empty()) std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    }
+    return children;
   }
 
   nlohmann::json Json(const std::string& name) const { return nlohmann::json::parse(Get(path(name))); }

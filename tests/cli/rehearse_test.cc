@@ -125,9 +125,12 @@ TEST_F(RehearseTest, WritesOverNothingOfThePlansOrTheUsers) {
 TEST_F(RehearseTest, ALoadThatEndsByItselfIsNotPassedOff) {
   ASSERT_EQ(Run("load capture --seconds 2 --out game.load.json --quiet").code, 0);
   // The replay is ended from outside while the rehearsal runs.
-  const std::string command = "cd '" + path("").string() + "' && (sleep 4; pkill -x game-load) & ";
-  ASSERT_EQ(std::system(command.c_str()), 0);
-  const auto ran = Run("rehearse plan.json --seconds 8 --load game.load.json --out out --quiet");
+  const pid_t pid = Start({"rehearse", "plan.json", "--seconds", "8", "--load", "game.load.json", "--out", "out", "--quiet"});
+  const std::vector<pid_t> replays = AwaitChildrenOf(pid, "game-load");
+  ASSERT_EQ(replays.size(), 1u);
+  ASSERT_EQ(AwaitChildrenOf(pid, "kettle-engine").size(), 1u) << "the rehearsal's worker";
+  kill(replays.front(), SIGKILL);
+  const auto ran = Wait(pid);
   EXPECT_EQ(ran.code, 3) << ran.out;
   EXPECT_THAT(ran.err, HasSubstr("replay ended by itself"));
 }

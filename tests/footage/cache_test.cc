@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/footage/cache.h"
 
+#include <chrono>
 #include <cstring>
 
 #include "clip.h"
@@ -84,6 +85,26 @@ TEST_F(CacheTest, ACutOffClipIsRefused) {
   const std::string clip = MakeClip("clip.mkv", 0, 100);
   std::filesystem::resize_file(clip, std::filesystem::file_size(clip) / 2);
   EXPECT_THAT(Complaint(Fault::kInput, [&] { Prepare(clip, {192, 128}, {25, 1}, 1); }), testing::HasSubstr("cut off"));
+}
+
+TEST_F(CacheTest, WhatWasUsedLongestAgoGoesButNothingThatIsInUse) {
+  constexpr std::uintmax_t kThree = 3 * 30 * 128 * 72 * 3 / 2 + 1000;
+  const auto prepare = [&](const char* scene) {
+    return PrepareFootage({scene, {128, 72}, {30, 1}, 1}, path("cache"), [](double) {}, kThree);
+  };
+  const std::filesystem::path first = prepare("open-water").file, second = prepare("start-line").file;
+  const auto hour_ago = std::filesystem::file_time_type::clock::now() - std::chrono::hours(1);
+  std::filesystem::last_write_time(first, hour_ago - std::chrono::hours(1));
+  std::filesystem::last_write_time(second, hour_ago);
+  prepare("open-water");  // used again: no longer the oldest
+  const Footage third = prepare("harbour");
+  PrepareFootage({"harbour", {128, 72}, {30, 1}, 0.9}, path("cache"), [](double) {}, kThree);
+  EXPECT_TRUE(std::filesystem::exists(first));
+  EXPECT_FALSE(std::filesystem::exists(second));
+  // However small the limit is, what a run holds stays.
+  PrepareFootage({"harbour", {128, 72}, {30, 1}, 0.8}, path("cache"), [](double) {}, 1);
+  EXPECT_FALSE(std::filesystem::exists(first));
+  EXPECT_TRUE(std::filesystem::exists(third.file));
 }
 
 TEST_F(CacheTest, InspectsAClip) {

@@ -27,6 +27,31 @@ class MachineTest : public test::FolderTest {
   }
 };
 
+// Trials once outlived an upgrade of x264 or of the GPU's driver.
+TEST_F(MachineTest, AnUpgradeOfADriverOrACodecLibraryMakesAnotherMachine) {
+  const auto digest = [&] { return Digest(ReadMachine(tree_.root())); };
+  const std::string before = digest();
+  EXPECT_EQ(digest(), before);
+  Put("sys/module/nvidia/version", "555.1\n");
+  const std::string with_module = digest();
+  EXPECT_NE(with_module, before);
+  Put("usr/lib/x86_64-linux-gnu/libnvidia-encode.so.555.1", "old");
+  std::filesystem::create_symlink("libnvidia-encode.so.555.1",
+                                  path("usr/lib/x86_64-linux-gnu/libnvidia-encode.so.1"));
+  const std::string with_driver = digest();
+  EXPECT_NE(with_driver, with_module);
+  Put("usr/lib/x86_64-linux-gnu/libnvidia-encode.so.555.1", "newer");
+  EXPECT_NE(digest(), with_driver);
+  Put("usr/lib/x86_64-linux-gnu/dri/tide_drv_video.so", "va");
+  EXPECT_THAT(ReadMachine(tree_.root()).drivers, testing::Contains(HasSubstr("tide_drv_video.so 2 ")));
+  Machine machine = ReadMachine(tree_.root());
+  EXPECT_THAT(machine.libraries, testing::Contains(testing::MatchesRegex("libx264\\.so\\..* build [0-9a-f]{8}")));
+  const std::string this_x264 = Digest(machine);
+  for (std::string& library : machine.libraries)
+    if (library.starts_with("libx264")) library.back() = library.back() == '0' ? '1' : '0';
+  EXPECT_NE(Digest(machine), this_x264);
+}
+
 TEST_F(MachineTest, ALaptopsTwoKindsOfCoresAndTwoGpus) {
   test::MakeLaptop(tree_);
   const Machine machine = ReadMachine(tree_.root());

@@ -112,9 +112,8 @@ TEST_F(MediaTest, OfAnInterlacedPictureOnlyTheFirstFieldIsUsed) {
       memset(picture->data[plane] + y * picture->linesize[plane], plane ? 128 : y % 2 ? 60 : 200, plane ? 32 : 64);
   picture->color_range = AVCOL_RANGE_MPEG;
   picture->colorspace = AVCOL_SPC_BT709;
-  picture->interlaced_frame = 1;
-  for (const int top_first : {1, 0}) {
-    picture->top_field_first = top_first;
+  for (const bool top_first : {true, false}) {
+    SetInterlaced(*picture, true, top_first);
     const FramePtr fitted = FitPicture(*picture, {64, 64});
     for (int y = 0; y < 64; ++y)
       EXPECT_NEAR(fitted->data[0][y * fitted->linesize[0] + 5], top_first ? 200 : 60, 1) << y;

@@ -45,7 +45,7 @@ TEST_F(PlanFileTest, GivesWhatARehearsalNeeds) {
   const nlohmann::json written = Written();
   const PlanFile plan = ReadPlanFile(Put("plan.json", written.dump()));
   EXPECT_EQ(plan.title, "made up");
-  EXPECT_EQ(plan.stream.preset, written["stream"]["preset"]);
+  EXPECT_EQ(plan.stream.preset, written["stream"]["preset"].get<std::string>());
   EXPECT_EQ(plan.source_size, (FrameSize{1280, 720}));
   EXPECT_EQ(plan.source_rate, (FrameRate{60, 1}));
   EXPECT_EQ(plan.stream_device, "cpu");

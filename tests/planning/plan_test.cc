@@ -170,6 +170,48 @@ TEST(MakePlan, WhatDoesNotFitByPredictionIsProvenAllTheSame) {
   EXPECT_EQ(overload.proving.attempts.size(), 1u);
 }
 
+// A machine with speed to spare whose proof runs end as `prove` says, for a show that leaves size and frame rate free.
+Plan PlanOfFreePicture(const std::function<Proof(const Pair&)>& prove) {
+  FakeRunner runner([](const std::string&, int preset, bool, const std::string&) {
+    return Figures{900.0 - 20 * preset, 0.2, 0.9 + 0.001 * preset};
+  });
+  Show show;
+  TrialBook book(runner, {}, [](const auto&) {});
+  Targets targets = test::FakeTargets();
+  targets.sizes = {{1280, 720}, {960, 540}, {640, 360}};
+  targets.rates = {{60, 1}, {30, 1}};
+  targets.stream.size = targets.sizes.front();
+  const PlanRequest request{show, targets, {FakeFootage("hard")}, {"x264"}, {4, 0.2}};
+  return MakePlan(request, book, prove);
+}
+
+// It was fifteen once: five for each of three pictures.
+TEST(MakePlan, NoMoreProofRunsThanPromisedHoweverManyPicturesAreTried) {
+  int runs = 0;
+  const Plan plan = PlanOfFreePicture([&](const Pair&) {
+    ++runs;
+    return FakeProof(9, 9);
+  });
+  EXPECT_EQ(plan.verdict(), PlanVerdict::kOverload);
+  EXPECT_GE(runs, 2);
+  EXPECT_LE(runs, 5);
+}
+
+TEST(MakePlan, ATightPictureStandsWithItsOwnReasonsWhenLighterOnesFail) {
+  int runs = 0;
+  const Plan plan = PlanOfFreePicture([&](const Pair&) {
+    Proof proof = FakeProof(0, ++runs == 1 ? 0 : 9);
+    proof.cpu_cores = proof.busiest_cpu_cores = 3.9;
+    return proof;
+  });
+  EXPECT_GT(runs, 1);
+  EXPECT_EQ(plan.verdict(), PlanVerdict::kTight);
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_EQ(plan.targets.stream.size, plan.chosen->stream.settings.size);
+  EXPECT_EQ(plan.targets.stream.frame_rate, plan.chosen->stream.settings.frame_rate);
+  EXPECT_THAT(nlohmann::json(plan)["settings"].dump(), testing::Not(testing::HasSubstr("did not hold")));
+}
+
 TEST(MakePlan, WhatIsFarFromFittingIsNotTried) {
   const Plan plan = PlanFor(kSlow, {"x264"}, [](const Pair&) { return FakeProof(0, 0); });
   EXPECT_TRUE(plan.proving.attempts.empty());

@@ -148,5 +148,34 @@ TEST(ProveBest, NothingFeasibleMeansNoRun) {
                    .holds());
 }
 
+// A tight plan whose next step failed was once called overload.
+TEST(ProveBest, WhatHoldsTightlyStandsWhenALighterPairFails) {
+  const Placement placement{{MakePair("x264", "faster", "x264", "faster")}, {}};
+  int runs = 0;
+  const Proving proving = ProveBest(
+      placement, kFamilies, kCapacity,
+      [&](const Pair&) {
+        Proof proof = FakeProof(0, ++runs == 1 ? 0 : 7);
+        proof.cpu_cores = proof.busiest_cpu_cores = 3.9;  // of 4: no room
+        return proof;
+      },
+      3);
+  ASSERT_EQ(proving.attempts.size(), 3u);
+  EXPECT_TRUE(proving.holds());
+  EXPECT_EQ(proving.verdict(kCapacity), PlanVerdict::kTight);
+  EXPECT_EQ(proving.attempts.back().pair.recording.title(), "x264 faster") << "the one that held is the one told";
+}
+
+TEST(Proving, OfTwoTightRunsTheRoomierStands) {
+  Proving proving;
+  for (const double cores : {3.5, 3.9}) {
+    proving.attempts.push_back({MakePair("x264", "faster", "x264", "faster"), FakeProof(0, 0)});
+    proving.attempts.back().proof.busiest_cpu_cores = cores;
+  }
+  proving.attempts.push_back({MakePair("x264", "fast", "x264", "faster"), FakeProof(3, 0)});
+  proving.LetBestStand(kCapacity);
+  EXPECT_EQ(proving.attempts.back().proof.busiest_cpu_cores, 3.5);
+}
+
 }  // namespace
 }  // namespace kettle

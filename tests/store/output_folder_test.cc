@@ -23,13 +23,32 @@ TEST_F(OutputFolderTest, IsFreeAgainAfterwards) {
 }
 
 TEST_F(OutputFolderTest, ClearsWhatAKilledRunLeft) {
-  Put("out/.kettle-abc/trial.mkv", "x");
-  Put("out/plan.json.99.part", "x");
+  Put("out/.kettle-abcdef/trial.mkv", "x");
+  Put("out/.kettle-plan.json.99.part", "x");
   Put("out/plan.json", "kept");
   const OutputFolder folder(path("out"));
-  EXPECT_FALSE(std::filesystem::exists(path("out/.kettle-abc")));
-  EXPECT_FALSE(std::filesystem::exists(path("out/plan.json.99.part")));
+  EXPECT_FALSE(std::filesystem::exists(path("out/.kettle-abcdef")));
+  EXPECT_FALSE(std::filesystem::exists(path("out/.kettle-plan.json.99.part")));
   EXPECT_EQ(Get(path("out/plan.json")), "kept");
+}
+
+// A run once removed the user's own unfinished downloads from its output folder.
+TEST_F(OutputFolderTest, LeavesTheUsersFilesAlone) {
+  const std::vector<std::string> users{"holiday.mkv.part", "plan.json.99.part", ".part", ".kettle-notes.txt"};
+  for (const std::string& name : users) Put("out/" + name, "mine");
+  Put("out/.kettle-my-folder/notes.part", "mine");
+  const OutputFolder folder(path("out"));
+  for (const std::string& name : users) EXPECT_EQ(Get(path("out/" + name)), "mine") << name;
+  EXPECT_EQ(Get(path("out/.kettle-my-folder/notes.part")), "mine");
+}
+
+TEST_F(OutputFolderTest, ANameThatIsNotUtf8IsRefused) {
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { OutputFolder folder(path("o\xFFut")); }), testing::HasSubstr("UTF-8"));
+}
+
+TEST_F(OutputFolderTest, WhatIsNotUtf8InAResultIsReplaced) {
+  WriteResult(path(""), "load", {{"name", "ga\xFFme"}}, MakeProvenance("0.1", "abc"));
+  EXPECT_EQ(ReadResult(path(""), "load").value()["name"], nlohmann::json("ga\xEF\xBF\xBDme"));
 }
 
 TEST_F(OutputFolderTest, ResultsStartWithTheirSchema) {

@@ -53,7 +53,7 @@ TEST(WorkerProcess, WhateverItDoesHasAName) {
       {"cat >/dev/null; exit 0", WorkerStatus::kNonsense, "code 0"},
       {"cat >/dev/null; exit 7", WorkerStatus::kNonsense, "code 7"},
       {"cat >/dev/null; echo '{\"error\": \"no such encoder\"}'; exit 3", WorkerStatus::kFailed, "no such encoder"},
-      {"cat >/dev/null; head -c 70000000 /dev/zero", WorkerStatus::kNonsense, "no answer"}};
+      {"cat >/dev/null; head -c 300000000 /dev/zero", WorkerStatus::kNonsense, "no answer"}};
   for (const auto& [script, status, words] : cases) {
     const WorkerReport report = RunScript(script);
     EXPECT_EQ(Name(report.status), std::string(Name(status))) << script;
@@ -113,6 +113,44 @@ TEST(WorkerProcess, AProcessThatItStartedMayKeepItsOutputOpen) {
   const WorkerReport report = RunScript("cat >/dev/null; sleep 20 & echo '{\"result\": {\"a\": 1}}'", 15);
   EXPECT_EQ(report.status, WorkerStatus::kDone) << report.detail;
   EXPECT_LT(report.wall_seconds, 10);
+}
+
+// A worker that never read a long request was once waited for without end.
+TEST(WorkerProcess, OneThatDoesNotReadItsRequestIsEndedToo) {
+  const WorkerProcess worker({"/bin/sh", "-c", "exec sleep 600"}, "", nullptr);
+  const WorkerReport report = worker.Run({"encode", {{"long", std::string(4 << 20, 'x')}}, 600, 0.3});
+  EXPECT_EQ(report.status, WorkerStatus::kTimedOut);
+}
+
+// An answer that came between a look at the pipe and one at the process was once lost.
+TEST(WorkerProcess, AnAnswerAtTheLastMomentCounts) {
+  for (int i = 0; i < 40; ++i) {
+    const WorkerReport report = RunScript("cat >/dev/null; sleep 0.0" + std::to_string(40 + i % 20) +
+                                          "; echo '{\"result\": {\"a\": 1}}'");
+    ASSERT_EQ(report.status, WorkerStatus::kDone) << report.detail;
+  }
+}
+
+// The worker and what it had started once stayed when progress threw, as it does on Ctrl-C.
+TEST(WorkerProcess, NothingIsLeftWhenProgressThrows) {
+  const TemporaryFolder folder(std::filesystem::temp_directory_path());
+  const std::string ids = folder.path() / "ids";
+  const WorkerProcess worker({"/bin/sh", "-c",
+                              "cat >/dev/null; sleep 600 & echo $! $$ >'" + ids +
+                                  "'; echo '{\"progress\": 0.5}'; sleep 600"},
+                             "", nullptr);
+  EXPECT_THROW(worker.Run({"encode", {}, 600}, [](double) { throw std::runtime_error("enough"); }), std::runtime_error);
+  std::ifstream file(ids);
+  for (int id; file >> id;) {
+    // What was killed is a zombie until its heir, who may be slow, waits for it.
+    std::string number, name, state = "gone";
+    for (int i = 0; i < 500 && state != "Z"; ++i) {
+      std::ifstream stat("/proc/" + std::to_string(id) + "/stat");
+      if (!(stat >> number >> name >> state)) break;
+      std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    }
+    EXPECT_TRUE(kill(id, 0) != 0 || state == "Z") << id << " still runs";
+  }
 }
 
 TEST(WorkerProcess, AProgramThatIsNotThereIsAReport) {

@@ -26,7 +26,8 @@ enum class Interface {
 enum class Feature { kBFrames, kLookAhead, kAdaptiveQuantisation, kPsychoVisual, kMultiPass };
 const char* Name(Feature feature);  // "B-frames", "look-ahead", ...
 
-// Library options. In a value, {} stands for the setting's own (yes and no are 1 and 0). A name like
+// Library options. In a value, {} stands for the setting's own (yes and no are 1 and 0), {maximum} for the maximum bit
+// rate in bit/s, {overshoot} for how many percent it is above the average. A name like
 // "x265-params:bframes" is one entry of the option x265-params, whose entries are joined by colons.
 using Options = std::map<std::string, std::string>;
 

@@ -79,8 +79,16 @@ class Mapper {
 
   void Set(const Options& options, int value) {
     for (const auto& [name, text] : options)
-      Set(name, Replaced(Replaced(text, "{}", std::to_string(value)), "{maximum}",
-                         std::to_string(settings_.maximum_bit_rate.bits_per_second)));
+      Set(name, Replaced(Replaced(Replaced(text, "{}", std::to_string(value)), "{maximum}",
+                                  std::to_string(settings_.maximum_bit_rate.bits_per_second)),
+                         "{overshoot}", std::to_string(OvershootPercent())));
+  }
+
+  // 0 to 100: what the library that asks for it takes.
+  long OvershootPercent() const {
+    const auto average = static_cast<double>(std::max<std::int64_t>(1, settings_.bit_rate.bits_per_second));
+    const auto maximum = static_cast<double>(settings_.maximum_bit_rate.bits_per_second);
+    return std::clamp(std::lround((maximum / average - 1) * 100), 0L, 100L);
   }
 
   bool Fits(const Profile& profile) const {

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The encoders that run on a GPU, by driver interface. Option names are those of libavcodec 59; an encoder that a
-// newer libavcodec has (AV1) stands here too, and says so where it is missing.
+// The encoders that run on a GPU, by driver interface. Option names are those of libavcodec 59 to 61; an encoder
+// that only the newer one has (AV1) stands here too, and says so where it is missing.
 #include "kettle/encoders/catalogue.h"
 
 namespace kettle {

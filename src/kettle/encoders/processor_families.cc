@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
-// The encoders that run on the CPU. Option names and values are those of libavcodec 59 and the libraries behind it:
-// x264 164, x265 3.5, SVT-AV1 1.4, libvpx 1.12.
+// The encoders that run on the CPU. Option names and values are those of libavcodec 59 to 61 and the libraries behind
+// it: x264 164, x265 3.5 and 4.1, SVT-AV1 1.4 and 2.3, libvpx 1.12 and 1.15.
+#include <dlfcn.h>
+
+#include <cstdio>
+
 #include "kettle/encoders/catalogue.h"
 
 namespace kettle {
@@ -66,6 +70,32 @@ EncoderFamily X265() {
       .quality = {.usual = 26}};
 }
 
+// The major version of the SVT-AV1 library that this process has loaded; 0 if it has none.
+int SvtAv1Major() {
+  using Version = const char*();
+  const auto version = reinterpret_cast<Version*>(dlsym(RTLD_DEFAULT, "svt_av1_get_version"));  // "v2.3.0"
+  int major = 0;
+  if (version) std::sscanf(version(), "v%d", &major);
+  return major;
+}
+
+std::map<RateControl, RateMapping> SvtAv1Rates() {
+  const RateMapping quality{.average = false, .maximum = false, .buffer = false, .options = {{"crf", "{}"}}};
+  const RateMapping capped{.average = false, .options = {{"crf", "{}"}}};
+  std::map<RateControl, RateMapping> rates{{RateControl::kCappedVariable, {}},
+                                           {RateControl::kConstantQuality, quality},
+                                           {RateControl::kCappedQuality, capped}};
+  // Version 1 has constant bit rate only in a mode that it calls unfinished itself. Version 2 takes a maximum only
+  // beside a quality level; beside an average it takes how far that may be exceeded.
+  if (SvtAv1Major() >= 2) {
+    rates[RateControl::kCappedVariable] = {.maximum = false,
+                                           .options = {{"svtav1-params:overshoot-pct", "{overshoot}"}}};
+    rates[RateControl::kConstantBitRate] = {
+        .maximum = false, .options = {{"svtav1-params:rc", "2"}, {"svtav1-params:pred-struct", "1"}}};
+  }
+  return rates;
+}
+
 EncoderFamily SvtAv1() {
   return {.name = "svt-av1",
           .title = "SVT-AV1, AV1 on the CPU",
@@ -73,11 +103,7 @@ EncoderFamily SvtAv1() {
           .codec = "av1",
           .presets = {"12", "11", "10", "9", "8", "7", "6", "5", "4"},
           .options = {},
-          // No constant bit rate: this version has it only in a mode that it calls unfinished itself.
-          .rates = {{RateControl::kCappedVariable, {}},
-                    {RateControl::kConstantQuality,
-                     {.average = false, .maximum = false, .buffer = false, .options = {{"crf", "{}"}}}},
-                    {RateControl::kCappedQuality, {.average = false, .options = {{"crf", "{}"}}}}},
+          .rates = SvtAv1Rates(),
           .features = {{Feature::kLookAhead, {.most = 120, .options = {{"svtav1-params:lookahead", "{}"}}}},
                        {Feature::kAdaptiveQuantisation,
                         {.options = {},

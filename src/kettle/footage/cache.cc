@@ -14,6 +14,7 @@
 #include "kettle/media/scaler.h"
 #include "kettle/media/y4m.h"
 #include "kettle/store/file.h"
+#include "kettle/store/file_lock.h"
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
 
@@ -25,7 +26,6 @@ namespace {
 
 constexpr int kRenderVersion = 3;  // raise when the scenes or the conversion change
 constexpr double kShortestSeconds = 0.5;
-constexpr std::uintmax_t kCacheLimitBytes = 12ull << 30;
 
 // What the cached pictures depend on.
 std::string Key(const FootageRequest& request) {
@@ -40,8 +40,8 @@ std::string Key(const FootageRequest& request) {
   return key;
 }
 
-// Makes room: the oldest files go until `needed` more bytes fit into the limit.
-void Evict(const fs::path& folder, std::uintmax_t needed) {
+// Makes room: what was used longest ago goes until `needed` more bytes fit into the limit.
+void Evict(const fs::path& folder, std::uintmax_t needed, std::uintmax_t limit_bytes) {
   std::vector<fs::directory_entry> entries;
   std::uintmax_t total = needed;
   std::error_code error;
@@ -53,10 +53,22 @@ void Evict(const fs::path& folder, std::uintmax_t needed) {
   std::sort(entries.begin(), entries.end(),
             [](const auto& a, const auto& b) { return a.last_write_time() < b.last_write_time(); });
   for (const auto& entry : entries) {
-    if (total <= kCacheLimitBytes) break;
+    if (total <= limit_bytes) break;
+    const FileLock lock(entry.path(), FileLock::Kind::kExclusive);
+    if (!lock.held()) continue;  // some run uses it
     total -= entry.file_size(error);
     fs::remove(entry.path(), error);
   }
+}
+
+// The cached file, kept from eviction while the result lives, and the last to be evicted by then; nothing if it is not
+// there.
+std::shared_ptr<const FileLock> Take(const fs::path& file) {
+  auto lock = std::make_shared<const FileLock>(file, FileLock::Kind::kShared);
+  std::error_code error;
+  if (!lock->held() || !fs::exists(file, error)) return nullptr;  // evicted between its opening and its locking
+  fs::last_write_time(file, fs::file_time_type::clock::now(), error);
+  return lock;
 }
 
 void RenderScene(const FootageRequest& request, int frames, const fs::path& file,
@@ -127,7 +139,7 @@ Span ChooseStretch(const FootageRequest& request) {
   Span stretch = FindStretch(std::move(packets), request, reader.rate());
   StreamFacts facts = reader.facts();
   if (MediaReader first(request.source); const auto picture = first.Next())  // headers don't always tell
-    facts.interlaced = facts.interlaced || picture->frame->interlaced_frame;
+    facts.interlaced = facts.interlaced || IsInterlaced(*picture->frame);
   stretch.notes = PictureNotes(facts, reader.size(), variable_rate);
   if (stretch.seconds < kShortestSeconds)
     FailInput("{}: only {:.2f} s of picture; at least {} s are needed", request.source, stretch.seconds,
@@ -178,6 +190,30 @@ void FillForthAndBack(const fs::path& once, int frames, const fs::path& file) {
   writer.Finish();
 }
 
+// Renders or decodes into the cache, if there is room. Throws Error.
+void MakePictures(const FootageRequest& request, const Span& stretch, const fs::path& file, const std::string& label,
+                  const std::function<void(double)>& progress, std::uintmax_t limit_bytes) {
+  const fs::path cache_folder = file.parent_path();
+  const int frames = std::max(1, static_cast<int>(std::lround(request.seconds * request.rate.fps())));
+  const auto bytes = static_cast<std::uintmax_t>(frames) * static_cast<std::uintmax_t>(request.size.pixels()) * 3 / 2;
+  Evict(cache_folder, bytes, limit_bytes);
+  std::error_code error;
+  const auto space = fs::space(cache_folder, error);
+  if (!error && space.available < bytes)
+    FailMachine("no room for the test pictures: {} needs {} MB in {}, {} MB are free", label, bytes / 1'000'000,
+                cache_folder.string(), space.available / 1'000'000);
+  if (IsScene(request.source)) {
+    RenderScene(request, frames, file, progress);
+  } else if (IsShort(stretch, request)) {
+    const TemporaryFolder scratch(cache_folder);
+    const fs::path once = scratch.path() / "once.y4m";
+    DecodeClip(request, stretch, once, progress);
+    FillForthAndBack(once, frames, file);
+  } else {
+    DecodeClip(request, stretch, file, progress);
+  }
+}
+
 }  // namespace
 
 std::string Footage::key() const {
@@ -215,7 +251,7 @@ void RenderSceneTo(const fs::path& file, const std::string& scene, FrameSize siz
 }
 
 Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_folder,
-                       const std::function<void(double)>& progress) {
+                       const std::function<void(double)>& progress, std::uintmax_t limit_bytes) {
   const bool scene = IsScene(request.source);
   Span stretch{0, request.seconds, {}};
   if (!scene) stretch = ChooseStretch(request);
@@ -224,28 +260,13 @@ Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_fold
   if (!scene && request.stretch == Stretch::kCalmest) label += ", calmest";
   const fs::path file =
       cache_folder / fmt::format("{}-{}.y4m", scene ? request.source : "clip", HexDigest(Key(request)));
-  if (!fs::exists(file)) {
-    const int frames = std::max(1, static_cast<int>(std::lround(request.seconds * request.rate.fps())));
-    const auto bytes = static_cast<std::uintmax_t>(frames) * static_cast<std::uintmax_t>(request.size.pixels()) * 3 / 2;
-    Evict(cache_folder, bytes);
-    std::error_code error;
-    const auto space = fs::space(cache_folder, error);
-    if (!error && space.available < bytes)
-      FailMachine("no room for the test pictures: {} needs {} MB in {}, {} MB are free", label, bytes / 1'000'000,
-                  cache_folder.string(), space.available / 1'000'000);
-    if (scene) {
-      RenderScene(request, frames, file, progress);
-    } else if (IsShort(stretch, request)) {
-      const TemporaryFolder scratch(cache_folder);
-      const fs::path once = scratch.path() / "once.y4m";
-      DecodeClip(request, stretch, once, progress);
-      FillForthAndBack(once, frames, file);
-    } else {
-      DecodeClip(request, stretch, file, progress);
-    }
+  auto keep = Take(file);
+  for (int attempt = 0; !keep && attempt < 2; ++attempt) {  // another run may evict it at once
+    MakePictures(request, stretch, file, label, progress, limit_bytes);
+    keep = Take(file);
   }
   const Y4mFile cached(file);
-  return {label, file, cached.size(), cached.rate(), cached.frames(), stretch.from, {}, stretch.notes};
+  return {label, file, cached.size(), cached.rate(), cached.frames(), stretch.from, {}, stretch.notes, keep};
 }
 
 }  // namespace kettle

@@ -2,14 +2,19 @@
 // Test pictures, rendered or decoded once into a Y4M file that every trial maps.
 #pragma once
 
+#include <cstdint>
 #include <filesystem>
 #include <functional>
+#include <memory>
 #include <string>
 #include <vector>
 
+#include "kettle/store/file_lock.h"
 #include "kettle/units/units.h"
 
 namespace kettle {
+
+inline constexpr std::uintmax_t kCacheLimitBytes = 12ull << 30;
 
 enum class Stretch { kBusiest, kCalmest };
 
@@ -30,6 +35,7 @@ struct Footage {
   double from_seconds = 0;         // where in the clip the pictures start
   FrameSize viewing_size;          // at which encodes of it are judged; 0x0: its own
   std::vector<std::string> notes;  // what was done to the clip's pictures that is worth knowing, a line each
+  std::shared_ptr<const FileLock> lock;  // while any copy lives, no run removes the file from the cache
 
   // The same pictures judged at the same size have the same key.
   std::string key() const;
@@ -58,8 +64,8 @@ void RenderSceneTo(const std::filesystem::path& file, const std::string& scene, 
 // A clip's pictures are those of the stretch asked for; each is shown until the next, so the result has the requested
 // rate whatever the clip's; the picture keeps its shape, with black bars if the requested size has another. Throws
 // Error(kInput) for a clip that is not usable (empty, cut off, sound only, not media), Error(kMachine) if the cache
-// cannot be written.
+// cannot be written. Where the cache would grow beyond `limit_bytes`, what was used longest ago goes first.
 Footage PrepareFootage(const FootageRequest& request, const std::filesystem::path& cache_folder,
-                       const std::function<void(double)>& progress);
+                       const std::function<void(double)>& progress, std::uintmax_t limit_bytes = kCacheLimitBytes);
 
 }  // namespace kettle

@@ -61,7 +61,7 @@ ClipReport InspectWholeClip(const std::filesystem::path& path, const std::functi
   ContentMeter meter(report.rate);
   int decoded = 0;
   while (const auto picture = reader.Next()) {
-    report.facts.interlaced = report.facts.interlaced || picture->frame->interlaced_frame;
+    report.facts.interlaced = report.facts.interlaced || IsInterlaced(*picture->frame);
     meter.Add(std::shared_ptr<const AVFrame>(FitPicture(*picture->frame, even).release(), LibavDeleter()));
     if (++decoded % 15 == 0) progress(std::min(1.0, static_cast<double>(decoded) / std::max(1, report.frames)));
   }

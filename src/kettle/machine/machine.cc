@@ -11,6 +11,7 @@ extern "C" {
 }
 
 #include "kettle/machine/cgroup.h"
+#include "kettle/machine/software.h"
 #include "kettle/machine/text_file.h"
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
@@ -44,6 +45,8 @@ Machine ReadMachine(const fs::path& root) {
   machine.audio = ReadAudio(root);
   machine.libraries = {Version("libavcodec", avcodec_version()), Version("libavformat", avformat_version()),
                        Version("libswscale", swscale_version())};
+  for (const std::string& library : LoadedCodecLibraries()) machine.libraries.push_back(library);
+  machine.drivers = InstalledDrivers(root);
   return machine;
 }
 
@@ -52,13 +55,14 @@ std::string Digest(const Machine& machine) {
                                  machine.memory_bytes >> 28, machine.kernel);
   for (const GraphicsDevice& device : machine.graphics) text += "|" + device.name + "|" + device.driver;
   for (const std::string& library : machine.libraries) text += "|" + library;
+  for (const std::string& driver : machine.drivers) text += "|" + driver;
   return HexDigest(text);
 }
 
 void to_json(nlohmann::json& json, const Machine& machine) {
   json = {{"processor", machine.processor}, {"memory_bytes", machine.memory_bytes}, {"kernel", machine.kernel},
           {"graphics", machine.graphics},   {"displays", machine.displays},         {"audio", machine.audio},
-          {"libraries", machine.libraries}};
+          {"libraries", machine.libraries}, {"drivers", machine.drivers}};
 }
 
 }  // namespace kettle

@@ -22,13 +22,15 @@ struct Machine {
   std::vector<GraphicsDevice> graphics;
   std::vector<Display> displays;
   std::vector<AudioDevice> audio;
-  std::vector<std::string> libraries;  // "libavcodec 59.37.100"
+  std::vector<std::string> libraries;  // "libavcodec 59.37.100", "libx264.so.164 build 4d5b8f1c"
+  std::vector<std::string> drivers;    // of GPUs: modules with their versions, files with size and time
 };
 
 // Never throws for something that is not there: it is then empty or 0.
 Machine ReadMachine(const std::filesystem::path& root = "/");
 
-// A short fingerprint of what a measurement depends on: processor, memory, kernel, graphics drivers, libraries.
+// A short fingerprint of what a measurement depends on: processor, memory, kernel, GPUs and their drivers,
+// the builds of the codec libraries.
 std::string Digest(const Machine& machine);
 
 void to_json(nlohmann::json& json, const Machine& machine);

@@ -8,6 +8,7 @@
 #include <mutex>
 
 #include "kettle/units/error.h"
+#include "kettle/units/plain_text.h"
 
 namespace kettle {
 
@@ -42,6 +43,23 @@ FramePtr NewPicture(FrameSize size, AVPixelFormat format) {
   return frame;
 }
 
+#if LIBAVUTIL_VERSION_INT >= AV_VERSION_INT(58, 7, 100)
+bool IsInterlaced(const AVFrame& picture) { return (picture.flags & AV_FRAME_FLAG_INTERLACED) != 0; }
+bool IsTopFieldFirst(const AVFrame& picture) { return (picture.flags & AV_FRAME_FLAG_TOP_FIELD_FIRST) != 0; }
+void SetInterlaced(AVFrame& picture, bool interlaced, bool top_field_first) {
+  picture.flags &= ~(AV_FRAME_FLAG_INTERLACED | AV_FRAME_FLAG_TOP_FIELD_FIRST);
+  if (interlaced) picture.flags |= AV_FRAME_FLAG_INTERLACED;
+  if (top_field_first) picture.flags |= AV_FRAME_FLAG_TOP_FIELD_FIRST;
+}
+#else
+bool IsInterlaced(const AVFrame& picture) { return picture.interlaced_frame != 0; }
+bool IsTopFieldFirst(const AVFrame& picture) { return picture.top_field_first != 0; }
+void SetInterlaced(AVFrame& picture, bool interlaced, bool top_field_first) {
+  picture.interlaced_frame = interlaced;
+  picture.top_field_first = top_field_first;
+}
+#endif
+
 namespace {
 
 std::mutex log_mutex;
@@ -55,8 +73,8 @@ void Collect(void* object, int level, const char* format, va_list arguments) {
   std::array<char, 1024> text{};
   int print_prefix = 0;
   av_log_format_line(nullptr, level, format, arguments, text.data(), text.size(), &print_prefix);
-  std::string line = text.data();
-  while (!line.empty() && line.back() == '\n') line.pop_back();
+  std::string line = PlainText(text.data());
+  while (!line.empty() && line.back() == ' ') line.pop_back();
   static_cast<void>(object);
   std::lock_guard lock(log_mutex);
   if (!line.empty() && log_lines.size() < kMostLines) log_lines.push_back(std::move(line));

@@ -30,6 +30,18 @@ using PacketPtr = std::unique_ptr<AVPacket, LibavDeleter>;
 using CodecContextPtr = std::unique_ptr<AVCodecContext, LibavDeleter>;
 using SwsContextPtr = std::unique_ptr<SwsContext, LibavDeleter>;
 
+// What a write callback of libavformat is handed: constant from libavformat 61 on.
+#if LIBAVFORMAT_VERSION_MAJOR >= 61
+using WrittenByte = const std::uint8_t;
+#else
+using WrittenByte = std::uint8_t;
+#endif
+
+// The fields of an interlaced picture; libavutil 58 moved both into the picture's flags.
+bool IsInterlaced(const AVFrame& picture);
+bool IsTopFieldFirst(const AVFrame& picture);
+void SetInterlaced(AVFrame& picture, bool interlaced, bool top_field_first);
+
 std::string LibavError(int code);  // the library's words for an error code
 FramePtr NewFrame();               // throws Error(kMachine) out of memory
 PacketPtr NewPacket();             // throws Error(kMachine) out of memory

@@ -61,7 +61,7 @@ Muxer::~Muxer() {
   avformat_free_context(format_);
 }
 
-int Muxer::Take(void* self, std::uint8_t* bytes, int count) {
+int Muxer::Take(void* self, WrittenByte* bytes, int count) {
   auto& muxer = *static_cast<Muxer*>(self);
   if (muxer.error_) return AVERROR(EIO);
   try {

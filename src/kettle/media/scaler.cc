@@ -95,20 +95,20 @@ FramePtr FirstField(const AVFrame& picture) {
   FramePtr field(av_frame_clone(&picture));
   if (!field) FailMachine("out of memory");
   for (int plane = 0; plane < AV_NUM_DATA_POINTERS && field->data[plane]; ++plane) {
-    if (!picture.top_field_first) field->data[plane] += field->linesize[plane];
+    if (!IsTopFieldFirst(picture)) field->data[plane] += field->linesize[plane];
     field->linesize[plane] *= 2;
   }
   field->height /= 2;
   const AVRational shape = picture.sample_aspect_ratio.num > 0 ? picture.sample_aspect_ratio : AVRational{1, 1};
   field->sample_aspect_ratio = av_mul_q(shape, {1, 2});
-  field->interlaced_frame = 0;
+  SetInterlaced(*field, false, false);
   return field;
 }
 
 }  // namespace
 
 FramePtr FitPicture(const AVFrame& picture, FrameSize to) {
-  if (picture.interlaced_frame && picture.height >= 4) return FitPicture(*FirstField(picture), to);
+  if (IsInterlaced(picture) && picture.height >= 4) return FitPicture(*FirstField(picture), to);
   double aspect = static_cast<double>(picture.width) / picture.height;
   if (picture.sample_aspect_ratio.num > 0 && picture.sample_aspect_ratio.den > 0)
     aspect *= av_q2d(picture.sample_aspect_ratio);

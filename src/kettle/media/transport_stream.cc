@@ -15,7 +15,7 @@ namespace {
 constexpr AVRational kClock = {1, 90'000};
 constexpr int kBufferBytes = 188 * 64;
 
-int Take(void* taken, std::uint8_t* bytes, int count) {
+int Take(void* taken, WrittenByte* bytes, int count) {
   static_cast<std::string*>(taken)->append(reinterpret_cast<const char*>(bytes), static_cast<std::size_t>(count));
   return count;
 }

@@ -37,7 +37,7 @@ struct Y4mWriter::State {
 Y4mWriter::Y4mWriter(const std::filesystem::path& path, FrameSize size, FrameRate rate)
     : state_(std::make_unique<State>()) {
   state_->path = path;
-  state_->temporary = fmt::format("{}.{}.part", path.string(), getpid());
+  state_->temporary = UnfinishedName(path);
   state_->size = size;
   state_->file = std::fopen(state_->temporary.c_str(), "wbe");
   if (!state_->file) FailMachine("cannot write {}: {}", path.string(), std::strerror(errno));

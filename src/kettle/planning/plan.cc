@@ -190,6 +190,20 @@ BitRate Plan::recording_rate() const {
                                                     : recording.settings.bit_rate;
 }
 
+namespace {
+
+bool IsOf(const Pair& pair, const EncodeSettings& picture) {
+  return pair.stream.settings.size == picture.size && pair.stream.settings.frame_rate == picture.frame_rate;
+}
+
+// What was aimed at when the attempt that stands was made.
+struct Settled {
+  Targets targets;
+  Placement placement;
+};
+
+}  // namespace
+
 SearchSpace SpaceOf(const Targets& targets, const std::vector<std::string>& families) {
   SearchSpace space{targets.stream, targets.sizes, targets.rates, families};
   if (space.sizes.empty()) space.sizes = {targets.stream.size};
@@ -198,7 +212,7 @@ SearchSpace SpaceOf(const Targets& targets, const std::vector<std::string>& fami
 }
 
 Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove) {
-  constexpr int kMostPictures = 3;  // placed and proven before giving up
+  constexpr int kMostPictures = 3;  // placed and proven, as far as the proof runs allowed go
   Plan plan;
   plan.title = request.show.title;
   plan.targets = request.targets;
@@ -222,6 +236,8 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
   const auto place = [&] {
     return Place(families, plan.capacity, IsHeavier(plan.targets.recording, plan.targets.stream));
   };
+  const auto runs_left = [&] { return request.most_proofs - static_cast<int>(plan.proving.attempts.size()); };
+  Settled settled{plan.targets, {}};
   for (int round = 1; round <= kMostPictures; ++round) {
     plan.placement = round == 1 ? PlaceBestPicture(plan.pictures, place, plan.targets) : place();
     if (!plan.placement.feasible.empty()) {
@@ -232,13 +248,19 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
       if (request.show.recording_score_db)
         SettleRecording(*request.show.recording_score_db, families, request, options, book, levels, plan);
     }
-    Proving proving = ProveBest(plan.placement, families, plan.capacity, prove, request.most_proofs);
+    const Proving proving = ProveBest(plan.placement, families, plan.capacity, prove, runs_left());
     plan.proving.attempts.insert(plan.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
+    plan.proving.LetBestStand(plan.capacity);
+    // The reasons told are those of the picture that the attempt that stands is of.
+    if (round == 1 || (!proving.attempts.empty() && IsOf(plan.proving.attempts.back().pair, plan.targets.stream)))
+      settled = {plan.targets, plan.placement};
     const TriedPicture* lighter = LighterPicture(plan.pictures, plan.targets.stream);
-    if (plan.verdict() == PlanVerdict::kHolds || !lighter || round == kMostPictures) break;
+    if (plan.verdict() == PlanVerdict::kHolds || !lighter || round == kMostPictures || runs_left() <= 0) break;
     ChoosePicture(plan.pictures, *lighter, "what looks better did not hold", plan.targets);
   }
-  if (!plan.proving.holds()) ProveNearest(families, plan.capacity, prove, plan.proving);
+  plan.targets = settled.targets;
+  plan.placement = settled.placement;
+  if (!plan.proving.holds() && runs_left() > 0) ProveNearest(families, plan.capacity, prove, plan.proving);
 
   plan.trials = options.trials();
   for (const Option& option : options.options()) plan.simulated = plan.simulated || option.simulated;
@@ -248,7 +270,7 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
     for (Option& option : OfRole(options.options(), AtLevel(plan.targets.recording, level)))
       plan.options[static_cast<int>(Role::kRecording)].push_back(std::move(option));
   if (plan.proving.holds()) {
-    plan.other_sharing = TryDivided(request.processors, plan.capacity, prove, plan.proving);
+    if (runs_left() > 0) plan.other_sharing = TryDivided(request.processors, plan.capacity, prove, plan.proving);
     plan.chosen = plan.proving.attempts.back().pair;
     plan.runner_up = RunnerUp(options.options(), plan.chosen->stream, plan.capacity.headroom);
     ExplainRecording(plan, plan.targets);

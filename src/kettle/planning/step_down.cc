@@ -2,6 +2,7 @@
 #include "kettle/planning/step_down.h"
 
 #include <algorithm>
+#include <tuple>
 
 #include "kettle/encoders/catalogue.h"
 
@@ -48,6 +49,16 @@ bool Attempt::has_room(const Capacity& capacity) const {
          pair.stream.keeps_pace(capacity.headroom) && pair.recording.keeps_pace(capacity.headroom);
 }
 
+void Proving::LetBestStand(const Capacity& capacity) {
+  const auto rank = [&](const Attempt& attempt) {
+    return std::make_tuple(attempt.proof.holds(), attempt.has_room(capacity), attempt.room(capacity));
+  };
+  const auto best =
+      std::max_element(attempts.begin(), attempts.end(),
+                       [&](const Attempt& a, const Attempt& b) { return rank(a) < rank(b); });
+  if (best != attempts.end() && best->proof.holds()) std::rotate(best, best + 1, attempts.end());
+}
+
 PlanVerdict Proving::verdict(const Capacity& capacity) const {
   if (!holds()) return PlanVerdict::kOverload;
   return attempts.back().has_room(capacity) ? PlanVerdict::kHolds : PlanVerdict::kTight;
@@ -91,6 +102,7 @@ Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& 
       if (last.proof.status != WorkerStatus::kDone) break;
       pair = StepDown(*pair, last.proof, families, capacity);
     }
+    proving.LetBestStand(capacity);
     if (proving.holds()) break;
   }
   return proving;

@@ -31,8 +31,11 @@ enum class PlanVerdict {
 const char* Name(PlanVerdict verdict);  // "holds", "tight", "overload"
 
 struct Proving {
-  std::vector<Attempt> attempts;  // in order; the last one holds, if any does
+  std::vector<Attempt> attempts;  // in the order in which they were made, but for the one that stands: that is the last
   bool holds() const { return !attempts.empty() && attempts.back().proof.holds(); }
+  // Puts last, of those that hold, one that leaves the required headroom, otherwise the one that leaves most: what is
+  // tried after a tight run may fail, and takes nothing away from it.
+  void LetBestStand(const Capacity& capacity);
   PlanVerdict verdict(const Capacity& capacity) const;
 };
 

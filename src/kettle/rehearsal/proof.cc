@@ -59,6 +59,7 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   proof.recording = outcome->outputs[1];
   Publish(stream_file, request.folder / "stream.flv");
   Publish(recording_file, request.folder / "recording.mkv");
+  proof.folder = request.folder;
   watcher("proof run", 1);
   return proof;
 }

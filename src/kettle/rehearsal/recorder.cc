@@ -136,7 +136,7 @@ void Recorder::Run() {
   try {
     WriteAll();
     muxer_->Finish();
-  } catch (const Error& error) {
+  } catch (const std::exception& error) {
     const std::scoped_lock lock(mutex_);
     state_.trouble = error.what();
   }

@@ -11,7 +11,6 @@
 #include <memory>
 #include <mutex>
 #include <optional>
-#include <thread>
 
 #include "kettle/rehearsal/flv_packer.h"
 #include "kettle/rehearsal/recorder.h"
@@ -21,6 +20,7 @@
 #include "kettle/trial/lane.h"
 #include "kettle/trial/trial.h"
 #include "kettle/units/error.h"
+#include "kettle/units/guarded_thread.h"
 #include "kettle/units/statistics.h"
 
 namespace kettle {
@@ -92,8 +92,7 @@ class Rehearsing {
   }
   ~Rehearsing() {
     ending_ = true;
-    for (std::thread* thread : {&sound_thread_, &meter_thread_, &killer_})
-      if (thread->joinable()) thread->join();
+    for (auto* thread : {&sound_thread_, &meter_thread_, &killer_}) thread->reset();  // waits for it
   }
 
   RehearsalOutcome Run(const std::function<void(double)>& progress) {
@@ -103,14 +102,13 @@ class Rehearsing {
     start_ns_ = clock_.now_ns() + kStartDelayNs;
     stream_.Start(start_ns_);
     recording_.Start(start_ns_);
-    sound_thread_ = std::thread([this] { PlaySound(); });
-    meter_thread_ = std::thread([this] { Meter(); });
-    if (task_.power_cut_seconds > 0) killer_ = std::thread([this] { CutPower(); });
+    sound_thread_.emplace([this] { PlaySound(); });
+    meter_thread_.emplace([this] { Meter(); });
+    if (task_.power_cut_seconds > 0) killer_.emplace([this] { CutPower(); });
     Release(frames, progress);
     ending_ = true;
-    meter_thread_.join();  // it reads once more, as long as the encoders' threads are there to be read
-    sound_thread_.join();
-    if (sound_error_) std::rethrow_exception(sound_error_);
+    meter_thread_->Join();  // it reads once more, as long as the encoders' threads are there to be read
+    sound_thread_->Join();
     outcome_.stream = stream_.Finish();
     outcome_.recording = recording_.Finish();
     stream_out_.sender().Finish(task_.most_send_delay_seconds + 1);
@@ -141,7 +139,8 @@ class Rehearsing {
                     stream_.Offer(index, due_ns, *picture);
                     recording_.Offer(index, due_ns, *picture);
                     if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
-                    return !stream_.failed() && !recording_.failed() && !sound_failed_;
+                    return !stream_.failed() && !recording_.failed() && !sound_thread_->failed() &&
+                           !meter_thread_->failed();
                   });
   }
 
@@ -178,7 +177,7 @@ class Rehearsing {
     for (auto& file : recorders_) file->Give(track, packet, packet.pts);
   }
 
-  void PlaySound() try {
+  void PlaySound() {
     NameThread("sound");
     KeepThreadPunctual();
     for (std::int64_t block = 0; !ending_; ++block) {
@@ -189,9 +188,6 @@ class Rehearsing {
         Record(track + 1, packet);
       });
     }
-  } catch (...) {
-    sound_error_ = std::current_exception();
-    sound_failed_ = true;
   }
 
   // In its own thread, for reading /proc takes longer than a frame may be late.
@@ -285,8 +281,7 @@ class Rehearsing {
   std::mutex recording_mutex_;  // pictures and sound come from different threads
   std::optional<double> recorded_from_;
   std::deque<HeldSound> held_sound_;
-  std::atomic<bool> ending_ = false, sound_failed_ = false;
-  std::exception_ptr sound_error_;  // read after its thread has ended
+  std::atomic<bool> ending_ = false;
   std::atomic<int> late_ = 0;
   Lane stream_, recording_;
   CoreMeter meter_;
@@ -294,7 +289,7 @@ class Rehearsing {
   std::vector<double> errors_ms_;
   std::int64_t start_ns_ = 0;
   double metered_seconds_ = 0;  // of the run: so far the timeline goes
-  std::thread sound_thread_, meter_thread_, killer_;
+  std::optional<GuardedThread> sound_thread_, meter_thread_, killer_;
 };
 
 }  // namespace

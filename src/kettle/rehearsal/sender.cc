@@ -177,7 +177,7 @@ void Sender::Run() {
         Settle();
       }
       if (!all) WaitForTheLine();
-    } catch (const Error& error) {
+    } catch (const std::exception& error) {
       if (connected) LoseConnection(error.what());
     }
   }
@@ -195,7 +195,7 @@ void Sender::Finish(double patience_seconds) {
   while (!queue_.empty()) state_.dropped += queue_.Pop().video;  // what the line did not take in the end
   try {
     if (publisher_) publisher_->Finish(1);
-  } catch (const Error&) {
+  } catch (const std::exception&) {
     // It is over either way.
   }
   // What the kernel has taken whole still arrives; a message that was broken off does not.

@@ -123,6 +123,11 @@ std::string AmfValue::text() const {
   const auto* found = std::get_if<std::string>(&value);
   return found ? *found : "";
 }
+bool AmfValue::flag() const {
+  const bool* flag = std::get_if<bool>(&value);
+  return flag && *flag;
+}
+
 double AmfValue::number() const {
   const auto* found = std::get_if<double>(&value);
   return found ? *found : 0;

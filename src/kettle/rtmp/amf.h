@@ -25,6 +25,7 @@ struct AmfValue {
 
   std::string text() const;                          // "" unless it is text
   double number() const;                             // 0 unless it is a number
+  bool flag() const;                                 // false unless it is true
   const AmfValue* Find(std::string_view key) const;  // of an object; null if it has none
 };
 

@@ -12,6 +12,7 @@ namespace kettle {
 
 enum class RtmpType : std::uint8_t {
   kSetChunkSize = 1,
+  kAbort = 2,
   kAcknowledgement = 3,
   kUserControl = 4,
   kWindowSize = 5,
@@ -50,13 +51,25 @@ class ChunkReader {
   struct Stream {
     RtmpMessage message;  // being put together
     std::uint32_t length = 0, delta = 0;
-    bool extended = false, known = false;
+    bool extended = false;
   };
-  bool ReadChunk();  // false: not all of it is here yet
+  // Of one chunk, with what it takes over from the chunk before it.
+  struct Header {
+    int format = 0;
+    std::uint32_t id = 0, time = 0, length = 0, stream = 0;
+    RtmpType type = RtmpType::kCommand;
+    bool extended = false;
+    std::size_t bytes = 0;  // that it takes itself
+  };
+  std::optional<Header> ReadHeader(std::string_view bytes) const;  // nothing: not all of it is here yet
+  bool ReadChunk();                                                // false: likewise
+  void Obey(const RtmpMessage& message);                           // what concerns the chunks themselves
+  void Drop(Stream& stream);                                       // the message that is being put together
 
   std::string pending_;
   std::size_t at_ = 0;  // of pending_, what was read
   std::size_t chunk_size_ = 128;
+  std::size_t held_bytes_ = 0;  // of messages that are being put together
   std::map<std::uint32_t, Stream> streams_;
   std::optional<RtmpMessage> whole_;
 };

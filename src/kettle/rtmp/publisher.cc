@@ -3,10 +3,12 @@
 
 #include <algorithm>
 #include <chrono>
+#include <utility>
 
 #include "kettle/rtmp/amf.h"
 #include "kettle/rtmp/bytes.h"
 #include "kettle/units/error.h"
+#include "kettle/units/plain_text.h"
 
 namespace kettle {
 
@@ -21,7 +23,7 @@ double Since(Clock::time_point start) { return std::chrono::duration<double>(Clo
 }  // namespace
 
 RtmpPublisher::RtmpPublisher(const IngestUrl& url, const std::string& key, double patience_seconds)
-    : where_(url.str()), patience_seconds_(patience_seconds), secure_(url.secure()) {
+    : where_(url.str()), key_(key), patience_seconds_(patience_seconds), secure_(url.secure()) {
   const auto start = Clock::now();
   connection_ = std::make_unique<Connection>(url.host, url.port, url.secure(), patience_seconds);
   connect_seconds_ = Since(start);
@@ -33,7 +35,7 @@ RtmpPublisher::RtmpPublisher(const IngestUrl& url, const std::string& key, doubl
   SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"connect", 1.0, about})}));
   if (const auto values = Await("_result"); values.size() > 2)
     if (const AmfValue* stand_in = values[2].Find("simulated"))
-      simulated_ = std::get_if<bool>(&stand_in->value) != nullptr;
+      simulated_ = stand_in->flag();
   SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"createStream", 2.0, AmfValue()})}));
   if (const auto values = Await("_result"); values.size() > 3) stream_ = static_cast<std::uint32_t>(values[3].number());
   in_stream_ = true;
@@ -46,7 +48,18 @@ RtmpPublisher::RtmpPublisher(const IngestUrl& url, const std::string& key, doubl
 std::string RtmpPublisher::Wrap(RtmpMessage message) {
   message.stream = in_stream_ ? stream_ : 0;
   const int chunk_stream = message.type == RtmpType::kVideo ? 6 : message.type == RtmpType::kAudio ? 4 : 3;
-  return writer_.Write(message, chunk_stream);
+  if (const auto due = control_.Acknowledgement()) owed_ += writer_.Write(*due, 2);
+  return std::exchange(owed_, {}) + writer_.Write(message, chunk_stream);
+}
+
+std::string RtmpPublisher::Read() {
+  std::string bytes = connection_->Read();
+  control_.Received(bytes.size());
+  return bytes;
+}
+
+void RtmpPublisher::Attend(const RtmpMessage& message) {
+  if (const auto answer = control_.Answer(message)) owed_ += writer_.Write(*answer, 2);
 }
 
 void RtmpPublisher::SendAll(std::string_view bytes) {
@@ -71,7 +84,7 @@ void RtmpPublisher::Handshake() {
     const double left = patience_seconds_ - Since(start);
     if (left <= 0 || !connection_->Wait(false, left))
       FailInput("{}: connected, but no RTMP handshake for {:g} s", where_, patience_seconds_);
-    answer += connection_->Read();
+    answer += Read();
   }
   SendAll(std::string_view(answer).substr(1, kHandshakeBytes));
   reader_.Feed(std::string_view(answer).substr(1 + 2 * kHandshakeBytes));
@@ -81,6 +94,7 @@ std::vector<AmfValue> RtmpPublisher::Await(const std::string& what) {
   const auto start = Clock::now();
   while (true) {
     while (const auto message = reader_.Next()) {
+      Attend(*message);
       if (message->type != RtmpType::kCommand) continue;
       const std::vector<AmfValue> values = ReadAmf(message->body);
       if (values.empty()) continue;
@@ -89,7 +103,7 @@ std::vector<AmfValue> RtmpPublisher::Await(const std::string& what) {
       const AmfValue* words = info ? info->Find("description") : nullptr;
       if (values[0].text() == "_error" || (level && level->text() == "error"))
         FailInput("{}: the ingest refuses the publish ({}); is the stream key right?", where_,
-                  words && !words->text().empty() ? words->text() : "no reason given");
+                  words && !words->text().empty() ? Redacted(PlainText(words->text()), key_) : "no reason given");
       if (values[0].text() != what) continue;
       answer_seconds_ = std::min(answer_seconds_, Since(start));
       return values;
@@ -97,7 +111,7 @@ std::vector<AmfValue> RtmpPublisher::Await(const std::string& what) {
     const double left = patience_seconds_ - Since(start);
     if (left <= 0 || !connection_->Wait(false, left)) FailInput("{}: no answer for {:g} s", where_, patience_seconds_);
     try {
-      reader_.Feed(connection_->Read());
+      reader_.Feed(Read());
     } catch (const Error&) {
       FailInput("{}: closed the connection before it took the publish; are application and stream key right?", where_);
     }
@@ -105,8 +119,9 @@ std::vector<AmfValue> RtmpPublisher::Await(const std::string& what) {
 }
 
 void RtmpPublisher::TakeIn() {
-  for (std::string bytes; !(bytes = connection_->Read()).empty();) reader_.Feed(bytes);
+  for (std::string bytes; !(bytes = Read()).empty();) reader_.Feed(bytes);
   while (const auto message = reader_.Next()) {
+    Attend(*message);
     if (message->type != RtmpType::kCommand) continue;
     const std::vector<AmfValue> values = ReadAmf(message->body);
     const AmfValue* level = values.size() > 3 ? values[3].Find("level") : nullptr;

@@ -9,6 +9,7 @@
 #include "kettle/rtmp/amf.h"
 #include "kettle/rtmp/chunks.h"
 #include "kettle/rtmp/connection.h"
+#include "kettle/rtmp/control.h"
 #include "kettle/rtmp/url.h"
 
 namespace kettle {
@@ -25,7 +26,8 @@ class RtmpPublisher {
 
   bool simulated() const { return simulated_; }  // the ingest says of itself that it is a stand-in
 
-  // The bytes of one message on the line; its stream is set here.
+  // The bytes of one message on the line, after what is owed to the ingest by then (answers to its pings,
+  // acknowledgements): those may only stand between two messages. Its stream is set here.
   std::string Wrap(RtmpMessage message);
 
   // Sends what can be sent of `bytes`; returns how many were taken. If `insists`, what was refused must be the first to
@@ -47,12 +49,16 @@ class RtmpPublisher {
   // Reads until a command of that name comes; its values.
   std::vector<AmfValue> Await(const std::string& what);
   void TakeIn();
+  std::string Read();                         // what came in, which may be nothing; counted
+  void Attend(const RtmpMessage& message);    // to what every RTMP connection asks of its other side
 
-  std::string where_;
+  std::string where_, key_;
   double patience_seconds_;
   std::unique_ptr<Connection> connection_;
   ChunkWriter writer_;
   ChunkReader reader_;
+  RtmpControl control_;
+  std::string owed_;  // bytes that go before the next message
   double connect_seconds_ = 0, start_seconds_ = 0, answer_seconds_ = 1e9;
   std::uint32_t stream_ = 1;  // as the ingest numbers it
   bool secure_ = false, in_stream_ = false, published_ = false, simulated_ = false;

@@ -22,7 +22,7 @@ std::string Big32(std::uint32_t number) {
 
 std::string RtmpServerSession::Feed(std::string_view bytes) {
   std::string reply;
-  received_ += bytes.size();
+  control_.Received(bytes.size());
   if (stage_ != Stage::kOpen) {
     handshake_.append(bytes);
     reply = Handshake();
@@ -30,11 +30,11 @@ std::string RtmpServerSession::Feed(std::string_view bytes) {
   } else {
     reader_.Feed(bytes);
   }
-  while (const auto message = reader_.Next()) Handle(*message, reply);
-  if (received_ - acknowledged_ >= kWindowBytes / 2) {
-    acknowledged_ = received_;
-    reply += writer_.Write({RtmpType::kAcknowledgement, 0, 0, Big32(static_cast<std::uint32_t>(received_))}, 2);
+  while (const auto message = reader_.Next()) {
+    if (const auto answer = control_.Answer(*message)) reply += writer_.Write(*answer, 2);
+    Handle(*message, reply);
   }
+  if (const auto due = control_.Acknowledgement()) reply += writer_.Write(*due, 2);
   return reply;
 }
 

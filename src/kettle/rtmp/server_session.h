@@ -8,6 +8,7 @@
 
 #include "kettle/rtmp/amf.h"
 #include "kettle/rtmp/chunks.h"
+#include "kettle/rtmp/control.h"
 
 namespace kettle {
 
@@ -39,7 +40,7 @@ class RtmpServerSession {
   ChunkWriter writer_;
   std::string app_;
   bool publishing_ = false, finished_ = false;
-  std::uint64_t received_ = 0, acknowledged_ = 0;
+  RtmpControl control_;
 };
 
 }  // namespace kettle

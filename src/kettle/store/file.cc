@@ -17,6 +17,10 @@ namespace fs = std::filesystem;
 
 namespace {
 
+// What names of temporary files and folders begin and end with.
+constexpr std::string_view kOurs = ".kettle-", kUnfinished = ".part";
+constexpr std::size_t kRandomLetters = 6;  // of mkdtemp
+
 [[noreturn]] void FailWrite(const fs::path& path) {
   FailMachine("cannot write {}: {}", path.string(), std::strerror(errno));
 }
@@ -39,8 +43,20 @@ void SyncFolder(const fs::path& folder) {
 
 }  // namespace
 
+fs::path UnfinishedName(const fs::path& path) {
+  return path.parent_path() / fmt::format("{}{}.{}{}", kOurs, path.filename().string(), getpid(), kUnfinished);
+}
+
+bool IsLeftover(const fs::path& path) {
+  const std::string name = path.filename().string();
+  if (!name.starts_with(kOurs)) return false;
+  std::error_code error;
+  const bool folder = fs::is_directory(fs::symlink_status(path, error));
+  return folder ? name.size() == kOurs.size() + kRandomLetters : name.ends_with(kUnfinished);
+}
+
 void WriteFile(const fs::path& path, std::string_view content) {
-  const std::string temporary = fmt::format("{}.{}.part", path.string(), getpid());
+  const std::string temporary = UnfinishedName(path).string();
   const int fd = open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600);
   if (fd < 0) FailWrite(path);
   while (!content.empty()) {
@@ -60,7 +76,7 @@ void PrepareFolder(const fs::path& folder, const std::string& what) {
   fs::create_directories(folder, error);
   if (error) FailMachine("cannot make the {} {}: {}", what, folder.string(), error.message());
   if (!fs::is_directory(folder)) FailMachine("the {} {} is not a folder", what, folder.string());
-  const std::string probe = (folder / fmt::format(".{}.part", getpid())).string();
+  const std::string probe = UnfinishedName(folder / "probe").string();
   const int fd = open(probe.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);
   if (fd < 0) FailMachine("cannot write in the {} {}: {}", what, folder.string(), std::strerror(errno));
   close(fd);
@@ -78,7 +94,7 @@ void Publish(const fs::path& temporary, const fs::path& target) {
 }
 
 TemporaryFolder::TemporaryFolder(const fs::path& parent) {
-  std::string pattern = (parent / ".kettle-XXXXXX").string();
+  std::string pattern = (parent / (std::string(kOurs) + std::string(kRandomLetters, 'X'))).string();
   if (!mkdtemp(pattern.data())) FailWrite(parent);
   path_ = pattern;
 }

@@ -12,6 +12,12 @@ namespace kettle {
 // (no space, no permission); an older file then stays as it was.
 void WriteFile(const std::filesystem::path& path, std::string_view content);
 
+// The name beside `path` that a file has until it is whole.
+std::filesystem::path UnfinishedName(const std::filesystem::path& path);
+// Whether `path` is what a killed run left half done: one of our unfinished files, or a TemporaryFolder. Nobody else's
+// file is, whatever it is called.
+bool IsLeftover(const std::filesystem::path& path);
+
 // Makes the folder (and its parents) and proves that files can be made in it. `what` names it for the
 // user: "output folder". Throws Error(kMachine) with one line.
 void PrepareFolder(const std::filesystem::path& folder, const std::string& what);

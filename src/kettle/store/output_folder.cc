@@ -11,7 +11,9 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/store/file.h"
+#include "kettle/store/json_text.h"
 #include "kettle/units/error.h"
+#include "kettle/units/plain_text.h"
 
 namespace kettle {
 
@@ -22,6 +24,10 @@ std::string SchemaName(const std::string& kind) { return "fast-kettle/" + kind +
 }  // namespace
 
 OutputFolder::OutputFolder(std::filesystem::path path) : path_(std::move(path)) {
+  // Workers are told of the folder in JSON, which is UTF-8.
+  if (PlainText(path_.string()) != path_.string())
+    FailInput("--out: \"{}\" is not UTF-8 without control characters; give a folder with another name",
+              PlainText(path_.string()));
   PrepareFolder(path_, "output folder");
   const std::string file = (path_ / ".lock").string();
   lock_ = open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600);
@@ -35,10 +41,8 @@ OutputFolder::OutputFolder(std::filesystem::path path) : path_(std::move(path)) 
 
 void OutputFolder::RemoveLeftovers() const {
   std::error_code error;
-  for (const auto& entry : std::filesystem::directory_iterator(path_, error)) {
-    const std::string name = entry.path().filename().string();
-    if (name.starts_with(".kettle-") || name.ends_with(".part")) std::filesystem::remove_all(entry.path(), error);
-  }
+  for (const auto& entry : std::filesystem::directory_iterator(path_, error))
+    if (IsLeftover(entry.path())) std::filesystem::remove_all(entry.path(), error);
 }
 
 OutputFolder::~OutputFolder() { close(lock_); }
@@ -65,7 +69,7 @@ void WriteResultFile(const std::filesystem::path& path, const std::string& kind,
   file["time"] = provenance.utc;
   file["machine_digest"] = provenance.machine_digest;
   for (const auto& [key, value] : body.items()) file[key] = value;
-  WriteFile(path, file.dump(2) + "\n");
+  WriteFile(path, JsonText(file, 2) + "\n");
 }
 
 std::optional<nlohmann::json> ReadResult(const std::filesystem::path& folder, const std::string& kind) {

@@ -8,7 +8,17 @@ namespace kettle {
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputTask, settings, output, niceness, processors)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SlowDown, frame, factor)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SoakWindow, start_seconds, fps, throttle_events, stolen_cores, other_cores)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedFrame, frame, due_ms, taken_ms)
+
+// As three numbers: a long run has hundreds of thousands of them.
+void to_json(nlohmann::json& json, const PacedFrame& frame) {
+  json = nlohmann::json::array({frame.frame, frame.due_ms, frame.taken_ms});
+}
+void from_json(const nlohmann::json& json, PacedFrame& frame) {
+  if (json.is_object())  // a rehearsal of an earlier version
+    frame = {json.at("frame").get<int>(), json.at("due_ms").get<double>(), json.at("taken_ms").get<double>()};
+  else
+    frame = {json.at(0).get<int>(), json.at(1).get<double>(), json.at(2).get<double>()};
+}
 
 KETTLE_JSON(Latency, p50_ms, p99_ms, max_ms)
 KETTLE_JSON(EncodeTask, settings, footage, longest_seconds, output)

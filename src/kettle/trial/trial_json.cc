@@ -2,6 +2,7 @@
 #include <array>
 #include <nlohmann/json.hpp>
 
+#include "kettle/store/json_text.h"
 #include "kettle/trial/trial.h"
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
@@ -29,7 +30,7 @@ nlohmann::json TimingJson(const TrialTiming& t) {
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Repeat, throughput_fps, cpu_cores, other_cores, stolen_cores, throttle_events,
                                    busiest)
 
-std::string Trial::id() const { return HexDigest(nlohmann::json(settings).dump() + "|" + footage_key); }
+std::string Trial::id() const { return HexDigest(JsonText(nlohmann::json(settings)) + "|" + footage_key); }
 
 void to_json(nlohmann::json& json, const Trial& t) {
   json = {

@@ -9,6 +9,7 @@
 #include "kettle/encoders/driver_preload.h"
 #include "kettle/machine/nvidia.h"
 #include "kettle/media/libav.h"
+#include "kettle/store/json_text.h"
 #include "kettle/trial/paced.h"
 #include "kettle/trial/probe.h"
 #include "kettle/trial/quality_run.h"
@@ -46,15 +47,15 @@ int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path&
     const json request = json::parse(std::string(std::istreambuf_iterator<char>(in), {}));
     if (const json& profile = request.at("stand_in_gpu"); !profile.is_null())
       PreloadStandInGpu(driver_folder, profile.get<std::string>());
-    const auto progress = [&](double share) { out << json{{"progress", share}} << std::endl; };
+    const auto progress = [&](double share) { out << JsonText(json{{"progress", share}}) << std::endl; };
     const json result = RunTask(request.at("task"), request.at("arguments"), progress, more);
-    out << json{{"result", result}} << std::endl;
+    out << JsonText(json{{"result", result}}) << std::endl;
     return 0;
   } catch (const Error& error) {
-    out << json{{"error", error.what()}, {"input", error.fault() == Fault::kInput}} << std::endl;
+    out << JsonText(json{{"error", error.what()}, {"input", error.fault() == Fault::kInput}}) << std::endl;
     return 3;
   } catch (const std::exception& error) {
-    out << json{{"error", error.what()}} << std::endl;
+    out << JsonText(json{{"error", error.what()}}) << std::endl;
     return 3;
   }
 }

@@ -15,7 +15,9 @@
 #include <csignal>
 #include <cstring>
 
+#include "kettle/store/json_text.h"
 #include "kettle/units/clock.h"
+#include "kettle/units/plain_text.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -25,12 +27,53 @@ namespace {
 using nlohmann::json;
 
 constexpr int kPollMs = 50;                       // how soon a stop is noticed
-constexpr std::size_t kLongestOutput = 64 << 20;  // a worker that writes more writes nonsense
+// A worker that writes more writes nonsense. An hour of a proof run at 120 frames a second takes 20 MB.
+constexpr std::size_t kLongestOutput = 256 << 20;
 
-struct Child {
-  pid_t pid = -1;
+// A running worker. It leads a session of its own; whatever way this object ends, the worker and all that it started and
+// that stayed in its session's group have gone, and are waited for.
+class Child {
+ public:
+  explicit Child(const std::vector<std::string>& command);  // throws Error(kMachine)
+  ~Child() {
+    for (int* fd : {&in, &out, &errors}) Close(*fd);
+    if (pid_ < 0 || waited_) return;
+    rusage unused{};
+    Kill();
+    Wait(unused);
+  }
+  Child(const Child&) = delete;
+  Child& operator=(const Child&) = delete;
+
+  void Kill() { kill(-pid_, SIGKILL); }
+  // True once it has ended by itself; does not wait, and leaves its account for Wait.
+  bool Ended() const {
+    siginfo_t info{};
+    return waitid(P_PID, static_cast<id_t>(pid_), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid != 0;
+  }
+  // Blocks until it has ended, and ends what it leaves behind; its exit status, and what it used.
+  int Wait(rusage& usage) {
+    siginfo_t info{};
+    while (waitid(P_PID, static_cast<id_t>(pid_), &info, WEXITED | WNOWAIT) < 0 && errno == EINTR) {
+    }
+    kill(-pid_, SIGKILL);  // while its number is still its own
+    int status = 0;
+    while (wait4(pid_, &status, 0, &usage) < 0 && errno == EINTR) {
+    }
+    waited_ = true;
+    return status;
+  }
+  static void Close(int& fd) {
+    if (fd >= 0) close(fd);
+    fd = -1;
+  }
+
   int in = -1, out = -1;
   int errors = -1;  // what it and the drivers in it say on standard error
+
+ private:
+  pid_t pid_ = -1;
+  bool waited_ = false;
 };
 
 // The last line that was written there, without control characters; empty if none was.
@@ -42,47 +85,61 @@ std::string LastWords(int fd) {
   text.resize(static_cast<std::size_t>(std::max<ssize_t>(0, bytes)));
   while (!text.empty() && std::isspace(static_cast<unsigned char>(text.back()))) text.pop_back();
   if (const auto line = text.rfind('\n'); line != text.npos) text.erase(0, line + 1);
-  std::erase_if(text, [](char c) { return std::iscntrl(static_cast<unsigned char>(c)); });
-  return text.substr(0, 200);
+  return PlainText(text, 200);
 }
 
-Child Start(const std::vector<std::string>& command) {
-  int in[2], out[2];
-  if (pipe2(in, O_CLOEXEC) != 0 || pipe2(out, O_CLOEXEC) != 0)
+Child::Child(const std::vector<std::string>& command) {
+  int to[2], from[2];
+  if (pipe2(to, O_CLOEXEC) != 0) FailMachine("cannot make a pipe: {}", std::strerror(errno));
+  if (pipe2(from, O_CLOEXEC) != 0) {
+    close(to[0]);
+    close(to[1]);
     FailMachine("cannot make a pipe: {}", std::strerror(errno));
+  }
   std::vector<char*> arguments;
   arguments.reserve(command.size() + 1);
   for (const std::string& word : command) arguments.push_back(const_cast<char*>(word.c_str()));
   arguments.push_back(nullptr);
-  const int errors = memfd_create("worker-errors", MFD_CLOEXEC);
-  const pid_t parent = getpid(), pid = fork();
-  if (pid == 0) {
+  in = to[1];
+  out = from[0];
+  errors = memfd_create("worker-errors", MFD_CLOEXEC);
+  const pid_t parent = getpid();
+  pid_ = fork();
+  if (pid_ == 0) {
     // A session of its own: Ctrl-C reaches this program only, which then ends the worker; and SetSessionNiceness.
     setsid();
     prctl(PR_SET_PDEATHSIG, SIGKILL);
     if (getppid() != parent) _exit(127);
-    dup2(in[0], STDIN_FILENO);
-    dup2(out[1], STDOUT_FILENO);
+    dup2(to[0], STDIN_FILENO);
+    dup2(from[1], STDOUT_FILENO);
     if (errors >= 0) dup2(errors, STDERR_FILENO);
     execv(arguments[0], arguments.data());
     _exit(127);
   }
-  close(in[0]);
-  close(out[1]);
-  if (pid < 0) {
-    close(in[1]);
-    close(out[0]);
-    close(errors);
-    FailMachine("cannot start a worker process: {}", std::strerror(errno));
-  }
-  return {pid, in[1], out[0], errors};
+  const int error = errno;
+  close(to[0]);
+  close(from[1]);
+  if (pid_ >= 0) return;
+  for (int* fd : {&in, &out, &errors}) Close(*fd);
+  FailMachine("cannot start a worker process: {}", std::strerror(error));
 }
 
-void WriteAll(int fd, std::string_view text) {
-  while (!text.empty()) {
+// Writes all of `text` while it is taken within `most_seconds`. Where it is not, or the worker has gone, the rest is
+// left: its silence or its exit tells why.
+void WriteAll(int fd, std::string_view text, double most_seconds) {
+  const SteadyClock clock;
+  const std::int64_t end_ns = clock.now_ns() + static_cast<std::int64_t>(most_seconds * 1e9);
+  fcntl(fd, F_SETFL, O_NONBLOCK);
+  while (!text.empty() && clock.now_ns() < end_ns) {
     const ssize_t written = write(fd, text.data(), text.size());
-    if (written <= 0 && errno != EINTR) return;  // it has gone: its exit tells why
-    if (written > 0) text.remove_prefix(static_cast<std::size_t>(written));
+    if (written > 0) {
+      text.remove_prefix(static_cast<std::size_t>(written));
+    } else if (errno == EAGAIN) {
+      pollfd ready{fd, POLLOUT, 0};
+      poll(&ready, 1, kPollMs);
+    } else if (errno != EINTR) {
+      return;
+    }
   }
 }
 
@@ -103,8 +160,10 @@ class Conversation {
       }
       hung_ = request_.silence_seconds > 0 && Since(heard_ns_) > request_.silence_seconds;
       if (hung_ || Since(start_ns_) > request_.deadline_seconds) return false;
-      const int events = poll(&ready, 1, kPollMs);
-      if (events == 0 && Ended()) return true;  // a process that it started may hold its output open
+      // A process that it started may hold its output open. Looked at before its last words are read, not after.
+      const bool ended = child_.Ended();
+      const int events = poll(&ready, 1, ended ? 0 : kPollMs);
+      if (events == 0 && ended) return true;
       if (events <= 0) continue;
       char buffer[65536];
       const ssize_t bytes = read(child_.out, buffer, sizeof buffer);
@@ -125,11 +184,6 @@ class Conversation {
   bool input() const { return input_; }
 
  private:
-  bool Ended() const {
-    siginfo_t info{};
-    return waitid(P_PID, static_cast<id_t>(child_.pid), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid != 0;
-  }
-
   double Since(std::int64_t ns) const { return static_cast<double>(clock_.now_ns() - ns) * 1e-9; }
 
   void Take(std::string_view text) {
@@ -157,7 +211,7 @@ class Conversation {
       nonsense_ = true;
   }
 
-  Child child_;
+  const Child& child_;
   const WorkerRequest& request_;
   const std::atomic<bool>* stop_;
   const std::function<void(double)>& progress_;
@@ -192,33 +246,27 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
   signal(SIGPIPE, SIG_IGN);  // a worker that died before reading is reported, not fatal
   const SteadyClock clock;
   const std::int64_t start_ns = clock.now_ns();
-  const Child child = Start(command_);
   const json message = {{"task", request.task},
                         {"stand_in_gpu", stand_in_gpu_.empty() ? json() : json(stand_in_gpu_)},
                         {"arguments", request.arguments}};
-  WriteAll(child.in, message.dump());
-  close(child.in);
+  const std::string text = JsonText(message);
+  Child child(command_);
+  WriteAll(child.in, text, request.silence_seconds > 0 ? request.silence_seconds : request.deadline_seconds);
+  Child::Close(child.in);
 
   Conversation conversation(child, request, stop_, progress);
   bool in_time = conversation.Listen();
-  if (!in_time || conversation.interrupted() || conversation.nonsense()) kill(child.pid, SIGKILL);
-  close(child.out);
-  int exit = 0;
-  rusage usage{};
+  if (!in_time || conversation.interrupted() || conversation.nonsense()) child.Kill();
+  Child::Close(child.out);
   // One that has closed its output but does not leave is given the rest of its time.
-  while (in_time && wait4(child.pid, &exit, WNOHANG, &usage) == 0) {
-    if (static_cast<double>(clock.now_ns() - start_ns) * 1e-9 > request.deadline_seconds)
-      in_time = false;
-    else
-      usleep(500);
+  while (in_time && !child.Ended()) {
+    in_time = static_cast<double>(clock.now_ns() - start_ns) * 1e-9 <= request.deadline_seconds;
+    usleep(500);
   }
-  if (!in_time) {
-    kill(child.pid, SIGKILL);
-    wait4(child.pid, &exit, 0, &usage);
-  }
-
+  if (!in_time) child.Kill();
+  rusage usage{};
+  const int exit = child.Wait(usage);
   const std::string last_words = LastWords(child.errors);
-  close(child.errors);
 
   WorkerReport report;
   report.last_words = last_words;
@@ -230,7 +278,7 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
   if (!in_time) {
     report.status = WorkerStatus::kTimedOut;
     report.detail = conversation.hung()
-                        ? fmt::format("it hung: not a word for {:.0f} s; it was ended", request.silence_seconds)
+                        ? fmt::format("it hung: it said nothing for {:.0f} s and was ended", request.silence_seconds)
                         : fmt::format("it had not finished after {:.0f} s and was ended", request.deadline_seconds);
   } else if (conversation.nonsense()) {
     report.detail = "it wrote something that is no answer";
