@@ -114,7 +114,8 @@ void AddUplink(po::options_description& options, UplinkOptions& uplink) {
   add("key-file", po::value(&uplink.key_file)->value_name("FILE"),
       "holds the stream key in its first line (SRT: a passphrase in its second)");
   add("seconds", po::value(&uplink.seconds)->value_name("S"), "of measuring, for each ingest (default: 20)");
-  add("most", po::value(&uplink.most)->value_name("RATE"), "send no more than this (default: 100 Mbit/s)");
+  add("most", po::value(&uplink.most)->value_name("RATE"),
+      "send no more than this in any second (default: what the destinations need, told before it is sent)");
   add("encoder", po::value(&uplink.encoder)->value_name("NAME"), "for comparing rate controls (default: x264)");
   add("preset", po::value(&uplink.preset)->value_name("NAME"), "its preset (default: superfast)");
 }

@@ -21,6 +21,7 @@ using nlohmann::json;
 
 constexpr double kMostDelaySeconds = 1.5;
 
+std::string Mbps(double kbps) { return fmt::format("{:.3g} Mbit/s", kbps / 1000); }
 std::string Kbps(double kbps) { return fmt::format("{:.0f} kbit/s", kbps); }
 
 struct Addressed {
@@ -51,29 +52,49 @@ std::vector<Addressed> Addresses(const Session& session, Show& show) {
 
 // Encoded once, sent again and again.
 TestStream MakeTestStream(Session& session) {
-  constexpr double kFps = 30;
-  Footage pictures = PrepareFootage({"start-line", {640, 360}, {30, 1}, 2}, DefaultCacheFolder(), [](double) {});
+  constexpr FrameRate kRate{60, 1};
+  Footage pictures = PrepareFootage({"start-line", {640, 360}, kRate, 2}, DefaultCacheFolder(), [](double) {});
   EncodeSettings settings;
   settings.encoder = "x264";
   settings.preset = "superfast";
   settings.size = {640, 360};
-  settings.frame_rate = {30, 1};
+  settings.frame_rate = kRate;
   settings.bit_rate = settings.maximum_bit_rate = BitRate::FromKbps(600);
   settings.keyframe_seconds = 1;
   const auto file = session.scratch() / "test-stream.mkv";
   session.runner().Encode(settings, pictures, file);
-  return TestStream(ReadCodedPictures(file), kFps);
+  return TestStream(ReadCodedPictures(file), kRate.fps());
 }
 
-std::vector<IngestReport> Measure(Session& session, const std::vector<Addressed>& addresses) {
+// How much a measurement may send, and why so much.
+struct SendLimit {
+  double kbps = 0;
+  std::string how;
+};
+SendLimit LimitFor(const UplinkOptions& options, const Show& show) {
+  if (!options.most.empty()) {
+    const double kbps = BitRate::Parse(options.most).kbps();
+    if (kbps < kLeastVideoKbps || kbps > kMostTestKbps)
+      FailInput("--most: give {:g} kbit/s to {:g} Mbit/s, not {}", kLeastVideoKbps, kMostTestKbps / 1000, options.most);
+    return {kbps, "as --most says"};
+  }
+  constexpr double kToBeSure = 1.2;  // a line that carries just what is needed shows that it does
+  const FrameRate rate = show.stream_rate.value_or(show.source_rate);
+  const LineNeed need = NeedOf(Takers(show), show.reserve, show.stream_bit_rate, show.line.kind, rate.fps());
+  return {std::clamp(need.kbps * kToBeSure, 2 * kLeastVideoKbps, kMostTestKbps), "enough for " + need.how};
+}
+
+std::vector<IngestReport> Measure(Session& session, const Show& show, const std::vector<Addressed>& addresses) {
   const UplinkOptions& options = session.request().uplink;
+  const SendLimit limit = LimitFor(options, show);
   const StreamKey key = options.key_file.empty() ? StreamKey{"test", ""} : ReadKeyFile(options.key_file);
   const TestStream stream = MakeTestStream(session);
   std::vector<IngestReport> reports;
-  session.progress().Stage("measuring the line", static_cast<int>(addresses.size()));
+  session.progress().Stage(fmt::format("measuring the line: sending at most {} ({}) for {:g} s to each ingest",
+                                       Mbps(limit.kbps), limit.how, options.seconds),
+                           static_cast<int>(addresses.size()));
   for (const Addressed& address : addresses) {
-    MeasureRequest request{address.url, key, options.seconds};
-    if (!options.most.empty()) request.most_kbps = BitRate::Parse(options.most).kbps();
+    const MeasureRequest request{address.url, key, options.seconds, limit.kbps};
     reports.push_back(MeasureIngest(request, stream, [&](double share) {
       if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
       session.progress().Show(address.name, share);
@@ -105,7 +126,10 @@ void PrintIngests(const std::vector<IngestReport>& reports) {
       table.Row(std::move(row));
       continue;
     }
-    const std::string note = !r.trouble.empty() ? r.trouble : r.filled ? "" : "the line carries more than was sent";
+    const std::string note =
+        !r.trouble.empty() ? r.trouble
+        : r.filled         ? ""
+                   : fmt::format("carries more; {} at most were sent, --most RATE sends more", Mbps(r.most_kbps));
     table.Row({{r.url + (r.simulated ? " (simulated)" : "")},
                Number(fmt::format("{:.0f} ms", r.connect_ms)),
                Number(fmt::format("{:.1f} ms", r.round_trip_ms)),
@@ -293,7 +317,7 @@ int RunUplink(Session& session) {
   const std::vector<Addressed> addresses = Addresses(session, show);
   std::vector<IngestReport> reports;
   if (!addresses.empty()) {
-    reports = Measure(session, addresses);
+    reports = Measure(session, show, addresses);
     if (!reports.front().measured()) throw Error(Fault::kInput, reports.front().trouble);
     show.line.trace = reports.front().Trace();
     show.line.readings.clear();

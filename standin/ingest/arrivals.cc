@@ -27,6 +27,7 @@ void Arrivals::Add(const std::string& connection, std::size_t bytes, int picture
   const std::scoped_lock lock(mutex_);
   Second& second = At(connection, when);
   second.bytes += bytes;
+  bytes_ += bytes;
   second.pictures += pictures;
 }
 
@@ -35,6 +36,8 @@ void Arrivals::Add(const std::string& connection, const kettle::RtmpMessage& mes
   Second& second = At(connection, when);
   const double seconds = std::chrono::duration<double>(when - *start_).count();
   second.bytes += message.body.size();
+  bytes_ += message.body.size();
+  largest_message_bytes_ = std::max<std::size_t>(largest_message_bytes_, message.body.size());
   const bool video = message.type == RtmpType::kVideo,
              header = video && message.body.size() > 1 && message.body[1] == 0;
   if (!video) second.sounds += message.type == RtmpType::kAudio;

@@ -2,6 +2,7 @@
 // What arrived, second by second, as CSV.
 #pragma once
 
+#include <atomic>
 #include <chrono>
 #include <fstream>
 #include <map>
@@ -23,6 +24,8 @@ class Arrivals {
   void Add(const std::string& connection, const kettle::RtmpMessage& message, Clock::time_point when);
   // Bytes that are no RTMP message.
   void Add(const std::string& connection, std::size_t bytes, int pictures, Clock::time_point when);
+  std::size_t bytes() const { return bytes_; }                                  // of all so far; thread-safe
+  std::size_t largest_message_bytes() const { return largest_message_bytes_; }  // RTMP's; thread-safe
   // Writes the seconds that are over.
   void Flush(Clock::time_point now);
 
@@ -36,6 +39,7 @@ class Arrivals {
     double earliest = 1e18;  // arrival less timestamp, in seconds
   };
   Second& At(const std::string& connection, Clock::time_point when);  // needs the lock
+  std::atomic<std::size_t> bytes_ = 0, largest_message_bytes_ = 0;
   std::mutex mutex_;
   std::ofstream file_;
   std::optional<Clock::time_point> start_;

@@ -155,17 +155,20 @@ void IngestServer::ServeOne(int socket, int number) try {
   Connection connection(socket, context_);
   std::optional<FlvFile> file;
   std::mutex writing;
-  kettle::RtmpServerSession session({[&](const std::string&, const std::string& key) {
-                                       const bool right = options_.key.empty() || key == options_.key;
-                                       ++(right ? accepted_ : refused_);
-                                       if (right && !options_.save_folder.empty())
-                                         file.emplace(options_.save_folder + "/" + std::to_string(number) + ".flv");
-                                       return right;
-                                     },
-                                     [&](const kettle::RtmpMessage& message) {
-                                       arrivals_.Add(std::to_string(number), message, Clock::now());
-                                       if (file) file->Write(message);
-                                     }});
+  kettle::RtmpServerSession::Callbacks callbacks{
+      [&](const std::string&, const std::string& key) {
+        const bool right = options_.key.empty() || key == options_.key;
+        ++(right ? accepted_ : refused_);
+        if (right && !options_.save_folder.empty())
+          file.emplace(options_.save_folder + "/" + std::to_string(number) + ".flv");
+        return right;
+      },
+      [&](const kettle::RtmpMessage& message) {
+        arrivals_.Add(std::to_string(number), message, Clock::now());
+        if (file) file->Write(message);
+      }};
+  if (!options_.refusal.empty()) callbacks.refusal = options_.refusal;
+  kettle::RtmpServerSession session(std::move(callbacks));
   Delivery delivery(connection, session, writing, ending_);
   const std::size_t piece = link_.piece_bytes();
   while (!ending_ && !delivery.done()) {

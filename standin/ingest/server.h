@@ -26,6 +26,7 @@ struct IngestOptions {
   std::string key, passphrase;           // empty: any key is accepted, nothing encrypted; the passphrase is SRT's
   std::string report, save_folder;       // empty: none
   std::string certificate, private_key;  // PEM files; both: TLS
+  std::string refusal;                   // what a refused client is told; empty: as usual
 };
 
 class IngestServer {
@@ -42,6 +43,8 @@ class IngestServer {
   // Of all connections so far.
   int accepted() const;
   int refused() const;
+  std::size_t arrived_bytes() const { return arrivals_.bytes(); }
+  std::size_t largest_message_bytes() const { return arrivals_.largest_message_bytes(); }
 
  private:
   void ServeOne(int socket, int number);

@@ -57,5 +57,24 @@ TEST(FrameRate, DueTimesNeverDrift) {
   EXPECT_EQ((FrameRate{60, 1}).due_ns(1), 16'666'666);
 }
 
+// Unreduced rates, as containers and headers may give them, once overflowed when a frame's time was asked for.
+TEST(FrameRate, IsReducedAndItsTimesDoNotOverflow) {
+  EXPECT_EQ(FrameRate::Of(2'000'000'000, 1'000'000'000), (FrameRate{2, 1}));
+  EXPECT_EQ(FrameRate::Parse("60000000/1001000").str(), "60000/1001");
+  EXPECT_EQ(FrameRate::Of(0, 1), (FrameRate{0, 1}));
+  EXPECT_EQ(FrameRate::Of(30, 0), (FrameRate{0, 1}));
+  EXPECT_EQ(FrameRate::Of(-30, 1), (FrameRate{0, 1}));
+  EXPECT_EQ(FrameRate::Of(1, 3'000'000'000), (FrameRate{0, 1})) << "one picture in a century";
+  const FrameRate nearest = FrameRate::Of(2'147'483'647, 71'582'789);  // no common divisor
+  EXPECT_NEAR(nearest.fps(), 2'147'483'647.0 / 71'582'789, 1e-6);
+  EXPECT_LE(nearest.numerator, 1'000'000);
+  for (const FrameRate rate : {nearest, FrameRate{999'983, 999'979}, FrameRate{480, 1}}) {
+    const std::int64_t index = (std::int64_t{1} << 31) - 1;
+    EXPECT_NEAR(static_cast<double>(rate.due_ns(index)) * 1e-9, static_cast<double>(index) / rate.fps(),
+                1e-6 * static_cast<double>(index));
+    EXPECT_GE(rate.due_ns(index), rate.due_ns(index - 1));
+  }
+}
+
 }  // namespace
 }  // namespace kettle

@@ -94,5 +94,19 @@ TEST(Budget, ItsJsonNamesTheVideoOfEachDestination) {
   EXPECT_FALSE(json.at("binding_limit").get<std::string>().empty());
 }
 
+TEST(NeedOf, IsWhatEveryDestinationTakesWithWhatElseTheLineMustCarry) {
+  const std::vector<Taker> takers{{"Tight", BitRate::FromKbps(3500)}, {"Wide", std::nullopt, BitRate::FromKbps(6000)}};
+  const double each = 160 + WrappingKbps(60);
+  const LineNeed need = NeedOf(takers, {{"game", BitRate::FromKbps(300)}}, std::nullopt, LinkKind::kWired, 60);
+  EXPECT_NEAR(need.kbps, (3500 + 6000 + 2 * each) / 0.95 + 300, 1e-6);
+  EXPECT_THAT(need.how, testing::AllOf(testing::HasSubstr("3500 kbit/s of video for Tight"),
+                                       testing::HasSubstr("6000 kbit/s of video for Wide"),
+                                       testing::HasSubstr("what is reserved"), testing::HasSubstr("5 % kept free")));
+  EXPECT_NEAR(NeedOf(takers, {}, BitRate::FromKbps(4000), LinkKind::kCellular, 60).kbps, (3500 + 4000 + 2 * each) / 0.8,
+              1e-6)
+      << "no more than the show asks for, nor than a destination takes";
+  EXPECT_NEAR(NeedOf({}, {}, std::nullopt, LinkKind::kWired, 60).kbps, (8000 + each) / 0.95, 1e-6);
+}
+
 }  // namespace
 }  // namespace kettle

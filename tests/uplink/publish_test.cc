@@ -153,6 +153,12 @@ TEST_F(PublishTest, AWrongKeyIsRefusedAndNeverShown) {
   while (ingest.server().refused() < 1) usleep(1000);
 }
 
+TEST_F(PublishTest, AnIngestThatRepeatsTheKeyDoesNotShowIt) {
+  RunningIngest ingest({.key = "right", .refusal = "no stream \"s3cret\"\r\n\x1b[31mhere\xFF"});
+  const IngestReport report = MeasureIngest({ingest.url(), {"s3cret"}, 5}, MakeStream(), [](double) {});
+  EXPECT_THAT(report.trouble, HasSubstr("no stream \"(hidden)\"   [31mhere\xEF\xBF\xBD"));
+}
+
 TEST_F(PublishTest, OverSrtPicturesArriveAndPlay) {
   std::filesystem::create_directory(path("saved"));
   const TestStream stream = MakeStream();
@@ -286,6 +292,34 @@ TEST_F(PublishTest, AnIngestThatGoesAwayLeavesWhatWasMeasured) {
   });
   EXPECT_THAT(report.trouble, HasSubstr("connection"));
   EXPECT_TRUE(report.measured());
+}
+
+TEST_F(PublishTest, NoMoreIsSentThanAsked) {
+  for (const char* scheme : {"rtmp", "srt"}) {
+    RunningIngest open({.srt_port = 0});
+    MeasureRequest request{open.url(scheme), {"key"}, 5};
+    request.most_kbps = 3000;
+    const auto start = std::chrono::steady_clock::now();
+    const IngestReport report = MeasureIngest(request, MakeStream(), [](double) {});
+    const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    EXPECT_EQ(report.trouble, "");
+    ASSERT_TRUE(report.measured()) << scheme;
+    EXPECT_FALSE(report.filled) << scheme << ": the line carries more";
+    EXPECT_LE(report.sustained_kbps, 3000) << scheme;
+    EXPECT_LE(static_cast<double>(open.server().arrived_bytes()), 3000 * 125 * seconds) << scheme;
+    EXPECT_EQ(report.most_kbps, 3000);
+  }
+}
+
+// Of a real server: it closes the connection at a message of a megabyte.
+TEST_F(PublishTest, PicturesAreNoLargerThanThoseOfRealEncodes) {
+  RunningIngest ingest({});
+  MeasureRequest request{ingest.url(), {"key"}, 5};
+  request.most_kbps = kMostTestKbps;
+  const IngestReport report = MeasureIngest(request, MakeStream(), [](double) {});
+  EXPECT_EQ(report.trouble, "");
+  EXPECT_LT(ingest.server().largest_message_bytes(), 1u << 20);
+  EXPECT_GT(ingest.server().largest_message_bytes(), 1u << 16) << "they did grow";
 }
 
 TEST_F(PublishTest, AStandstillIsNoticed) {

@@ -101,7 +101,9 @@ Y4mFile::Y4mFile(const std::filesystem::path& path) : mapping_(std::make_shared<
     if (field[0] == 'W') size_.width = std::atoi(value.c_str());
     if (field[0] == 'H') size_.height = std::atoi(value.c_str());
     if (field[0] == 'C' && !value.starts_with("420")) FailInput("{}: only 4:2:0 Y4M is read", path.string());
-    if (field[0] == 'F') std::sscanf(value.c_str(), "%d:%d", &rate_.numerator, &rate_.denominator);
+    long long numerator = 0, denominator = 0;
+    if (field[0] == 'F' && std::sscanf(value.c_str(), "%lld:%lld", &numerator, &denominator) == 2)
+      rate_ = FrameRate::Of(numerator, denominator);
   }
   header_bytes_ = end + 1;
   frame_bytes_ = kFrameMark.size() + PictureBytes(size_);

@@ -112,20 +112,22 @@ void Connection::FailTls(const std::string& host) {
 
 void Connection::SecureIt(const std::string& host, double patience_seconds) {
   context_.reset(SSL_CTX_new(TLS_client_method()));
-  SSL_CTX_set_default_verify_paths(context_.get());
+  if (!context_ || SSL_CTX_set_default_verify_paths(context_.get()) != 1)
+    FailMachine("TLS cannot be set up on this machine: {}", "no trusted certificates are found (ca-certificates)");
   SSL_CTX_set_verify(context_.get(), SSL_VERIFY_PEER, nullptr);
   SSL_CTX_set_min_proto_version(context_.get(), TLS1_2_VERSION);
   SSL_CTX_set_mode(context_.get(), SSL_MODE_ENABLE_PARTIAL_WRITE | SSL_MODE_ACCEPT_MOVING_WRITE_BUFFER);
   ssl_.reset(SSL_new(context_.get()));
   SSL_set_fd(ssl_.get(), socket_);
-  SSL_set_tlsext_host_name(ssl_.get(), host.c_str());
+  if (!ssl_ || SSL_set_tlsext_host_name(ssl_.get(), host.c_str()) != 1)
+    FailInput("{}: no name that TLS can ask for", host);
   in6_addr number;
   const bool is_address =
       inet_pton(AF_INET, host.c_str(), &number) == 1 || inet_pton(AF_INET6, host.c_str(), &number) == 1;
-  if (is_address)
-    X509_VERIFY_PARAM_set1_ip_asc(SSL_get0_param(ssl_.get()), host.c_str());
-  else
-    SSL_set1_host(ssl_.get(), host.c_str());
+  // Without a name to check, any certificate would do.
+  const int named = is_address ? X509_VERIFY_PARAM_set1_ip_asc(SSL_get0_param(ssl_.get()), host.c_str())
+                               : SSL_set1_host(ssl_.get(), host.c_str());
+  if (named != 1) FailInput("{}: the certificate cannot be checked against this name; nothing was sent", host);
   ShakeHands(SSL_connect, host, patience_seconds);
 }
 
@@ -201,6 +203,10 @@ TcpState Connection::state() const {
 }
 
 void Connection::LimitHeld(int bytes) { setsockopt(socket_, SOL_SOCKET, SO_SNDBUF, &bytes, sizeof bytes); }
+void Connection::LimitPace(double kbps) {
+  const auto bytes_per_second = static_cast<std::uint64_t>(kbps * 125);
+  setsockopt(socket_, SOL_SOCKET, SO_MAX_PACING_RATE, &bytes_per_second, sizeof bytes_per_second);
+}
 void Connection::LimitUnsent(int bytes) { setsockopt(socket_, IPPROTO_TCP, TCP_NOTSENT_LOWAT, &bytes, sizeof bytes); }
 
 }  // namespace kettle

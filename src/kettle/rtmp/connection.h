@@ -45,6 +45,8 @@ class Connection {
   bool Wait(bool for_writing, double seconds) const;
 
   TcpState state() const;
+  // The kernel sends no faster than this, also what it has taken at once (SO_MAX_PACING_RATE).
+  void LimitPace(double kbps);
   // Of what the kernel has taken it may hold so much back unsent.
   void LimitUnsent(int bytes);
   // It holds at most about so much, on its way or unsent: more would wait where it cannot be dropped. To be called

@@ -38,6 +38,7 @@ class RtmpPublisher {
   bool insists() const { return secure_; }
   TcpState state() const { return connection_->state(); }
   void LimitUnsent(int bytes) { connection_->LimitUnsent(bytes); }
+  void LimitPace(double kbps) { connection_->LimitPace(kbps); }
   void LimitHeld(int bytes) { connection_->LimitHeld(bytes); }
 
   // Ends the publish in good order, for at most so long.
@@ -49,8 +50,8 @@ class RtmpPublisher {
   // Reads until a command of that name comes; its values.
   std::vector<AmfValue> Await(const std::string& what);
   void TakeIn();
-  std::string Read();                         // what came in, which may be nothing; counted
-  void Attend(const RtmpMessage& message);    // to what every RTMP connection asks of its other side
+  std::string Read();                       // what came in, which may be nothing; counted
+  void Attend(const RtmpMessage& message);  // to what every RTMP connection asks of its other side
 
   std::string where_, key_;
   double patience_seconds_;

@@ -70,7 +70,8 @@ void RtmpServerSession::Handle(const RtmpMessage& message, std::string& reply) {
   }
 }
 
-std::string RtmpServerSession::Status(std::uint32_t stream, const char* level, const char* code, const char* words) {
+std::string RtmpServerSession::Status(std::uint32_t stream, const char* level, const char* code,
+                                      const std::string& words) {
   const AmfObject info{{"level", level}, {"code", code}, {"description", words}};
   return writer_.Write({RtmpType::kCommand, 0, stream, WriteAmf({"onStatus", 0.0, AmfValue(), info})}, 5);
 }
@@ -101,9 +102,8 @@ void RtmpServerSession::Command(const RtmpMessage& message, std::string& reply) 
     const std::string key = values.size() > 3 ? values[3].text() : "";
     publishing_ = callbacks_.accept(app_, key);
     finished_ = !publishing_;
-    reply += publishing_
-                 ? Status(message.stream, "status", "NetStream.Publish.Start", "publishing")
-                 : Status(message.stream, "error", "NetStream.Publish.BadName", "this stream key is not accepted");
+    reply += publishing_ ? Status(message.stream, "status", "NetStream.Publish.Start", "publishing")
+                         : Status(message.stream, "error", "NetStream.Publish.BadName", callbacks_.refusal);
   } else if (name == "FCUnpublish" || name == "deleteStream" || name == "closeStream") {
     publishing_ = false;
     finished_ = true;

@@ -18,6 +18,7 @@ class RtmpServerSession {
     // Asked once, with the application's name and the key; false refuses the publish.
     std::function<bool(const std::string& app, const std::string& key)> accept;
     std::function<void(const RtmpMessage&)> media;  // audio, video and data of an accepted publish
+    std::string refusal = "this stream key is not accepted";
   };
   explicit RtmpServerSession(Callbacks callbacks) : callbacks_(std::move(callbacks)) {}
 
@@ -31,7 +32,7 @@ class RtmpServerSession {
   std::string Handshake();
   void Handle(const RtmpMessage& message, std::string& reply);
   void Command(const RtmpMessage& message, std::string& reply);
-  std::string Status(std::uint32_t stream, const char* level, const char* code, const char* words);
+  std::string Status(std::uint32_t stream, const char* level, const char* code, const std::string& words);
 
   enum class Stage { kHello, kEcho, kOpen } stage_ = Stage::kHello;
   Callbacks callbacks_;

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/rtmp/url.h"
 
-#include <algorithm>
 #include <cstdlib>
 #include <fstream>
 
 #include "kettle/units/error.h"
+#include "kettle/units/plain_text.h"
 
 namespace kettle {
 
@@ -23,18 +23,23 @@ IngestUrl IngestUrl::Parse(const std::string& text) {
   if (colon == text.npos || (url.scheme != "rtmp" && url.scheme != "rtmps" && url.scheme != "srt"))
     FailInput("an address begins with rtmp://, rtmps:// or srt://: \"rtmp://host:1935/live\"");
   const std::string rest = text.substr(colon + 3);
+  // Keys are pasted in many ways; none of them is repeated.
+  if (rest.find('@') != rest.npos)
+    FailInput("an address holds no user name or password; give the stream key with --key-file");
+  if (rest.find_first_of("?#&=") != rest.npos)
+    FailInput(
+        "an address ends before any \"?\", \"#\", \"&\" or \"=\": what follows may hold the stream key, which is given "
+        "with --key-file");
   const auto slash = rest.find('/');
-  std::string place = rest.substr(0, slash);
+  const std::string place = rest.substr(0, slash);
   if (slash != rest.npos) url.app = rest.substr(slash + 1);
   while (!url.app.empty() && url.app.back() == '/') url.app.pop_back();
-  if (place.find('@') != place.npos)
-    FailInput("an address holds no user name or password; give the stream key with --key-file");
-  if (std::count(url.app.begin(), url.app.end(), '/') > 0 || url.app.find('?') != url.app.npos)
+  if (url.app.find('/') != url.app.npos)
     FailInput("the address ends with the application's name: \"{}://{}/{}\"; give the stream key with --key-file",
-              url.scheme, place, url.app.substr(0, url.app.find_first_of("/?")));
+              url.scheme, PlainText(place), PlainText(url.app.substr(0, url.app.find('/'))));
   const bool bracket = !place.empty() && place[0] == '[';  // IPv6
   const auto host_end = bracket ? place.find(']') : place.find(':');
-  if (bracket && host_end == place.npos) FailInput("\"{}\": an IPv6 address ends with ]", place);
+  if (bracket && host_end == place.npos) FailInput("an IPv6 address ends with ]: \"{}://[::1]:1935/live\"", url.scheme);
   url.host = bracket ? place.substr(1, host_end - 1) : place.substr(0, host_end);
   const auto port_at = place.find(':', bracket ? host_end : 0);
   url.port = UsualPort(url.scheme);
@@ -43,13 +48,13 @@ IngestUrl IngestUrl::Parse(const std::string& text) {
     char* end = nullptr;
     const long number = std::strtol(port.c_str(), &end, 10);
     if (port.empty() || *end != 0 || number < 1 || number > 65535)
-      FailInput("\"{}\" is not a port; ports go from 1 to 65535", port);
+      FailInput("what follows the host's colon is not a port; ports go from 1 to 65535");
     url.port = static_cast<int>(number);
   }
   if (url.host.empty()) FailInput("the address names no host: \"{}://host:1935/live\"", url.scheme);
-  if (url.port == 0) FailInput("srt needs a port: \"srt://{}:9000\"", url.host);
+  if (url.port == 0) FailInput("srt needs a port: \"srt://{}:9000\"", PlainText(url.host));
   if (url.app.empty() && url.scheme != "srt")
-    FailInput("the address names no application: \"{}://{}/live\"", url.scheme, place);
+    FailInput("the address names no application: \"{}://{}/live\"", url.scheme, PlainText(place));
   return url;
 }
 

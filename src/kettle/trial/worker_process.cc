@@ -17,8 +17,8 @@
 
 #include "kettle/store/json_text.h"
 #include "kettle/units/clock.h"
-#include "kettle/units/plain_text.h"
 #include "kettle/units/error.h"
+#include "kettle/units/plain_text.h"
 
 namespace kettle {
 
@@ -26,12 +26,12 @@ namespace {
 
 using nlohmann::json;
 
-constexpr int kPollMs = 50;                       // how soon a stop is noticed
+constexpr int kPollMs = 50;  // how soon a stop is noticed
 // A worker that writes more writes nonsense. An hour of a proof run at 120 frames a second takes 20 MB.
 constexpr std::size_t kLongestOutput = 256 << 20;
 
-// A running worker. It leads a session of its own; whatever way this object ends, the worker and all that it started and
-// that stayed in its session's group have gone, and are waited for.
+// A running worker. It leads a session of its own; whatever way this object ends, the worker and all that it started
+// and that stayed in its session's group have gone, and are waited for.
 class Child {
  public:
   explicit Child(const std::vector<std::string>& command);  // throws Error(kMachine)
@@ -45,7 +45,10 @@ class Child {
   Child(const Child&) = delete;
   Child& operator=(const Child&) = delete;
 
-  void Kill() { kill(-pid_, SIGKILL); }
+  void Kill() {
+    kill(-pid_, SIGKILL);
+    kill(pid_, SIGKILL);  // where it does not lead its group yet
+  }
   // True once it has ended by itself; does not wait, and leaves its account for Wait.
   bool Ended() const {
     siginfo_t info{};

@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 #include <numeric>
 #include <optional>
+#include <utility>
 
 #include "kettle/units/error.h"
 
@@ -29,11 +30,6 @@ std::string_view Trim(std::string_view text) {
   while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
   while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
   return text;
-}
-
-FrameRate Reduced(int numerator, int denominator) {
-  const int divisor = std::gcd(numerator, denominator);
-  return {numerator / divisor, denominator / divisor};
 }
 
 struct RateUnit {
@@ -73,13 +69,36 @@ FrameRate FrameRate::Parse(std::string_view text) {
     FailInput("\"{}\" is not a frame rate; write it as \"60\" or as a fraction, \"60000/1001\"", text);
   if (*numerator <= 0 || *denominator <= 0 || *numerator < *denominator || *numerator / *denominator > kLargestRate)
     FailInput("a frame rate of {} makes no sense; it must be 1 to {} frames a second", text, kLargestRate);
-  return Reduced(*numerator, *denominator);
+  return Of(*numerator, *denominator);
+}
+
+FrameRate FrameRate::Of(std::int64_t numerator, std::int64_t denominator) {
+  constexpr std::int64_t kLargestTerm = 1'000'000;
+  if (numerator <= 0 || denominator <= 0) return {0, 1};
+  const std::int64_t divisor = std::gcd(numerator, denominator);
+  numerator /= divisor;
+  denominator /= divisor;
+  if (std::max(numerator, denominator) <= kLargestTerm)
+    return {static_cast<int>(numerator), static_cast<int>(denominator)};
+  // Continued fractions: the last convergent whose terms are small enough.
+  std::int64_t above[2] = {1, 0}, below[2] = {0, 1};  // the last two, newest first
+  while (denominator != 0) {
+    const std::int64_t whole = numerator / denominator;
+    if (whole > kLargestTerm) break;
+    const std::int64_t next_above = whole * above[0] + above[1], next_below = whole * below[0] + below[1];
+    if (std::max(next_above, next_below) > kLargestTerm) break;
+    above[1] = std::exchange(above[0], next_above);
+    below[1] = std::exchange(below[0], next_below);
+    numerator = std::exchange(denominator, numerator % denominator);
+  }
+  if (above[0] == 0 || below[0] == 0) return {0, 1};
+  return {static_cast<int>(above[0]), static_cast<int>(below[0])};
 }
 
 std::int64_t FrameRate::due_ns(std::int64_t index) const {
-  // Split so that nothing overflows: whole cycles of `numerator` frames last `denominator` seconds.
-  const std::int64_t cycles = index / numerator, rest = index % numerator;
-  return cycles * denominator * 1'000'000'000 + rest * denominator * 1'000'000'000 / numerator;
+  // Of 64 bits, index times denominator times 10^9 would overflow within hours.
+  __extension__ using Wide = __int128;
+  return static_cast<std::int64_t>(static_cast<Wide>(index) * denominator * 1'000'000'000 / numerator);
 }
 
 std::string FrameRate::str() const {

@@ -134,6 +134,26 @@ Budget MakeBudget(const Line& line, const std::vector<std::pair<std::string, Bit
   return budget;
 }
 
+LineNeed NeedOf(const std::vector<Taker>& takers, const std::vector<std::pair<std::string, BitRate>>& reserve,
+                std::optional<BitRate> wanted, LinkKind kind, double fps) {
+  constexpr double kUnlimitedKbps = 8000;
+  const std::vector<Taker> all = takers.empty() ? std::vector<Taker>{{"a destination without a stated limit"}} : takers;
+  LineNeed need;
+  for (const Taker& taker : all) {
+    const double limit = LimitOf(taker).first;
+    double kbps = std::isinf(limit) ? kUnlimitedKbps : limit;
+    if (wanted) kbps = std::min(limit, wanted->kbps());
+    need.kbps += kbps + taker.audio.kbps() + WrappingKbps(fps);
+    need.how += fmt::format("{}{:.0f} kbit/s of video for {}", need.how.empty() ? "" : ", ", kbps, taker.name);
+  }
+  const double kept_free = 1 - MostShare(kind, true);
+  need.kbps /= 1 - kept_free;
+  for (const auto& [what, rate] : reserve) need.kbps += rate.kbps();
+  need.how += fmt::format(", with sound{} and {:.0f} % kept free", reserve.empty() ? "" : ", what is reserved",
+                          kept_free * 100);
+  return need;
+}
+
 double Budget::reserved_kbps() const {
   double sum = 0;
   for (const auto& [what, kbps] : reserved) sum += kbps;

@@ -68,6 +68,16 @@ LineTrace LineLeft(const Line& line, const std::vector<std::pair<std::string, Bi
 // The most that any rate is worth asking about: what the strictest taker allows, or what the line carries at its best.
 double MostKbps(const LineTrace& line, const std::vector<Taker>& takers);
 
+// What a line must carry so that every taker gets all that it takes.
+struct LineNeed {
+  double kbps = 0;
+  std::string how;  // the sum, in words
+};
+// Pictures for each taker as far as it limits them, at most `wanted` if that is given; a taker without limits gets
+// 8000 kbit/s. Sound and wrapping, what is reserved, and what is kept free of a steady line of that kind come on top.
+LineNeed NeedOf(const std::vector<Taker>& takers, const std::vector<std::pair<std::string, BitRate>>& reserve,
+                std::optional<BitRate> wanted, LinkKind kind, double fps);
+
 // How much more the line would have to carry for the least picture.
 double MissingKbps(const Budget& budget);
 

@@ -10,6 +10,7 @@
 
 #include "kettle/units/error.h"
 #include "kettle/units/statistics.h"
+#include "kettle/uplink/send_allowance.h"
 #include "kettle/uplink/test_publish.h"
 
 namespace kettle {
@@ -32,8 +33,11 @@ class Measuring {
         stream_(stream),
         report_(report),
         publish_(StartTestPublish(request.url, request.key, stream, request.patience_seconds)),
+        allowance_(request.most_kbps * kPayloadShare),
         quiet_seconds_(std::min(2.0, request.seconds * 0.15)) {
     const TestPublish::Started started = publish_->started();
+    publish_->LimitRate(request.most_kbps);
+    report_.most_kbps = request.most_kbps;
     report_.connect_ms = started.connect_seconds * 1000;
     report_.start_ms = started.publish_seconds * 1000;
     report_.answer_ms = started.answer_seconds * 1000;
@@ -49,13 +53,15 @@ class Measuring {
         progress(now() / request_.seconds);
       }
       if (now() >= stream_.SecondsOf(next_)) GivePicture();
-      waiting_.erase(0, publish_->Send(waiting_));
-      ran_dry_ = ran_dry_ || waiting_.empty();
+      const bool line_takes_all = SendWhatMayBeSent();
+      ran_dry_ = ran_dry_ || line_takes_all;
       const double until =
           std::min({samples_.back().seconds + kSampleSeconds, stream_.SecondsOf(next_), request_.seconds}) - now();
       if (until <= 0) continue;
       if (waiting_.empty())
         std::this_thread::sleep_for(std::chrono::duration<double>(until));
+      else if (line_takes_all)
+        std::this_thread::sleep_for(std::chrono::duration<double>(std::min(until, kAllowanceSeconds)));
       else
         publish_->WaitToSend(until);
     }
@@ -82,11 +88,21 @@ class Measuring {
     const auto bytes = static_cast<double>(last.acknowledged_bytes - first.acknowledged_bytes);
     if (packets > 0) report_.resent_share = static_cast<double>(last.resent_packets - first.resent_packets) / packets;
     if (bytes > 0) report_.line_kbps = report_.sustained_kbps * (1 + publish_->header_bytes() * packets / bytes);
-    report_.filled = dry_pictures_ * 5 < loaded_pictures_;
+    report_.filled = dry_pictures_ * 5 < loaded_pictures_ &&
+                     report_.sustained_kbps < kNearlyAll * request_.most_kbps * kPayloadShare;
   }
 
  private:
   static constexpr double kRampSeconds = 1.5;  // the line fills up: not counted
+
+  // True if the line took all that it was given: all that waited, or all that the limit lets pass by now.
+  bool SendWhatMayBeSent() {
+    const std::size_t part = std::min(waiting_.size(), allowance_.Bytes(now()));
+    const std::size_t taken = publish_->Send(std::string_view(waiting_).substr(0, part));
+    allowance_.Take(taken);
+    waiting_.erase(0, taken);
+    return taken == part;
+  }
 
   double now() const { return std::chrono::duration<double>(Clock::now() - start_).count(); }
 
@@ -123,7 +139,15 @@ class Measuring {
     if (waiting_.size() > ahead * 4 + (64 << 10)) skipping_ = true;
     if (stream_.IsKeyframe(number) && waiting_.size() <= ahead * 4) skipping_ = false;
     if (skipping_) return;
-    waiting_ += publish_->Picture(number, loaded && waiting_.size() < ahead ? ahead - waiting_.size() : 0);
+    waiting_ += publish_->Picture(number, loaded && waiting_.size() < ahead ? FillTo(ahead - waiting_.size()) : 0);
+  }
+
+  // How large the next picture is made: towards `missing`, but not larger than the busiest pictures of a real encode.
+  std::size_t FillTo(std::size_t missing) const {
+    constexpr double kBusiest = 1.5;              // of the average
+    constexpr std::size_t kLargest = 512u << 10;  // bytes
+    const double average = wanted_kbps_ * 1000 / 8 * stream_.SecondsOf(1);
+    return std::min({missing, static_cast<std::size_t>(average * kBusiest), kLargest});
   }
 
   void SummariseRoundTrips() {
@@ -153,11 +177,14 @@ class Measuring {
            share * static_cast<double>(after->sent.acknowledged_bytes - before.sent.acknowledged_bytes);
   }
 
-  static constexpr double kLeastKbps = 500, kAheadSeconds = 0.25;
+  static constexpr double kLeastKbps = 500, kAheadSeconds = 0.25, kAllowanceSeconds = 0.002;
+  static constexpr double kPayloadShare = 0.95;  // at least, of what goes over the line: the rest is headers
+  static constexpr double kNearlyAll = 0.93;
   const MeasureRequest& request_;
   const TestStream& stream_;
   IngestReport& report_;
   std::unique_ptr<TestPublish> publish_;
+  SendAllowance allowance_;
   double quiet_seconds_;
   Clock::time_point start_;
   std::string waiting_;  // to be sent
@@ -224,6 +251,7 @@ void to_json(nlohmann::json& json, const IngestReport& report) {
                {"sustained_kbps", report.sustained_kbps},
                {"dependable_kbps", report.dependable_kbps()},
                {"line_kbps", report.line_kbps},
+               {"most_kbps", report.most_kbps},
                {"filled", report.filled},
                {"dips", report.dips},
                {"resent_share", report.resent_share},

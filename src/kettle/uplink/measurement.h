@@ -27,6 +27,7 @@ struct IngestReport {
   std::vector<double> kbps;         // acknowledged in each of those seconds
   double sustained_kbps = 0;        // of payload, over all of them
   double line_kbps = 0;             // with the headers below
+  double most_kbps = 0;             // that the measurement was allowed to send
   bool filled = true;               // false: the line carries more than was sent
   int dips = 0;                     // seconds below 80 % of the median
   double resent_share = 0;          // of the packets
@@ -37,11 +38,14 @@ struct IngestReport {
   double dependable_kbps() const;
 };
 
+// A picture of the test stream is no larger than those of real encodes: servers refuse messages of a megabyte.
+inline constexpr double kMostTestKbps = 200'000;
+
 struct MeasureRequest {
   IngestUrl url;
   StreamKey key;
   double seconds = 20;
-  double most_kbps = 100'000;  // no more is sent
+  double most_kbps = 10'000;  // no more is sent in any second, headers included; at most kMostTestKbps
   double patience_seconds = 5;
 };
 

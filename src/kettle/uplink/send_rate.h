@@ -22,6 +22,10 @@ class SendRate {
   };
 
   double kbps() const { return kbps_; }
+  void Limit(double most_kbps) {
+    most_kbps_ = most_kbps;
+    kbps_ = std::min(kbps_, most_kbps_);
+  }
 
   // To be told often.
   void Watch(const Seen& seen) {
@@ -40,7 +44,9 @@ class SendRate {
                                        1000 / (seen.seconds - first.seconds);
       if (!patient) SlowDown(std::clamp(acknowledged_kbps, kbps_ / 2, kbps_) * kBelow, seen);
     } else if (used_ && !patient) {
-      kbps_ = std::min(kMostKbps, kbps_ * (queue_seconds > kShortQueueSeconds ? kSlowest : starting_ ? kSteep : kSlow));
+      kbps_ = std::min(most_kbps_, kbps_ * (queue_seconds > kShortQueueSeconds ? kSlowest
+                                            : starting_                        ? kSteep
+                                                                               : kSlow));
     }
     history_.push_back(seen);
     if (seen.seconds - history_.front().seconds > kMemorySeconds) history_.pop_front();
@@ -55,10 +61,10 @@ class SendRate {
     starting_ = false;
   }
 
-  static constexpr double kLeastKbps = 200, kMostKbps = 1e6, kIntervalSeconds = 0.1, kMemorySeconds = 0.5;
+  static constexpr double kLeastKbps = 200, kIntervalSeconds = 0.1, kMemorySeconds = 0.5;
   static constexpr double kSteep = 1.25, kSlow = 1.04, kSlowest = 1.01, kBelow = 0.97;
   static constexpr double kShortQueueSeconds = 0.03, kLongQueueSeconds = 0.08;
-  double kbps_ = 2000, base_seconds_ = 10, patient_until_ = 0;
+  double most_kbps_ = 1e6, kbps_ = 2000, base_seconds_ = 10, patient_until_ = 0;
   std::deque<Seen> history_{Seen{}};  // of the last kMemorySeconds
   bool starting_ = true, used_ = false;
 };

@@ -32,6 +32,7 @@ class OverRtmp final : public TestPublish {
     return publisher_.Wrap(stream_.Picture(number, bytes));
   }
   std::size_t Send(std::string_view bytes) override { return publisher_.Send(bytes); }
+  void LimitRate(double kbps) override { publisher_.LimitPace(kbps); }
   void WaitToSend(double seconds) override { publisher_.WaitToSend(seconds); }
   PublishState state() override {
     const TcpState tcp = publisher_.state();
@@ -82,6 +83,7 @@ class OverSrt final : public TestPublish {
     given_bytes_ += static_cast<std::int64_t>(taken);
     return taken;
   }
+  void LimitRate(double kbps) override { rate_.Limit(kbps); }
   void WaitToSend(double seconds) override {
     std::this_thread::sleep_for(std::chrono::duration<double>(std::min(seconds, 0.002)));
   }

@@ -40,6 +40,8 @@ class TestPublish {
 
   // Sends what can be sent of `bytes`; returns how many were taken. Throws Error(kInput) if the connection is lost.
   virtual std::size_t Send(std::string_view bytes) = 0;
+  // From now on no more than this goes out in any second, what is sent again included.
+  virtual void LimitRate(double kbps) = 0;
   virtual void WaitToSend(double seconds) = 0;
   virtual PublishState state() = 0;
   virtual void Finish(double patience_seconds) = 0;
