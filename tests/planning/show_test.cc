@@ -150,6 +150,17 @@ TEST_F(ShowTest, TheDisplayGivesTheSize) {
             (FrameSize{1920, 1080}));
 }
 
+// It was once relative to wherever the program was started.
+TEST_F(ShowTest, TheRecordingFolderIsRelativeToTheShow) {
+  const auto folder = [&](const std::string& text, const ShowOverrides& overrides = {}) {
+    return Read(With("recording", text), overrides).recording_folder;
+  };
+  EXPECT_EQ(folder("folder = \"videos\""), path("videos"));
+  EXPECT_EQ(folder(""), path("recordings"));
+  EXPECT_EQ(folder("folder = \"/videos\""), "/videos");
+  EXPECT_EQ(folder("folder = \"videos\"", {{"recording-folder", {"here"}}}), "here");
+}
+
 TEST_F(ShowTest, AnOptionStandsInForTheFilesOtherWayToAskForTheRecording) {
   const std::string file = With("recording", "quality = \"archive\"");
   const Show by_rate = Read(file, {{"recording-bit-rate", {"9 Mbit/s"}}});

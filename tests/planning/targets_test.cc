@@ -75,10 +75,17 @@ TEST(Targets, AWishAboveTheLineIsQuestioned) {
   EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("more than there is room for")));
 }
 
-TEST(Targets, TooFewBitsForTheSizeAreQuestioned) {
-  Show show = BasicShow();
-  show.stream_bit_rate = BitRate::FromKbps(2000);
-  EXPECT_THAT(ChooseTargets(show).warnings, testing::Contains(testing::HasSubstr("blocky")));
+TEST(LittleForItsSize, TellsOfThePictureThatIsTaken) {
+  EncodeSettings stream = test::SmallSettings();
+  stream.size = {1920, 1080};
+  stream.frame_rate = {60, 1};
+  stream.bit_rate = BitRate::FromKbps(4500);
+  EXPECT_THAT(LittleForItsSize(stream, false).value(),
+              testing::AllOf(testing::HasSubstr("4500 kbit/s is little for 1920x1080 at 60"),
+                             testing::HasSubstr("leave stream.size out")));
+  EXPECT_THAT(LittleForItsSize(stream, true).value(), testing::Not(testing::HasSubstr("stream.size")));
+  stream.size = {960, 540};
+  EXPECT_FALSE(LittleForItsSize(stream, true)) << "with a size that was searched, of that size";
 }
 
 TEST(Targets, TheRecordingHasMoreBitsAndMayBurst) {

@@ -274,6 +274,8 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
     plan.chosen = plan.proving.attempts.back().pair;
     plan.runner_up = RunnerUp(options.options(), plan.chosen->stream, plan.capacity.headroom);
     ExplainRecording(plan, plan.targets);
+    if (auto warning = LittleForItsSize(plan.chosen->stream.settings, !request.show.stream_size))
+      plan.targets.warnings.push_back(std::move(*warning));
     const std::string hardest = HardestClip(plan.chosen->stream);
     for (const Footage& pictures : request.footage) {
       if (pictures.label != hardest) continue;

@@ -213,7 +213,9 @@ class ShowReader {
                      fmt::format("\"{}\" is not offered; there are matroska and fragmented-mp4, which survive a crash, "
                                  "and mp4, which does not",
                                  show.recording_container));
-    show.recording_folder = recording.Text("folder").value_or("recordings");
+    const fs::path folder = recording.Text("folder").value_or("recordings");
+    const bool from_option = options_.contains("recording.folder");
+    show.recording_folder = from_option || folder.is_absolute() ? folder : folder_ / folder;
     show.recording_hours = recording.Number("hours", 0.01, 1000).value_or(show.recording_hours);
   }
 

@@ -163,11 +163,6 @@ class Chooser {
         "a line has no room for bursts: the average is also the maximum, over a buffer of 1 s");
     Add("stream.keyframe_seconds", fmt::format("{:g}", stream.keyframe_seconds),
         "a new viewer waits no longer than this for a picture; destinations cut there");
-    if (BitsPerPixel(stream) < kPlausibleBitsPerPixel)
-      targets_.warnings.push_back(
-          fmt::format("{} is little for {} at {} frames a second ({:.3f} bits a pixel): quick turns will go blocky; "
-                      "try a smaller stream size",
-                      stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream)));
   }
 
   // What the line and the destinations leave for pictures.
@@ -216,6 +211,15 @@ class Chooser {
 };
 
 }  // namespace
+
+std::optional<std::string> LittleForItsSize(const EncodeSettings& stream, bool size_is_free) {
+  if (BitsPerPixel(stream) >= kPlausibleBitsPerPixel) return std::nullopt;
+  return fmt::format(
+      "{} is little for {} at {} frames a second ({:.3f} bits a pixel): quick turns will go blocky; {}",
+      stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream),
+      size_is_free ? "no other size or frame rate looked better, so only a higher bit rate helps"
+                   : "leave stream.size out, and the size that looks best is found");
+}
 
 void Explain(Targets& targets, const Because& reason) {
   for (Because& known : targets.reasons)

@@ -36,6 +36,10 @@ struct Targets {
   std::vector<std::string> warnings;  // one line each, for the user
 };
 
+// A line for the user if the bit rate is little for that picture; nothing if it is not. Of the picture that is taken in
+// the end: the advice depends on whether its size was searched.
+std::optional<std::string> LittleForItsSize(const EncodeSettings& stream, bool size_is_free);
+
 // Adds the reason of a choice, or replaces the one that it had.
 void Explain(Targets& targets, const Because& reason);
 
