@@ -45,8 +45,8 @@ std::vector<TrialJob> Jobs(const BenchPlan& plan, const std::vector<Footage>& fo
         if (trial.settings == settings &&
             (trial.footage_key == pictures.key() || (pictures.file.empty() && trial.footage == pictures.label)))
           job.trial = trial;
-      // What failed, or was cut short by a time budget, is tried again in another run; a plan leaves the quality of what
-      // is too slow unmeasured.
+      // What failed, or was cut short by a time budget, is tried again in another run; a plan leaves the quality of
+      // what is too slow unmeasured.
       if (job.trial && (!job.trial->done() || job.trial->truncated || !job.trial->quality)) job.trial.reset();
       jobs.push_back(std::move(job));
     }
@@ -97,9 +97,10 @@ std::vector<PacedTrial> RunPacedTrials(Session& session, const BenchPlan& plan, 
 void CheckResume(const Session& session) {
   const BenchOptions& bench = session.request().bench;
   if (bench.resume && session.KnownTrials().empty())
-    FailInput("--resume: {} holds no bench to go on with that was measured on this machine, with these drivers and "
-              "codec libraries, by this version, {}",
-              session.out().string(), session.load() ? "under this load" : "without a load");
+    FailInput(
+        "--resume: {} holds no bench to go on with that was measured on this machine, with these drivers and "
+        "codec libraries, by this version, {}",
+        session.out().string(), session.load() ? "under this load" : "without a load");
   if (!bench.resume && !bench.dry_run && !bench.soak_minutes && session.HasUnfinishedBench())
     FailInput("{} holds an unfinished bench: --resume goes on with it; another folder (--out) leaves it alone",
               session.out().string());
@@ -113,9 +114,9 @@ int DryRun(Session& session, const BenchPlan& plan) {
   const Expectation expectation = Expect(jobs, rules, !bench.resume);
   if (session.request().json)
     PrintJson(json{{"trials", jobs.size()},
-                            {"repeats", expectation.repeats},
-                            {"expected_seconds", expectation.seconds},
-                            {"unknown", expectation.unknown}});
+                   {"repeats", expectation.repeats},
+                   {"expected_seconds", expectation.seconds},
+                   {"unknown", expectation.unknown}});
   else
     PrintDryRun(plan, jobs, expectation);
   return 0;

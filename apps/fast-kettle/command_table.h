@@ -9,8 +9,10 @@ namespace kettle::app {
 
 struct Command {
   std::string name, summary, detail, example;
+  std::string synopsis;  // what follows the name: "--show FILE [OPTIONS]"
   bool takes_show = false;
-  std::string subject;  // what it takes besides options: "PLAN"; empty: nothing
+  std::string subject = {};             // what it takes besides options: "PLAN"; empty: nothing
+  std::vector<std::string> verbs = {};  // of which one follows the name; empty: none
 };
 
 // In the order in which people use them.

@@ -6,6 +6,7 @@
 
 #include "commands.h"
 #include "kettle/encoders/catalogue.h"
+#include "kettle/units/error.h"
 
 namespace kettle::app {
 
@@ -25,12 +26,18 @@ int RunDemo(Request request, const Places& places) {
   request.show = places.share / "demo" / "saltmarsh.toml";
   request.footage_seconds = 1;
   request.overrides["footage"] = {"start-line", "harbour"};  // two of the show's three scenes: two minutes are short
-  request.overrides["recording-folder"] = {request.out};  // the shipped show lies where nobody may write
+  request.overrides["recording-folder"] = {request.out};     // the shipped show lies where nobody may write
   request.fresh = true;
   request.most_proofs = 3;
   if (request.stand_in_gpu.empty() && !request.without_stand_in) {
     Session probe(request, places);
     if (!HasGpuEncoder(probe)) request.stand_in_gpu = "modest";
+    std::error_code absent;
+    if (!request.stand_in_gpu.empty() && !std::filesystem::exists(places.drivers, absent))
+      FailInput(
+          "the demo wants a GPU, and none is here: for a simulated one, sudo apt install {}; for the processor "
+          "alone, fast-kettle demo --without-stand-in",
+          kSimulatorsPackage);
   }
   Session session(request, places);
   if (!request.json) {

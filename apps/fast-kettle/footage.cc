@@ -117,10 +117,10 @@ int Render(const Request& request, Progress& progress) {
   const double frames = options.seconds * rate.fps();
   if (request.json)
     PrintJson(json{{"file", file.string()},
-                            {"frames", std::lround(frames)},
-                            {"size", size},
-                            {"frame_rate", rate},
-                            {"took_seconds", took}});
+                   {"frames", std::lround(frames)},
+                   {"size", size},
+                   {"frame_rate", rate},
+                   {"took_seconds", took}});
   else
     fmt::print("{}: {:.0f} frames of {} at {} frames a second, drawn in {:.1f} s ({:.0f} a second)\n", file.string(),
                frames, size.str(), rate.str(), took, frames / took);

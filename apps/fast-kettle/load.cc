@@ -130,9 +130,9 @@ int Replay(const Request& request, const Places& places) {
   }
   if (request.json) {
     PrintJson(json{{"wanted_cores", profile.mean_cores()},
-                            {"seen_cores", seen.mean_cores()},
-                            {"worst_difference", worst},
-                            {"seconds", seconds}});
+                   {"seen_cores", seen.mean_cores()},
+                   {"worst_difference", worst},
+                   {"seconds", seconds}});
     return 0;
   }
   if (read.cores() != cores)

@@ -53,7 +53,8 @@ class Prover {
                                first_};
     Proof proof = RunProof(session_.worker(), request, [&](const std::string&, double share) {
       session_.progress().Show(
-          fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()), share);
+          fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()),
+          share);
     });
     session_.progress().Clear();
     // The declared load is no other program.

@@ -16,9 +16,10 @@ using nlohmann::json;
 
 void PrintSimulated(bool gpu, bool ingest, bool game) {
   if (gpu) fmt::print("{}", Paint(SimulatedNotice(), Tone::kStrong));
-  if (ingest)
-    fmt::print("{}\n", Paint("SIMULATED: the ingest is a stand-in on this machine.", Tone::kStrong));
-  if (game) fmt::print("{}\n", Paint("SIMULATED: the game is a stand-in; how it stutters says little of yours.", Tone::kStrong));
+  if (ingest) fmt::print("{}\n", Paint("SIMULATED: the ingest is a stand-in on this machine.", Tone::kStrong));
+  if (game)
+    fmt::print("{}\n",
+               Paint("SIMULATED: the game is a stand-in; how it stutters says little of yours.", Tone::kStrong));
   if (gpu || ingest || game) fmt::print("\n");
 }
 

@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "session.h"
 
-#include <sys/stat.h>
-
 #include <fmt/format.h>
+#include <sys/stat.h>
 
 #include <algorithm>
 #include <cerrno>
@@ -58,11 +57,14 @@ json FootageJson(const std::vector<Footage>& footage) {
 Places FindPlaces() {
   const fs::path engine = fs::canonical("/proc/self/exe");
   const fs::path prefix = engine.parent_path().parent_path().parent_path();
-  return {engine, prefix / "lib" / "standin", prefix / "share" / "fast-kettle"};
+  return {engine, prefix / "lib" / "fast-kettle" / "standin", prefix / "share" / "fast-kettle"};
 }
 
 std::string FindStandInGpu(const std::string& name, const Places& places) {
   if (name.empty()) return "";
+  std::error_code absent;
+  if (!fs::exists(places.drivers, absent))
+    FailInput("the simulated GPU is not installed: sudo apt install {}", kSimulatorsPackage);
   fs::path path = name;
   if (name.find_first_of("/.") == name.npos && !fs::is_regular_file(path))
     path = places.share / "gpu" / (name + ".toml");
@@ -292,8 +294,13 @@ bool Session::HasUnfinishedBench() const {
 void Session::KeepTrials(const std::vector<Trial>& trials, bool complete, const json& more) {
   bool simulated = false;
   for (const Trial& trial : trials) simulated = simulated || trial.simulated;
-  json body = {{"simulated", simulated},           {"made_by", request_.command},    {"complete", complete}, {"stand_in_digest", stand_in_digest_},
-               {"footage", FootageJson(footage_)}, {"trials", trials},     {"paced", json::array()}};
+  json body = {{"simulated", simulated},
+               {"made_by", request_.command},
+               {"complete", complete},
+               {"stand_in_digest", stand_in_digest_},
+               {"footage", FootageJson(footage_)},
+               {"trials", trials},
+               {"paced", json::array()}};
   if (load_) {
     load_->CheckStillThere();
     body["load"] = load_->json();

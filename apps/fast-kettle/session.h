@@ -29,6 +29,9 @@
 
 namespace kettle::app {
 
+// The Debian package that holds the simulated GPU, ingest and game.
+inline constexpr const char* kSimulatorsPackage = "fast-kettle-simulators";
+
 // Where the installation keeps what ships with it.
 struct Places {
   std::filesystem::path engine, drivers, share;

@@ -26,8 +26,8 @@ std::string Csv(const std::vector<SoakWindow>& windows) {
   return csv;
 }
 
-void Write(Session& session, const EncodeSettings& settings, const std::vector<SoakWindow>& windows,
-           const Drift& drift, double required, bool simulated) {
+void Write(Session& session, const EncodeSettings& settings, const std::vector<SoakWindow>& windows, const Drift& drift,
+           double required, bool simulated) {
   json list = json::array();
   for (const SoakWindow& w : windows)
     list.push_back({{"start_seconds", w.start_seconds},

@@ -18,6 +18,9 @@ namespace kettle::app {
 StandIn::StandIn(const Places& places, const std::string& program, const std::vector<std::string>& arguments,
                  const std::string& sign) {
   std::vector<std::string> words{(places.engine.parent_path().parent_path().parent_path() / "bin" / program).string()};
+  std::error_code absent;
+  if (!std::filesystem::exists(words[0], absent))
+    FailInput("the simulator {} is not installed: sudo apt install {}", program, kSimulatorsPackage);
   words.insert(words.end(), arguments.begin(), arguments.end());
   std::vector<char*> pointers;
   for (std::string& word : words) pointers.push_back(word.data());

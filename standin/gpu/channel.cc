@@ -131,8 +131,10 @@ std::filesystem::path DeviceProgram() {
   Dl_info info{};
   dladdr(reinterpret_cast<const void*>(&DeviceAddress), &info);
   const auto folder = std::filesystem::canonical(info.dli_fname).parent_path();
-  // Of a driver library, or of a program beside the device's.
-  return folder.filename() == "bin" ? folder / "kettle-gpu" : folder.parent_path().parent_path() / "bin" / "kettle-gpu";
+  // Of a driver library in lib/fast-kettle/standin, or of a program beside the device's.
+  const auto prefix =
+      folder.filename() == "bin" ? folder.parent_path() : folder.parent_path().parent_path().parent_path();
+  return prefix / "bin" / "kettle-gpu";
 }
 
 void StartDevice(const std::string& profile) {
