@@ -21,12 +21,13 @@ y4m=$(ls "$scratch"/fast-kettle/start-line-*.y4m)
 
 # The throughput of one trial, in frames a second, from the worker that runs it.
 trial() {
-  python3 - "$1" "$2" "$y4m" "$kbps" <<'PY' | build/libexec/fast-kettle/kettle-engine worker | tail -n 1 |
+  python3 - "$1" "$2" "$y4m" "$kbps" "$scratch/out/bench.json" <<'PY' | build/libexec/fast-kettle/kettle-engine worker | tail -n 1 |
 import json, sys
-encoder, preset, y4m, kbps = sys.argv[1:]
-settings = dict(encoder=encoder, preset=preset, size="960x540", frame_rate="60", rate_control="constant bit rate",
-                bit_rate_kbps=int(kbps), maximum_bit_rate_kbps=int(kbps), buffer_seconds=1, keyframe_seconds=2, device_index=0,
-                bit_depth=8, chroma="4:2:0")
+encoder, preset, y4m, kbps, bench = sys.argv[1:]
+# What a trial is asked for grows with the program: as it was just asked, but for these.
+settings = json.load(open(bench))["trials"][0]["settings"]
+settings.update(encoder=encoder, preset=preset, size="960x540", frame_rate="60", rate_control="constant bit rate",
+                bit_rate_kbps=int(kbps), maximum_bit_rate_kbps=int(kbps), buffer_seconds=1, keyframe_seconds=2)
 print(json.dumps(dict(task="encode", stand_in_gpu=None,
                       arguments=dict(settings=settings, footage=y4m, longest_seconds=600, output=""))))
 PY

@@ -6,7 +6,7 @@
    The transport's share (pipe) is measured once, on a line of its own.
 2. `uplink --to` over RTMP and over SRT, and iperf3, one after the other on the same line, at three rates.
 Needs root, tc, iperf3 and a build with -DKETTLE_BENCHMARKS=ON.
-usage: bench/line_against_kernel.py [SECONDS_OF_EACH_TRACE]
+usage: bench/line_against_kernel.py [SECONDS_OF_EACH_TRACE [TRACES [RUNS]]]
 """
 import json
 import random
@@ -21,7 +21,9 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent / "build/bin"
 SECONDS = int(sys.argv[1]) if len(sys.argv) > 1 else 40
-FPS, KBPS, LIMIT, TRACES, RUNS = 30, 2500, 250000, 12, 3
+TRACES = int(sys.argv[2]) if len(sys.argv) > 2 else 12
+RUNS = int(sys.argv[3]) if len(sys.argv) > 3 else 3
+FPS, KBPS, LIMIT = 30, 2500, 250000
 PAYLOAD = 1448 / 1514  # TCP's payload of an Ethernet frame, as tbf counts it
 OUT = 8  # kbit/s: tbf knows no zero
 BURST = 2900  # bytes: tbf lets a bundle of packets that fits pass with the headers of one; less is lost to late timers
@@ -110,7 +112,7 @@ def both(number, rates, clip, answers):
 
 def measure(line, address, folder):
     server = line.ingest(30)
-    subprocess.run([ROOT / "fast-kettle", "uplink", "--to", address, "--seconds", "15", "--quiet", "--preset", "ultrafast",
+    subprocess.run([ROOT / "fast-kettle", "uplink", "--to", address, "--most", "100 Mbit/s", "--seconds", "15", "--quiet", "--preset", "ultrafast",
                     "--footage-seconds", "1", "--out", folder / "out"], check=True, capture_output=True)
     server.terminate()
     server.wait()
@@ -162,11 +164,11 @@ with tempfile.TemporaryDirectory() as folder:
     print(run(ROOT / "line_model_bench", "speed", ROOT.parent.parent / "demo/lines/evening.csv", clip, FPS).strip())
 
     print("\nline      uplink --to   with headers   of the line   over SRT, with headers   of the line   iperf3   RTMP over iperf3")
-    for number, kbps in enumerate([3000, 8000, 20000], 50):
+    for number, kbps in enumerate([3000, 8000, 20000][:TRACES], 50):
         line = Line(number, kbps)
         try:
             ratios = []
-            for _ in range(3):
+            for _ in range(RUNS):
                 report = measure(line, f"rtmp://{line.address}:19350/live", folder)
                 srt = measure(line, f"srt://{line.address}:19351", folder)
                 server = subprocess.Popen(["ip", "netns", "exec", line.space, "iperf3", "-s", "-1"], stdout=subprocess.DEVNULL)

@@ -17,6 +17,7 @@ if len(sys.argv) < 2:
 keep = Path(sys.argv[1])
 scenes = sys.argv[2:3] or ["start-line", "open-water", "harbour"]
 rates = [int(rate) for rate in sys.argv[3:4]] or [900, 450, 1600]
+more = sys.argv[4:]  # options of plan that narrow the grid
 
 
 def named(best):
@@ -34,7 +35,7 @@ for rate in rates:
         run = subprocess.run(
             [PROGRAM, "plan", "--show", ROOT / "demo/saltmarsh.toml", "--stand-in-gpu", "modest", "--exhaustive",
              "--source-size", "640x360", "--footage", scene, "--footage-seconds", "1",
-             "--stream-bit-rate", f"{rate} kbit/s", "--stream-frame-rate", "auto", "--proof-seconds", "2", "--quiet", "--out", folder],
+             "--stream-bit-rate", f"{rate} kbit/s", "--stream-frame-rate", "auto", "--proof-seconds", "2", "--quiet", "--out", folder, *more],
             stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
         if run.returncode not in (0, 1):
             sys.exit(f"{scene} at {rate} kbit/s: {run.stderr}")

@@ -45,7 +45,7 @@ rm -rf "$build_root/src/fast-kettle"
 mkdir -p "$build_root/src"
 git clone -q "$source" "$build_root/src/fast-kettle"
 # 0 and 1 are answers: whether this machine keeps pace is not the release's business.
-demo() { within "$1" "cd /root && rm -rf results && $2 --out results; code=\$?; [ \$code -le 1 ] && [ -s results/card.txt ]"; }
+demo() { within "$1" "rm -rf /root/results && $2 --out /root/results; code=\$?; [ \$code -le 1 ] && [ -s /root/results/card.txt ]"; }
 
 step "dev demo" demo "$build_root" /src/fast-kettle/dev\ demo
 step "dev test" within "$build_root" "cd /src/fast-kettle && ./dev test"

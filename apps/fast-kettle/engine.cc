@@ -16,6 +16,7 @@
 #include "kettle/trial/worker.h"
 #include "kettle/units/clock.h"
 #include "kettle/units/error.h"
+#include "kettle/units/plain_text.h"
 
 namespace {
 
@@ -82,10 +83,10 @@ int main(int argc, char** argv) {
     // What fails because it was stopped has not failed.
     const Fault fault = StopRequested() ? Fault::kInterrupted : error.fault();
     fmt::print(stderr, "fast-kettle: {}\n",
-               fault == Fault::kInterrupted ? "interrupted; what was finished is kept" : error.what());
+               fault == Fault::kInterrupted ? "interrupted; what was finished is kept" : PlainText(error.what()));
     return ExitCode(fault);
   } catch (const std::exception& error) {
-    fmt::print(stderr, "fast-kettle: {}\n", error.what());
+    fmt::print(stderr, "fast-kettle: {}\n", PlainText(error.what()));
     return 3;
   }
 }

@@ -155,12 +155,10 @@ class TrialKeeper {
 };
 
 // A folder that is named on the command line or by a full path is meant; a show's own subfolder may come later.
-void CheckRecordingFolder(const Session& session, const Show& show) {
-  const std::filesystem::path& folder = show.recording_folder;
+void CheckRecordingFolder(const Show& show) {
   std::error_code error;
-  if (session.request().overrides.contains("recording-folder") || folder.is_absolute() ||
-      std::filesystem::exists(folder, error))
-    CheckWritable(folder);
+  if (show.recording_folder_exists || std::filesystem::exists(show.recording_folder, error))
+    CheckWritable(show.recording_folder);
 }
 
 // What a rehearsal needs to know of the show.
@@ -222,7 +220,7 @@ Show LoadShow(const Session& session) {
 
 int RunPlan(Session& session) {
   const Show show = LoadShow(session);
-  CheckRecordingFolder(session, show);
+  CheckRecordingFolder(show);
   Targets targets = ChooseTargets(show);
   ChooseSound(show, session.machine().audio, targets);
   const std::vector<std::string> families = session.UsableEncoders();

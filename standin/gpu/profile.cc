@@ -34,9 +34,12 @@ class Table {
 
   int Whole(const char* key, int otherwise, int least) const {
     if (!table_.contains(key)) return otherwise;
-    const auto value = table_[key].value<int>();
-    if (!value || *value < least) Fail(key, "must be a whole number of at least " + std::to_string(least));
-    return *value;
+    constexpr int kMost = 1'000'000'000;
+    // Exact: the library's own conversion of a number with an exponent overflows.
+    const auto value = table_[key].value_exact<std::int64_t>();
+    if (!value || *value < least || *value > kMost)
+      Fail(key, "must be a whole number of at least " + std::to_string(least));
+    return static_cast<int>(*value);
   }
 
   double Number(const char* key, double otherwise, double least, double most) const {
@@ -49,7 +52,7 @@ class Table {
 
   bool Truth(const char* key, bool otherwise) const {
     if (!table_.contains(key)) return otherwise;
-    const auto value = table_[key].value<bool>();
+    const auto value = table_[key].value_exact<bool>();
     if (!value) Fail(key, "must be true or false");
     return *value;
   }

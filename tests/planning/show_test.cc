@@ -159,6 +159,8 @@ TEST_F(ShowTest, TheRecordingFolderIsRelativeToTheShow) {
   EXPECT_EQ(folder(""), path("recordings"));
   EXPECT_EQ(folder("folder = \"/videos\""), "/videos");
   EXPECT_EQ(folder("folder = \"videos\"", {{"recording-folder", {"here"}}}), "here");
+  EXPECT_FALSE(Read(With("recording", "folder = \"videos\"")).recording_folder_exists) << "it may come later";
+  EXPECT_TRUE(Read(With("recording", "folder = \"/videos\"")).recording_folder_exists);
 }
 
 TEST_F(ShowTest, AnOptionStandsInForTheFilesOtherWayToAskForTheRecording) {

@@ -29,6 +29,8 @@ std::vector<CoreRest> ReadCoreRest(const std::filesystem::path& root) {
         std::sscanf(line.c_str(), "cpu%u %lf %lf %lf %lf %lf %lf %lf %lf", &number, &user, &nice, &system, &idle,
                     &iowait, &irq, &softirq, &steal) != 9)
       continue;
+    constexpr unsigned kMostCores = 1 << 16;  // as the kernel's own limit
+    if (number >= kMostCores) continue;
     if (number >= cores.size()) cores.resize(number + 1);
     cores[number] = {true, (idle + iowait + steal) / ticks};
   }

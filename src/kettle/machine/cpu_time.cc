@@ -34,7 +34,8 @@ std::map<int, ProcessTime> ReadTimes(const fs::path& folder) {
   std::map<int, ProcessTime> times;
   for (const fs::path& entry : Entries(folder)) {
     const std::string id = entry.filename().string();
-    if (id.find_first_not_of("0123456789") != id.npos) continue;
+    constexpr std::size_t kLongestId = 9;  // digits
+    if (id.size() > kLongestId || id.find_first_not_of("0123456789") != id.npos) continue;
     const std::string line = FirstLine(entry / "stat").value_or("");
     const auto open = line.find('('), close = line.rfind(')');
     if (open == line.npos || close == line.npos) continue;

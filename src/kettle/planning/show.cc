@@ -215,7 +215,8 @@ class ShowReader {
                                  show.recording_container));
     const fs::path folder = recording.Text("folder").value_or("recordings");
     const bool from_option = options_.contains("recording.folder");
-    show.recording_folder = from_option || folder.is_absolute() ? folder : folder_ / folder;
+    show.recording_folder_exists = from_option || folder.is_absolute();
+    show.recording_folder = show.recording_folder_exists ? folder : folder_ / folder;
     show.recording_hours = recording.Number("hours", 0.01, 1000).value_or(show.recording_hours);
   }
 

@@ -14,7 +14,6 @@ namespace kettle {
 namespace {
 
 // What the listener has not got in time it asks for again, for so long: a measurement wants to see what arrives.
-constexpr int kPeerLatencyMs = 1000;
 constexpr int kRefusedByTheOther = 1000;  // SRT_REJC_PREDEFINED: from here on the listener's own reasons
 
 std::string Reason(const std::string& where, int reason, double patience_seconds) {
@@ -93,7 +92,7 @@ void SrtCaller::SetOptions(const Place& place, double patience_seconds) {
       FailInput("{}: the key file's {} cannot be used with SRT", where_, what);
   };
   set(SRTO_CONNTIMEO, static_cast<int>(patience_seconds * 1000));
-  set(SRTO_PEERLATENCY, kPeerLatencyMs);
+  set(SRTO_PEERLATENCY, static_cast<int>(kPeerLatencySeconds * 1000));
   set(SRTO_TLPKTDROP, false);
   // A lost line is noticed by who measures, not by a timer of its own that ends sooner.
   set(SRTO_PEERIDLETIMEO, static_cast<int>(patience_seconds * 2000));

@@ -28,6 +28,8 @@ class SrtCaller {
 
   // Live mode's messages: seven packets of an MPEG transport stream.
   static constexpr std::size_t kMessageBytes = 1316;
+  // For so long the listener holds each packet back, so that what was lost can be sent again in time.
+  static constexpr double kPeerLatencySeconds = 1;
 
   // Connects. Throws Error(kInput) with one line: name, no answer, refused stream id, wrong passphrase. `where` is what
   // that line calls the place.

@@ -16,6 +16,7 @@
 #include <cstring>
 
 #include "kettle/store/json_text.h"
+#include "kettle/trial/worker_answer.h"
 #include "kettle/units/clock.h"
 #include "kettle/units/error.h"
 #include "kettle/units/plain_text.h"
@@ -27,8 +28,6 @@ namespace {
 using nlohmann::json;
 
 constexpr int kPollMs = 50;  // how soon a stop is noticed
-// A worker that writes more writes nonsense. An hour of a proof run at 120 frames a second takes 20 MB.
-constexpr std::size_t kLongestOutput = 256 << 20;
 
 // A running worker. It leads a session of its own; whatever way this object ends, the worker and all that it started
 // and that stayed in its session's group have gone, and are waited for.
@@ -151,7 +150,7 @@ class Conversation {
  public:
   Conversation(const Child& child, const WorkerRequest& request, const std::atomic<bool>* stop,
                const std::function<void(double)>& progress)
-      : child_(child), request_(request), stop_(stop), progress_(progress) {}
+      : child_(child), request_(request), stop_(stop), answer_(progress) {}
 
   // False if the worker passed its deadline, or hung.
   bool Listen() {
@@ -171,60 +170,29 @@ class Conversation {
       char buffer[65536];
       const ssize_t bytes = read(child_.out, buffer, sizeof buffer);
       if (bytes == 0 || (bytes < 0 && errno != EINTR)) return true;
-      if (bytes > 0) Take({buffer, static_cast<std::size_t>(bytes)});
+      if (bytes > 0) answer_.Take({buffer, static_cast<std::size_t>(bytes)});
       if (heard_ns_ == start_ns_) first_word_seconds_ = Since(start_ns_);
       heard_ns_ = clock_.now_ns();
-      if (nonsense_) return true;
+      if (answer_.nonsense()) return true;
     }
   }
 
   bool interrupted() const { return interrupted_; }
-  bool nonsense() const { return nonsense_; }
   bool hung() const { return hung_; }
   double first_word_seconds() const { return first_word_seconds_; }
-  const json& result() const { return result_; }
-  const std::string& error() const { return error_; }
-  bool input() const { return input_; }
+  const WorkerAnswer& answer() const { return answer_; }
 
  private:
   double Since(std::int64_t ns) const { return static_cast<double>(clock_.now_ns() - ns) * 1e-9; }
 
-  void Take(std::string_view text) {
-    received_ += text.size();
-    if (received_ > kLongestOutput) nonsense_ = true;
-    for (std::size_t end; (end = text.find('\n')) != std::string_view::npos; text.remove_prefix(end + 1)) {
-      pending_ += text.substr(0, end);
-      TakeLine(json::parse(pending_, nullptr, false));
-      pending_.clear();
-    }
-    pending_ += text;
-  }
-
-  void TakeLine(const json& line) {
-    if (!line.is_object())
-      nonsense_ = true;
-    else if (line.contains("result"))
-      result_ = line["result"];
-    else if (line.contains("error") && line["error"].is_string()) {
-      error_ = line["error"];
-      input_ = line.value("input", json()) == json(true);
-    } else if (line.contains("progress") && line["progress"].is_number()) {
-      if (progress_) progress_(line["progress"]);
-    } else
-      nonsense_ = true;
-  }
-
   const Child& child_;
   const WorkerRequest& request_;
   const std::atomic<bool>* stop_;
-  const std::function<void(double)>& progress_;
+  WorkerAnswer answer_;
   SteadyClock clock_;
   std::int64_t start_ns_ = clock_.now_ns(), heard_ns_ = start_ns_;
   double first_word_seconds_ = 0;
-  std::string pending_, error_;
-  json result_;
-  std::size_t received_ = 0;
-  bool interrupted_ = false, nonsense_ = false, hung_ = false, input_ = false;
+  bool interrupted_ = false, hung_ = false;
 };
 
 double Seconds(const timeval& time) {
@@ -259,7 +227,7 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
 
   Conversation conversation(child, request, stop_, progress);
   bool in_time = conversation.Listen();
-  if (!in_time || conversation.interrupted() || conversation.nonsense()) child.Kill();
+  if (!in_time || conversation.interrupted() || conversation.answer().nonsense()) child.Kill();
   Child::Close(child.out);
   // One that has closed its output but does not leave is given the rest of its time.
   while (in_time && !child.Ended()) {
@@ -283,21 +251,21 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
     report.detail = conversation.hung()
                         ? fmt::format("it hung: it said nothing for {:.0f} s and was ended", request.silence_seconds)
                         : fmt::format("it had not finished after {:.0f} s and was ended", request.deadline_seconds);
-  } else if (conversation.nonsense()) {
+  } else if (conversation.answer().nonsense()) {
     report.detail = "it wrote something that is no answer";
   } else if (WIFSIGNALED(exit)) {
     report.status = WorkerStatus::kCrashed;
     report.detail = fmt::format("it was ended by signal {} ({}){}", WTERMSIG(exit), strsignal(WTERMSIG(exit)),
                                 last_words.empty() ? "" : "; its last words: " + last_words);
-  } else if (!conversation.error().empty()) {
+  } else if (!conversation.answer().error().empty()) {
     report.status = WorkerStatus::kFailed;
-    report.detail = conversation.error();
-    report.input = conversation.input();
+    report.detail = conversation.answer().error();
+    report.input = conversation.answer().input();
     // That is no property of the encoder: nothing that follows would fare better.
     if (report.detail.find(std::strerror(ENOSPC)) != std::string::npos) throw Error(Fault::kMachine, report.detail);
-  } else if (conversation.result().is_object()) {
+  } else if (conversation.answer().result().is_object()) {
     report.status = WorkerStatus::kDone;
-    report.result = conversation.result();
+    report.result = conversation.answer().result();
   } else {
     report.detail = fmt::format("it ended with code {} and no answer", WEXITSTATUS(exit));
   }

@@ -66,7 +66,8 @@ class Measuring {
         publish_->WaitToSend(until);
     }
     TakeSample();
-    publish_->Finish(0.5);
+    SendTheRest();
+    publish_->Finish(kEndSeconds);
   }
 
   // Also of one that ended early.
@@ -95,12 +96,25 @@ class Measuring {
  private:
   static constexpr double kRampSeconds = 1.5;  // the line fills up: not counted
 
+  // A server that keeps what it gets shall have whole pictures.
+  void SendTheRest() {
+    const double end = now() + kEndSeconds;
+    while (!waiting_.empty() && now() < end)
+      if (SendWhatMayBeSent())
+        std::this_thread::sleep_for(std::chrono::duration<double>(kAllowanceSeconds));
+      else
+        publish_->WaitToSend(kAllowanceSeconds);
+    report_.pictures =
+        std::count_if(ends_.begin(), ends_.end(), [&](std::int64_t picture) { return picture <= sent_bytes_; });
+  }
+
   // True if the line took all that it was given: all that waited, or all that the limit lets pass by now.
   bool SendWhatMayBeSent() {
     const std::size_t part = std::min(waiting_.size(), allowance_.Bytes(now()));
     const std::size_t taken = publish_->Send(std::string_view(waiting_).substr(0, part));
     allowance_.Take(taken);
     waiting_.erase(0, taken);
+    sent_bytes_ += static_cast<std::int64_t>(taken);
     return taken == part;
   }
 
@@ -140,6 +154,7 @@ class Measuring {
     if (stream_.IsKeyframe(number) && waiting_.size() <= ahead * 4) skipping_ = false;
     if (skipping_) return;
     waiting_ += publish_->Picture(number, loaded && waiting_.size() < ahead ? FillTo(ahead - waiting_.size()) : 0);
+    ends_.push_back(sent_bytes_ + static_cast<std::int64_t>(waiting_.size()));
   }
 
   // How large the next picture is made: towards `missing`, but not larger than the busiest pictures of a real encode.
@@ -177,7 +192,7 @@ class Measuring {
            share * static_cast<double>(after->sent.acknowledged_bytes - before.sent.acknowledged_bytes);
   }
 
-  static constexpr double kLeastKbps = 500, kAheadSeconds = 0.25, kAllowanceSeconds = 0.002;
+  static constexpr double kLeastKbps = 500, kAheadSeconds = 0.25, kAllowanceSeconds = 0.002, kEndSeconds = 2;
   static constexpr double kPayloadShare = 0.95;  // at least, of what goes over the line: the rest is headers
   static constexpr double kNearlyAll = 0.93;
   const MeasureRequest& request_;
@@ -188,6 +203,8 @@ class Measuring {
   double quiet_seconds_;
   Clock::time_point start_;
   std::string waiting_;  // to be sent
+  std::int64_t sent_bytes_ = 0;
+  std::vector<std::int64_t> ends_;  // of the pictures given, in bytes since the start
   std::int64_t next_ = 0;
   std::vector<Sample> samples_;
   std::int64_t progress_bytes_ = 0;
@@ -247,6 +264,7 @@ void to_json(nlohmann::json& json, const IngestReport& report) {
                {"round_trip_ms", report.round_trip_ms},
                {"jitter_ms", report.jitter_ms},
                {"loaded_round_trip_ms", report.loaded_round_trip_ms},
+               {"pictures", report.pictures},
                {"seconds", report.seconds},
                {"sustained_kbps", report.sustained_kbps},
                {"dependable_kbps", report.dependable_kbps()},

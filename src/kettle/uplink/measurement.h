@@ -2,6 +2,7 @@
 // Measures a line by publishing a real stream over it.
 #pragma once
 
+#include <cstdint>
 #include <functional>
 #include <nlohmann/json_fwd.hpp>
 #include <string>
@@ -23,6 +24,7 @@ struct IngestReport {
   // sample to the next.
   double round_trip_ms = 0, jitter_ms = 0;
   double loaded_round_trip_ms = 0;  // while it was full: the line's own queue
+  std::int64_t pictures = 0;        // that were sent whole, from the first on
   double seconds = 0;               // for which it was full
   std::vector<double> kbps;         // acknowledged in each of those seconds
   double sustained_kbps = 0;        // of payload, over all of them

@@ -1,0 +1,52 @@
+#!/usr/bin/env bash
+# SPDX-License-Identifier: Apache-2.0
+# Runs every script and program here for some seconds, as small as it goes: it must run to its end and print a result.
+# What it prints is no measurement. Fails if one does, or if one is not in the list below.
+#   bench/smoke.sh        needs: a build with -DKETTLE_BENCHMARKS=ON, and what ./dev bench installs
+set -uo pipefail
+cd "$(dirname "${BASH_SOURCE[0]}")/.."
+scratch=$(mktemp -d)
+trap 'rm -rf "$scratch"' EXIT
+failed=0
+tried=" smoke.sh processes.py against_servers.sh " # itself; what others import; its servers are not installed here
+
+smoke() { # FILE COMMAND...
+  local file=$1 start=$SECONDS
+  shift
+  tried+="$file "
+  if timeout 300 "$@" >"$scratch/log" 2>&1 && [ -s "$scratch/log" ]; then
+    echo "bench: $file ran, $((SECONDS - start)) s"
+  else
+    failed=1
+    echo "bench: $file FAILED:"
+    tail -n 15 "$scratch/log"
+  fi
+}
+
+smoke kernels_bench.cc build/bin/kettle_benchmarks --benchmark_min_time=0.01
+smoke start_up.sh bench/start_up.sh
+smoke harness_cost.sh bench/harness_cost.sh ultrafast 1
+smoke quality_cost.sh bench/quality_cost.sh 1
+tried+="quality_against_filters.cc " # which that one runs
+smoke survey_against_tools.sh bench/survey_against_tools.sh /var/tmp 1
+smoke rtmp_against_libavformat.sh bench/rtmp_against_libavformat.sh
+smoke fault_injection.py bench/fault_injection.py 1
+smoke kill_and_resume.py bench/kill_and_resume.py 1
+smoke power_cut.py bench/power_cut.py 1
+smoke diagnose_injected.py bench/diagnose_injected.py 1
+smoke random_shows.py bench/random_shows.py 1 5
+smoke search_against_grid.py bench/search_against_grid.py "$scratch/grid" open-water 300 --source-size 160x96 \
+  --stream-size 160x96 --stream-frame-rate 30 --frame-rate 30
+if ip netns add kettle-smoke 2>/dev/null; then
+  ip netns del kettle-smoke
+  smoke line_against_kernel.py bench/line_against_kernel.py 8 1 1
+else
+  tried+="line_against_kernel.py "
+  echo "bench: line_against_kernel.py not run: no network namespaces here"
+fi
+tried+="line_model_bench.cc CMakeLists.txt " # the former is what line_against_kernel.py runs
+
+for file in $(ls bench); do
+  case "$tried" in *" $file "*) ;; *) failed=1; echo "bench: $file has no smoke run" ;; esac
+done
+exit "$failed"

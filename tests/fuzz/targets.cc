@@ -1,0 +1,233 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "targets.h"
+
+#include <cstdlib>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+#include "arrivals.h"
+#include "flv_file.h"
+#include "kettle/diagnosis/diagnosis.h"
+#include "kettle/load/capture.h"
+#include "kettle/load/profile.h"
+#include "kettle/machine/audio.h"
+#include "kettle/machine/cgroup.h"
+#include "kettle/machine/conditions.h"
+#include "kettle/machine/display.h"
+#include "kettle/machine/graphics.h"
+#include "kettle/machine/nvidia.h"
+#include "kettle/media/y4m.h"
+#include "kettle/planning/destination.h"
+#include "kettle/planning/plan_file.h"
+#include "kettle/planning/show.h"
+#include "kettle/rehearsal/rehearsal.h"
+#include "kettle/rtmp/amf.h"
+#include "kettle/rtmp/control.h"
+#include "kettle/rtmp/server_session.h"
+#include "kettle/rtmp/url.h"
+#include "kettle/store/file.h"
+#include "kettle/store/json_text.h"
+#include "kettle/trial/tasks.h"
+#include "kettle/trial/trial.h"
+#include "kettle/trial/worker_answer.h"
+#include "kettle/units/error.h"
+#include "kettle/uplink/line.h"
+#include "link.h"
+#include "profile.h"
+
+namespace kettle::fuzz {
+
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+
+void Check(bool holds) {
+  if (!holds) std::abort();
+}
+
+// A file in memory, kept for the process's life.
+const fs::path& Scratch() {
+  static const TemporaryFolder folder(fs::exists("/dev/shm") ? "/dev/shm" : fs::temp_directory_path());
+  return folder.path();
+}
+fs::path AsFile(std::string_view bytes, const char* name) {
+  const fs::path path = Scratch() / name;
+  std::ofstream(path, std::ios::binary | std::ios::trunc)
+      .write(bytes.data(), static_cast<std::streamsize>(bytes.size()));
+  return path;
+}
+
+// In pieces of a length that the first byte chooses: a connection cuts anywhere.
+template <typename Feed>
+void InPieces(std::string_view bytes, const Feed& feed) {
+  if (bytes.empty()) return;
+  const std::size_t piece = 1 + static_cast<unsigned char>(bytes[0]);
+  for (bytes.remove_prefix(1); !bytes.empty(); bytes.remove_prefix(std::min(piece, bytes.size())))
+    feed(bytes.substr(0, piece));
+}
+
+void RtmpClient(std::string_view bytes) {  // what a publisher reads of a server
+  ChunkReader reader;
+  RtmpControl control;
+  InPieces(bytes, [&](std::string_view piece) {
+    control.Received(piece.size());
+    reader.Feed(piece);
+    while (const auto message = reader.Next()) {
+      control.Answer(*message);
+      if (message->type == RtmpType::kCommand) ReadAmf(message->body);
+    }
+    control.Acknowledgement();
+  });
+}
+
+void RtmpServer(std::string_view bytes) {  // what an ingest reads of a client, to its file and its report
+  standin::Arrivals arrivals("");
+  standin::FlvFile file((Scratch() / "fuzzed.flv").string());
+  RtmpServerSession session({[](const std::string&, const std::string&) { return true; },
+                             [&](const RtmpMessage& message) {
+                               arrivals.Add("1", message, std::chrono::steady_clock::now());
+                               file.Write(message);
+                             }});
+  session.Feed("\x03" + std::string(2 * 1536, '\0'));
+  InPieces(bytes, [&](std::string_view piece) { session.Feed(piece); });
+}
+
+void Chunks(std::string_view bytes) {  // what was read is read again when it is written
+  ChunkReader reader;
+  std::vector<RtmpMessage> messages;
+  reader.Feed(bytes);
+  while (auto message = reader.Next()) messages.push_back(std::move(*message));
+  ChunkWriter writer;
+  ChunkReader again;
+  for (const RtmpMessage& message : messages) {
+    if (message.type == RtmpType::kSetChunkSize || message.type == RtmpType::kAbort) continue;
+    again.Feed(writer.Write(message, 3));
+    const auto read = again.Next();
+    Check(read && read->body == message.body && read->timestamp_ms == message.timestamp_ms);
+  }
+}
+
+void Amf(std::string_view bytes) {
+  const std::string written = WriteAmf(ReadAmf(bytes));
+  Check(WriteAmf(ReadAmf(written)) == written);
+}
+
+void Address(std::string_view bytes) {
+  const IngestUrl url = IngestUrl::Parse(std::string(bytes));
+  Check(IngestUrl::Parse(url.str()).str() == url.str());
+}
+
+void Show(std::string_view bytes) { ReadShow(AsFile(bytes, "show.toml"), {}, {Scratch(), Scratch()}); }
+void DestinationFile(std::string_view bytes) { ReadDestination(AsFile(bytes, "destination.toml")); }
+void LinkFile(std::string_view bytes) { standin::LinkShape::Read(AsFile(bytes, "link.toml")); }
+void Trace(std::string_view bytes) { LineTrace::Read(AsFile(bytes, "trace.csv")).PerSecond(); }
+void Load(std::string_view bytes) { OntoCores(ReadLoadProfile(AsFile(bytes, "load.json")), 2).peak_second_cores(); }
+void PlanJson(std::string_view bytes) { ReadPlanFile(AsFile(bytes, "plan.json")); }
+
+void GpuProfile(std::string_view bytes) {
+  try {
+    standin::ReadProfile(AsFile(bytes, "gpu.toml"));
+  } catch (const std::runtime_error&) {  // the stand-in's own refusal
+  }
+}
+
+// Results of an earlier run: whatever is wrong with them shows as the JSON library's exception or ours.
+template <typename Result>
+void Parsed(std::string_view bytes) {
+  const json file = json::parse(bytes, nullptr, false);
+  if (file.is_discarded()) return;
+  try {
+    const Result result = file.get<Result>();
+    JsonText(json(result));
+  } catch (const json::exception&) {
+  }
+}
+void Bench(std::string_view bytes) { Parsed<std::vector<Trial>>(bytes); }
+void Survey(std::string_view bytes) { Parsed<std::vector<NvidiaDevice>>(bytes); }
+
+void Rehearsal(std::string_view bytes) {
+  const json file = json::parse(bytes, nullptr, false);
+  if (!file.is_object()) return;
+  try {
+    const auto outcome = file.at("outcome").get<RehearsalOutcome>();
+    const auto facts = file.at("facts").get<DiagnosisFacts>();
+    JsonText(json(Diagnose(outcome, facts, PlanFile{})));
+  } catch (const json::exception&) {
+  }
+}
+
+void Answer(std::string_view bytes) {
+  WorkerAnswer answer({});
+  InPieces(bytes, [&](std::string_view piece) { answer.Take(piece); });
+  if (answer.nonsense()) return;
+  WorkerReport report{.status = WorkerStatus::kDone};
+  report.result = answer.result();
+  for (int task = 0; task < 4; ++task) {
+    WorkerReport copy = report;
+    if (task == 0) AnswerOf<EncodeOutcome>(copy);
+    if (task == 1) AnswerOf<PaceOutcome>(copy);
+    if (task == 2) AnswerOf<ProbeOutcome>(copy);
+    if (task == 3) AnswerOf<QualityOutcome>(copy);
+  }
+}
+
+void Y4m(std::string_view bytes) {
+  const Y4mFile file(AsFile(bytes, "pictures.y4m"));
+  file.Frame(0);
+  file.Frame(file.frames() - 1);
+}
+
+void EdidBlock(std::string_view bytes) { ParseEdid(std::string(bytes)); }
+
+// The input is files, each "path\n", its content, and a zero byte.
+void Machine(std::string_view bytes) {
+  const fs::path root = Scratch() / "root";
+  fs::remove_all(root);
+  fs::create_directories(root);
+  for (int files = 0; files < 8 && !bytes.empty(); ++files) {
+    const std::string_view file = bytes.substr(0, bytes.find('\0'));
+    bytes.remove_prefix(std::min(bytes.size(), file.size() + 1));
+    const std::string_view name = file.substr(0, file.find('\n'));
+    if (name.empty() || name.size() > 100 || name.front() == '/' || name.find("..") != name.npos) continue;
+    std::error_code error;
+    const fs::path path = root / name;
+    fs::create_directories(path.parent_path(), error);
+    std::ofstream(path, std::ios::binary) << file.substr(std::min(file.size(), name.size() + 1));
+  }
+  const ConditionSample sample = SampleConditions(root);
+  JsonText(json(ReadConditions(sample, SampleConditions(root), 1, {}, root)));
+  ReadCoreRest(root);
+  ReadCgroupLimits(root);
+  JsonText(json(ReadGraphics(root)));
+  JsonText(json(ReadDisplays(root)));
+  JsonText(json(ReadAudio(root)));
+}
+
+}  // namespace
+
+const std::map<std::string, Target>& Targets() {
+  static const std::map<std::string, Target> targets{{"address", Address},
+                                                     {"amf", Amf},
+                                                     {"bench", Bench},
+                                                     {"chunks", Chunks},
+                                                     {"destination", DestinationFile},
+                                                     {"edid", EdidBlock},
+                                                     {"gpu-profile", GpuProfile},
+                                                     {"link", LinkFile},
+                                                     {"load", Load},
+                                                     {"machine", Machine},
+                                                     {"plan", PlanJson},
+                                                     {"rehearsal", Rehearsal},
+                                                     {"rtmp-client", RtmpClient},
+                                                     {"rtmp-server", RtmpServer},
+                                                     {"show", Show},
+                                                     {"survey", Survey},
+                                                     {"trace", Trace},
+                                                     {"worker-answer", Answer},
+                                                     {"y4m", Y4m}};
+  return targets;
+}
+
+}  // namespace kettle::fuzz

@@ -1,0 +1,17 @@
+#!/usr/bin/env bash
+# SPDX-License-Identifier: Apache-2.0
+# All tests with the address and undefined-behaviour sanitizers, then those of what has threads with the thread
+# sanitizer. A finding ends the test that it is in with a failure.
+set -euo pipefail
+cd "$(dirname "${BASH_SOURCE[0]}")/.."
+# Leaks in libraries that keep what they allocate once are not ours.
+export ASAN_OPTIONS=detect_leaks=1 LSAN_OPTIONS=suppressions=$PWD/tests/leaks.txt:print_suppressions=0
+export UBSAN_OPTIONS=print_stacktrace=1 TSAN_OPTIONS=halt_on_error=1:suppressions=$PWD/tests/races.txt
+KETTLE_PRESET=sanitize ./dev test --timeout 3600
+KETTLE_PRESET=thread ./dev setup
+cmake --preset thread >/dev/null
+cmake --build --preset thread --target rehearsal_test trial_test uplink_test load_test
+for test in 'rehearsal_test' 'trial_test --gtest_filter=*Lane*:*Paced*:*Pacing*:*Turns*:*Thread*:*WorkerProcess*' uplink_test load_test; do
+  # shellcheck disable=SC2086
+  setarch -R build-thread/bin/$test --gtest_brief=1
+done
