@@ -142,6 +142,8 @@ with tempfile.TemporaryDirectory() as folder:
         if number % 4 == 0:
             for thread in threads:
                 thread.join()
+    for thread in threads:
+        thread.join()
     # Each run is held against the line as it was in that run; a trace counts by the median of its runs' errors.
     print("trace  frames   dropped, predicted   error   peak delay, predicted    error   within")
     good = 0

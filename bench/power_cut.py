@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Kills rehearsals with SIGKILL at random moments and tells how far each recording can be played.
 
-usage: bench/power_cut.py [KILLS]
+usage: bench/power_cut.py [KILLS [SIZE [FRAME_RATE]]]
 """
 import json
 import random
@@ -12,12 +12,14 @@ from pathlib import Path
 
 PROGRAM = Path(__file__).resolve().parent.parent / "build/bin/fast-kettle"
 KILLS = int(sys.argv[1]) if len(sys.argv) > 1 else 50
+SIZE = sys.argv[2] if len(sys.argv) > 2 else "640x360"
+RATE = sys.argv[3] if len(sys.argv) > 3 else "30"
 
 with tempfile.TemporaryDirectory() as folder:
     folder = Path(folder)
     subprocess.run([PROGRAM, "plan", "--show", PROGRAM.parent.parent / "share/fast-kettle/demo/saltmarsh.toml", "--footage", "start-line",
-                    "--footage-seconds", "1", "--source-size", "640x360", "--stream-size", "640x360", "--frame-rate", "30",
-                    "--stream-frame-rate", "30", "--proof-seconds", "3", "--quiet", "--out", folder / "plan"], check=False, capture_output=True)  # a tight plan will do
+                    "--footage-seconds", "1", "--source-size", SIZE, "--stream-size", SIZE, "--frame-rate", RATE,
+                    "--stream-frame-rate", RATE, "--proof-seconds", "3", "--quiet", "--out", folder / "plan"], check=False, capture_output=True)  # a tight plan will do
     lost, none = {}, {}
     chance = random.Random(1)
     for _ in range(KILLS):

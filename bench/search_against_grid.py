@@ -3,7 +3,7 @@
 
 Runs `plan --exhaustive` on the demo's show at 640x360 (the whole grid of nine such runs takes over an hour). The trials
 are kept in FOLDER: run again with it, only the search is made anew.
-usage: bench/search_against_grid.py FOLDER [SCENE [KBPS]]
+usage: bench/search_against_grid.py FOLDER [SCENE [KBPS [SIZE [OPTION_OF_PLAN ...]]]]
 """
 import json
 import subprocess
@@ -17,7 +17,8 @@ if len(sys.argv) < 2:
 keep = Path(sys.argv[1])
 scenes = sys.argv[2:3] or ["start-line", "open-water", "harbour"]
 rates = [int(rate) for rate in sys.argv[3:4]] or [900, 450, 1600]
-more = sys.argv[4:]  # options of plan that narrow the grid
+size = sys.argv[4] if len(sys.argv) > 4 else "640x360"
+more = sys.argv[5:]
 
 
 def named(best):
@@ -34,8 +35,8 @@ for rate in rates:
         folder.mkdir(parents=True, exist_ok=True)
         run = subprocess.run(
             [PROGRAM, "plan", "--show", ROOT / "demo/saltmarsh.toml", "--stand-in-gpu", "modest", "--exhaustive",
-             "--source-size", "640x360", "--footage", scene, "--footage-seconds", "1",
-             "--stream-bit-rate", f"{rate} kbit/s", "--stream-frame-rate", "auto", "--proof-seconds", "2", "--quiet", "--out", folder, *more],
+             "--source-size", size, "--footage", scene, "--footage-seconds", "1",
+             "--stream-bit-rate", f"{rate} kbit/s", *([] if "--stream-frame-rate" in more else ["--stream-frame-rate", "auto"]), "--proof-seconds", "2", "--quiet", "--out", folder, *more],
             stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
         if run.returncode not in (0, 1):
             sys.exit(f"{scene} at {rate} kbit/s: {run.stderr}")

@@ -30,16 +30,16 @@ smoke quality_cost.sh bench/quality_cost.sh 1
 tried+="quality_against_filters.cc " # which that one runs
 smoke survey_against_tools.sh bench/survey_against_tools.sh /var/tmp 1
 smoke rtmp_against_libavformat.sh bench/rtmp_against_libavformat.sh
-smoke fault_injection.py bench/fault_injection.py 1
-smoke kill_and_resume.py bench/kill_and_resume.py 1
-smoke power_cut.py bench/power_cut.py 1
-smoke diagnose_injected.py bench/diagnose_injected.py 1
-smoke random_shows.py bench/random_shows.py 1 5
-smoke search_against_grid.py bench/search_against_grid.py "$scratch/grid" open-water 300 --source-size 160x96 \
+smoke fault_injection.py python3 bench/fault_injection.py 1
+smoke kill_and_resume.py python3 bench/kill_and_resume.py 1
+smoke power_cut.py python3 bench/power_cut.py 1 160x96 12
+smoke diagnose_injected.py python3 bench/diagnose_injected.py 1
+smoke random_shows.py python3 bench/random_shows.py 1 5
+smoke search_against_grid.py python3 bench/search_against_grid.py "$scratch/grid" open-water 300 160x96 \
   --stream-size 160x96 --stream-frame-rate 30 --frame-rate 30
 if ip netns add kettle-smoke 2>/dev/null; then
   ip netns del kettle-smoke
-  smoke line_against_kernel.py bench/line_against_kernel.py 8 1 1
+  smoke line_against_kernel.py python3 bench/line_against_kernel.py 8 1 1
 else
   tried+="line_against_kernel.py "
   echo "bench: line_against_kernel.py not run: no network namespaces here"
