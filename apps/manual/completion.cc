@@ -119,10 +119,9 @@ std::string BashCompletion(const fs::path& destinations, const fs::path& gpu_pro
                          ValuesOf(option->long_name(), argument, named));
       }
     options += Case(command.name, {.words = names});
-    Values follows{.words = command.verbs, .files = !command.verbs.empty() || !command.subject.empty()};
-    if (command.name == "footage")
-      for (const std::string& scene : SceneNames()) follows.words.push_back(scene);
-    places += Case(command.name, follows);
+    if (!command.verbs.empty()) places += Case(fmt::format("'{} 2'", command.name), {.words = command.verbs});
+    places += Case(fmt::format("'{} '*", command.name), {.words = command.name == "footage" ? SceneNames() : Words(),
+                                                         .files = !command.verbs.empty() || !command.subject.empty()});
   }
   return std::string(kHelpers) +
          fmt::format(
@@ -133,7 +132,7 @@ std::string BashCompletion(const fs::path& destinations, const fs::path& gpu_pro
              "  if [ \"$COMP_CWORD\" -eq 1 ]; then\n    _fast_kettle_words '{} --help --version'\n    return\n  fi\n"
              "  case \"$command $previous\" in\n{}  esac\n"
              "  if [[ $current == -* ]]; then\n    case \"$command\" in\n{}    esac\n  fi\n"
-             "  case \"$command\" in\n{}  esac\n}}\n"
+             "  case \"$command $COMP_CWORD\" in\n{}  esac\n}}\n"
              "complete -F _fast_kettle fast-kettle\n",
              fmt::join(commands, " "), values, options, places);
 }
