@@ -106,7 +106,8 @@ std::vector<IngestReport> Measure(Session& session, const Show& show, const std:
   return reports;
 }
 
-void PrintIngests(const std::vector<IngestReport>& reports) {
+// `how`: why no more was sent.
+void PrintIngests(const std::vector<IngestReport>& reports, const std::string& how) {
   fmt::print("{}\n", Paint("Ingests, the best for a stream first", Tone::kStrong));
   Table table({{"ingest"},
                Number("connected"),
@@ -126,10 +127,7 @@ void PrintIngests(const std::vector<IngestReport>& reports) {
       table.Row(std::move(row));
       continue;
     }
-    const std::string note =
-        !r.trouble.empty() ? r.trouble
-        : r.filled         ? ""
-                   : fmt::format("carries more; {} at most were sent, --most RATE sends more", Mbps(r.most_kbps));
+    const std::string note = !r.trouble.empty() ? r.trouble : r.filled ? "" : "carries more than was sent";
     table.Row({{r.url + (r.simulated ? " (simulated)" : "")},
                Number(fmt::format("{:.0f} ms", r.connect_ms)),
                Number(fmt::format("{:.1f} ms", r.round_trip_ms)),
@@ -141,7 +139,10 @@ void PrintIngests(const std::vector<IngestReport>& reports) {
                Number(fmt::format("{:.2f} %", r.resent_share * 100)),
                {note, r.trouble.empty() ? Tone::kDim : Tone::kBad}});
   }
-  fmt::print("{}\n", table.str());
+  fmt::print("{}", table.str());
+  if (std::any_of(reports.begin(), reports.end(), [](const IngestReport& r) { return r.measured() && !r.filled; }))
+    fmt::print("  {} at most were sent, {}; --most RATE sends more.\n", Mbps(reports.front().most_kbps), how);
+  fmt::print("\n");
 }
 
 void PrintSum(const Budget& budget) {
@@ -165,7 +166,7 @@ void PrintSum(const Budget& budget) {
 void PrintShares(const Budget& budget) {
   const std::size_t count = budget.one_for_all.size();
   if (count == 1) {
-    fmt::print("{}\n  {} of video to {}. What binds: {}.\n\n", Paint("What the destination gets", Tone::kStrong),
+    fmt::print("{}\n  {} of video to {}. The limit: {}.\n\n", Paint("What the destination gets", Tone::kStrong),
                Kbps(budget.one_encode_kbps()), budget.one_for_all.front().name, budget.binding_limit);
     return;
   }
@@ -187,7 +188,7 @@ void PrintShares(const Budget& budget) {
   fmt::print(
       "  One encode for all sends {}; an encode each sends {} and costs the machine {} encodes in place of one.\n",
       Kbps(one), Kbps(each), count);
-  fmt::print("  What binds: {}.\n\n", budget.binding_limit);
+  fmt::print("  The limit: {}.\n\n", budget.binding_limit);
 }
 
 // One encode for each rate control.
@@ -362,7 +363,7 @@ int RunUplink(Session& session) {
     fmt::print("{}\n\n",
                Paint("SIMULATED: the ingest and its line are stand-ins; the figures say nothing of a real one.",
                      Tone::kStrong));
-  if (!reports.empty()) PrintIngests(reports);
+  if (!reports.empty()) PrintIngests(reports, LimitFor(session.request().uplink, show).how);
   PrintSum(budget);
   PrintShares(budget);
   if (!feasible) {

@@ -125,7 +125,8 @@ TEST_F(RehearseTest, WritesOverNothingOfThePlansOrTheUsers) {
 TEST_F(RehearseTest, ALoadThatEndsByItselfIsNotPassedOff) {
   ASSERT_EQ(Run("load capture --seconds 2 --out game.load.json --quiet").code, 0);
   // The replay is ended from outside while the rehearsal runs.
-  const pid_t pid = Start({"rehearse", "plan.json", "--seconds", "8", "--load", "game.load.json", "--out", "out", "--quiet"});
+  const pid_t pid =
+      Start({"rehearse", "plan.json", "--seconds", "8", "--load", "game.load.json", "--out", "out", "--quiet"});
   const std::vector<pid_t> replays = AwaitChildrenOf(pid, "game-load");
   ASSERT_EQ(replays.size(), 1u);
   ASSERT_EQ(AwaitChildrenOf(pid, "kettle-engine").size(), 1u) << "the rehearsal's worker";

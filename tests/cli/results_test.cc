@@ -125,9 +125,10 @@ TEST_F(ResultsTest, WithoutGnuplotOnlyTheFiguresAreMissing) {
   const auto failing = Run("bench --show show.toml --encoder x264 --preset ultrafast --repeats 1 --out bench");
   setenv("PATH", usual.c_str(), 1);
   ASSERT_THAT(without.code, testing::AnyOf(0, 1)) << without.err;
-  EXPECT_EQ(without.complaint(),
-            "fast-kettle: warning: no figures: gnuplot is not installed (sudo apt install gnuplot-nox); the results are "
-            "whole without it\n");
+  EXPECT_EQ(
+      without.complaint(),
+      "fast-kettle: warning: no figures: gnuplot is not installed (sudo apt install gnuplot-nox); the results are "
+      "whole without it\n");
   ExpectValid("plan");
   for (const char* file : {"out/card.txt", "out/proof.csv", "out/stream.flv", "out/bench.csv"})
     EXPECT_GT(std::filesystem::file_size(path(file)), 50u) << file;
@@ -138,18 +139,22 @@ TEST_F(ResultsTest, WithoutGnuplotOnlyTheFiguresAreMissing) {
 
 // A load was once forgotten by --resume, which then refused, and by --soak.
 TEST_F(ResultsTest, BenchUnderALoadIsResumedAndSoaked) {
-  Put("game.load.json",
-      nlohmann::json{{"schema", "fast-kettle/load/1"}, {"interval_seconds", 0.2}, {"memory_share", 0},
-                     {"programs", nlohmann::json::array()}, {"duty", {{0.1}, {0.1}}}, {"gpu", nlohmann::json::array()}}
-          .dump());
+  Put("game.load.json", nlohmann::json{{"schema", "fast-kettle/load/1"},
+                                       {"interval_seconds", 0.2},
+                                       {"memory_share", 0},
+                                       {"programs", nlohmann::json::array()},
+                                       {"duty", {{0.1}, {0.1}}},
+                                       {"gpu", nlohmann::json::array()}}
+                            .dump());
   const std::string command =
       "bench --footage open-water --footage-seconds 1 --encoder x264 --preset ultrafast --size 160x90 --frame-rate 2 "
       "--bit-rate '200 kbit/s' --load game.load.json";
   ASSERT_EQ(Run(command + " --repeats 1 --out out").code, 0);
   const auto resumed = Run(command + " --repeats 1 --resume --out out");
   EXPECT_EQ(resumed.code, 0) << resumed.err;
-  const auto other = Run("bench --footage open-water --footage-seconds 1 --encoder x264 --preset ultrafast --size 160x90 "
-                         "--frame-rate 2 --bit-rate '200 kbit/s' --resume --out out");
+  const auto other =
+      Run("bench --footage open-water --footage-seconds 1 --encoder x264 --preset ultrafast --size 160x90 "
+          "--frame-rate 2 --bit-rate '200 kbit/s' --resume --out out");
   EXPECT_EQ(other.code, 2);
   EXPECT_THAT(other.err, testing::HasSubstr("without a load"));
   const auto soaked = Run(command + " --soak 0.1 --out soak");

@@ -92,7 +92,8 @@ TEST(Catalogue, WhatAFamilyCannotDoIsRefusedWithThoseThatCan) {
   if (FindFamily("svt-av1").rates.contains(RateControl::kConstantBitRate))  // from SVT-AV1 2 on
     EXPECT_NO_THROW(constant());
   else
-    EXPECT_THAT(Complaint(Fault::kInput, constant), HasSubstr("svt-av1 has no constant bit rate; it has capped variable"));
+    EXPECT_THAT(Complaint(Fault::kInput, constant),
+                HasSubstr("svt-av1 has no constant bit rate; it has capped variable"));
   settings = test::SmallSettings("x264", "fast");
   settings.multi_pass = true;
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ConfigFor(settings); }), HasSubstr("nvenc-h264, nvenc-hevc"));

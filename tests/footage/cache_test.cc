@@ -90,7 +90,8 @@ TEST_F(CacheTest, ACutOffClipIsRefused) {
 TEST_F(CacheTest, WhatWasUsedLongestAgoGoesButNothingThatIsInUse) {
   constexpr std::uintmax_t kThree = 3 * 30 * 128 * 72 * 3 / 2 + 1000;
   const auto prepare = [&](const char* scene) {
-    return PrepareFootage({scene, {128, 72}, {30, 1}, 1}, path("cache"), [](double) {}, kThree);
+    return PrepareFootage(
+        {scene, {128, 72}, {30, 1}, 1}, path("cache"), [](double) {}, kThree);
   };
   const std::filesystem::path first = prepare("open-water").file, second = prepare("start-line").file;
   const auto hour_ago = std::filesystem::file_time_type::clock::now() - std::chrono::hours(1);
@@ -98,11 +99,13 @@ TEST_F(CacheTest, WhatWasUsedLongestAgoGoesButNothingThatIsInUse) {
   std::filesystem::last_write_time(second, hour_ago);
   prepare("open-water");  // used again: no longer the oldest
   const Footage third = prepare("harbour");
-  PrepareFootage({"harbour", {128, 72}, {30, 1}, 0.9}, path("cache"), [](double) {}, kThree);
+  PrepareFootage(
+      {"harbour", {128, 72}, {30, 1}, 0.9}, path("cache"), [](double) {}, kThree);
   EXPECT_TRUE(std::filesystem::exists(first));
   EXPECT_FALSE(std::filesystem::exists(second));
   // However small the limit is, what a run holds stays.
-  PrepareFootage({"harbour", {128, 72}, {30, 1}, 0.8}, path("cache"), [](double) {}, 1);
+  PrepareFootage(
+      {"harbour", {128, 72}, {30, 1}, 0.8}, path("cache"), [](double) {}, 1);
   EXPECT_FALSE(std::filesystem::exists(first));
   EXPECT_TRUE(std::filesystem::exists(third.file));
 }

@@ -36,8 +36,7 @@ TEST_F(MachineTest, AnUpgradeOfADriverOrACodecLibraryMakesAnotherMachine) {
   const std::string with_module = digest();
   EXPECT_NE(with_module, before);
   Put("usr/lib/x86_64-linux-gnu/libnvidia-encode.so.555.1", "old");
-  std::filesystem::create_symlink("libnvidia-encode.so.555.1",
-                                  path("usr/lib/x86_64-linux-gnu/libnvidia-encode.so.1"));
+  std::filesystem::create_symlink("libnvidia-encode.so.555.1", path("usr/lib/x86_64-linux-gnu/libnvidia-encode.so.1"));
   const std::string with_driver = digest();
   EXPECT_NE(with_driver, with_module);
   Put("usr/lib/x86_64-linux-gnu/libnvidia-encode.so.555.1", "newer");

@@ -125,8 +125,8 @@ TEST(WorkerProcess, OneThatDoesNotReadItsRequestIsEndedToo) {
 // An answer that came between a look at the pipe and one at the process was once lost.
 TEST(WorkerProcess, AnAnswerAtTheLastMomentCounts) {
   for (int i = 0; i < 40; ++i) {
-    const WorkerReport report = RunScript("cat >/dev/null; sleep 0.0" + std::to_string(40 + i % 20) +
-                                          "; echo '{\"result\": {\"a\": 1}}'");
+    const WorkerReport report =
+        RunScript("cat >/dev/null; sleep 0.0" + std::to_string(40 + i % 20) + "; echo '{\"result\": {\"a\": 1}}'");
     ASSERT_EQ(report.status, WorkerStatus::kDone) << report.detail;
   }
 }
@@ -135,10 +135,9 @@ TEST(WorkerProcess, AnAnswerAtTheLastMomentCounts) {
 TEST(WorkerProcess, NothingIsLeftWhenProgressThrows) {
   const TemporaryFolder folder(std::filesystem::temp_directory_path());
   const std::string ids = folder.path() / "ids";
-  const WorkerProcess worker({"/bin/sh", "-c",
-                              "cat >/dev/null; sleep 600 & echo $! $$ >'" + ids +
-                                  "'; echo '{\"progress\": 0.5}'; sleep 600"},
-                             "", nullptr);
+  const WorkerProcess worker(
+      {"/bin/sh", "-c", "cat >/dev/null; sleep 600 & echo $! $$ >'" + ids + "'; echo '{\"progress\": 0.5}'; sleep 600"},
+      "", nullptr);
   EXPECT_THROW(worker.Run({"encode", {}, 600}, [](double) { throw std::runtime_error("enough"); }), std::runtime_error);
   std::ifstream file(ids);
   for (int id; file >> id;) {

@@ -90,8 +90,8 @@ std::map<RateControl, RateMapping> SvtAv1Rates() {
   if (SvtAv1Major() >= 2) {
     rates[RateControl::kCappedVariable] = {.maximum = false,
                                            .options = {{"svtav1-params:overshoot-pct", "{overshoot}"}}};
-    rates[RateControl::kConstantBitRate] = {
-        .maximum = false, .options = {{"svtav1-params:rc", "2"}, {"svtav1-params:pred-struct", "1"}}};
+    rates[RateControl::kConstantBitRate] = {.maximum = false,
+                                            .options = {{"svtav1-params:rc", "2"}, {"svtav1-params:pred-struct", "1"}}};
   }
   return rates;
 }

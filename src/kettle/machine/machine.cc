@@ -60,8 +60,9 @@ std::string Digest(const Machine& machine) {
 }
 
 void to_json(nlohmann::json& json, const Machine& machine) {
-  json = {{"processor", machine.processor}, {"memory_bytes", machine.memory_bytes}, {"kernel", machine.kernel},
-          {"graphics", machine.graphics},   {"displays", machine.displays},         {"audio", machine.audio},
+  json = {{"processor", machine.processor}, {"memory_bytes", machine.memory_bytes},
+          {"kernel", machine.kernel},       {"graphics", machine.graphics},
+          {"displays", machine.displays},   {"audio", machine.audio},
           {"libraries", machine.libraries}, {"drivers", machine.drivers}};
 }
 

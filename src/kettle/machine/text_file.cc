@@ -16,7 +16,8 @@ namespace {
 std::string Trimmed(const std::string& text) {
   constexpr const char* kSpace = " \t\r\n";
   const auto from = text.find_first_not_of(kSpace);
-  return from == text.npos ? "" : PlainText(std::string_view(text).substr(from, text.find_last_not_of(kSpace) - from + 1));
+  return from == text.npos ? ""
+                           : PlainText(std::string_view(text).substr(from, text.find_last_not_of(kSpace) - from + 1));
 }
 
 }  // namespace

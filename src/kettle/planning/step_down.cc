@@ -53,9 +53,8 @@ void Proving::LetBestStand(const Capacity& capacity) {
   const auto rank = [&](const Attempt& attempt) {
     return std::make_tuple(attempt.proof.holds(), attempt.has_room(capacity), attempt.room(capacity));
   };
-  const auto best =
-      std::max_element(attempts.begin(), attempts.end(),
-                       [&](const Attempt& a, const Attempt& b) { return rank(a) < rank(b); });
+  const auto best = std::max_element(attempts.begin(), attempts.end(),
+                                     [&](const Attempt& a, const Attempt& b) { return rank(a) < rank(b); });
   if (best != attempts.end() && best->proof.holds()) std::rotate(best, best + 1, attempts.end());
 }
 

@@ -214,11 +214,10 @@ class Chooser {
 
 std::optional<std::string> LittleForItsSize(const EncodeSettings& stream, bool size_is_free) {
   if (BitsPerPixel(stream) >= kPlausibleBitsPerPixel) return std::nullopt;
-  return fmt::format(
-      "{} is little for {} at {} frames a second ({:.3f} bits a pixel): quick turns will go blocky; {}",
-      stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream),
-      size_is_free ? "no other size or frame rate looked better, so only a higher bit rate helps"
-                   : "leave stream.size out, and the size that looks best is found");
+  return fmt::format("{} is little for {} at {} frames a second ({:.3f} bits a pixel): quick turns will go blocky; {}",
+                     stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream),
+                     size_is_free ? "no other size or frame rate looked better, so only a higher bit rate helps"
+                                  : "leave stream.size out, and the size that looks best is found");
 }
 
 void Explain(Targets& targets, const Because& reason) {

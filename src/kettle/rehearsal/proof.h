@@ -24,7 +24,7 @@ struct Proof {
   double cpu_cores = 0;          // that the run took: feeding, both encodes, writing
   double busiest_cpu_cores = 0;  // the same in its busiest second
   double stand_in_cores = 0, other_cores = 0;
-  double stolen_cores = 0;  // that the hypervisor gave to other machines
+  double stolen_cores = 0;       // that the hypervisor gave to other machines
   std::filesystem::path folder;  // where stream.flv and recording.mkv are; empty: the run did not end well
 
   // Both encodes kept pace: the run ended well, no frame was skipped, and every one came out coded.

@@ -128,20 +128,19 @@ class Rehearsing {
 
   void Release(std::int64_t frames, const std::function<void(double)>& progress) {
     KeepThreadPunctual();
-    ReleaseFrames(clock_, task_.source_rate, start_ns_, frames,
-                  [&](std::int64_t index, std::int64_t due_ns, bool late) {
-                    errors_ms_.push_back(static_cast<double>(clock_.now_ns() - due_ns) * 1e-6);
-                    if (late) {
-                      outcome_.late_frames.push_back(static_cast<int>(index));
-                      ++late_;
-                    }
-                    const FramePtr picture = source_.Frame(index);
-                    stream_.Offer(index, due_ns, *picture);
-                    recording_.Offer(index, due_ns, *picture);
-                    if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
-                    return !stream_.failed() && !recording_.failed() && !sound_thread_->failed() &&
-                           !meter_thread_->failed();
-                  });
+    ReleaseFrames(
+        clock_, task_.source_rate, start_ns_, frames, [&](std::int64_t index, std::int64_t due_ns, bool late) {
+          errors_ms_.push_back(static_cast<double>(clock_.now_ns() - due_ns) * 1e-6);
+          if (late) {
+            outcome_.late_frames.push_back(static_cast<int>(index));
+            ++late_;
+          }
+          const FramePtr picture = source_.Frame(index);
+          stream_.Offer(index, due_ns, *picture);
+          recording_.Offer(index, due_ns, *picture);
+          if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
+          return !stream_.failed() && !recording_.failed() && !sound_thread_->failed() && !meter_thread_->failed();
+        });
   }
 
   void OpenFiles(const AVCodecContext& pictures) {

@@ -34,8 +34,7 @@ RtmpPublisher::RtmpPublisher(const IngestUrl& url, const std::string& key, doubl
   const AmfObject about{{"app", url.app}, {"type", "nonprivate"}, {"flashVer", "fast-kettle"}, {"tcUrl", url.str()}};
   SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"connect", 1.0, about})}));
   if (const auto values = Await("_result"); values.size() > 2)
-    if (const AmfValue* stand_in = values[2].Find("simulated"))
-      simulated_ = stand_in->flag();
+    if (const AmfValue* stand_in = values[2].Find("simulated")) simulated_ = stand_in->flag();
   SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"createStream", 2.0, AmfValue()})}));
   if (const auto values = Await("_result"); values.size() > 3) stream_ = static_cast<std::uint32_t>(values[3].number());
   in_stream_ = true;
