@@ -96,7 +96,7 @@ std::vector<PacedTrial> RunPacedTrials(Session& session, const BenchPlan& plan, 
 
 void CheckResume(const Session& session) {
   const BenchOptions& bench = session.request().bench;
-  if (bench.resume && session.KnownTrials().empty())
+  if (bench.resume && !session.HoldsTrials())
     FailInput(
         "--resume: {} holds no bench to go on with that was measured on this machine, with these drivers and "
         "codec libraries, by this version, {}",

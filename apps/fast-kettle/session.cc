@@ -235,6 +235,12 @@ void Session::StartLoad(const std::string& load) {
 }
 
 std::vector<Trial> Session::KnownTrials() const {
+  std::vector<Trial> trials = KeptTrials();
+  std::erase_if(trials, [&](const Trial& trial) { return trial.disturbed() && QuietNow(); });
+  return trials;
+}
+
+std::vector<Trial> Session::KeptTrials() const {
   std::vector<Trial> trials;
   const auto file = ReadResult(out(), "bench");
   if (request_.fresh || !file || file->value("machine_digest", "") != provenance_.machine_digest ||
@@ -244,7 +250,7 @@ std::vector<Trial> Session::KnownTrials() const {
   try {
     const bool same_gpu = file->at("stand_in_digest") == stand_in_digest_;
     for (const Trial& trial : file->at("trials").get<std::vector<Trial>>())
-      if ((trial.device == "cpu" || same_gpu) && !(trial.disturbed() && QuietNow())) trials.push_back(trial);
+      if (trial.device == "cpu" || same_gpu) trials.push_back(trial);
   } catch (const std::exception&) {
     trials.clear();  // of another make: measured again
   }
@@ -288,7 +294,7 @@ void Session::Draw(const std::function<void()>& draw) {
 
 bool Session::HasUnfinishedBench() const {
   const auto file = ReadResult(out(), "bench");
-  return file && !file->value("complete", true) && !KnownTrials().empty();
+  return file && !file->value("complete", true) && HoldsTrials();
 }
 
 void Session::KeepTrials(const std::vector<Trial>& trials, bool complete, const json& more) {

@@ -106,6 +106,8 @@ class Session {
   // libraries, this version, under this load. What was measured while the machine was disturbed counts only as long as
   // it still is.
   std::vector<Trial> KnownTrials() const;
+  // True if the folder holds trials of this machine, version and load, disturbed or not.
+  bool HoldsTrials() const { return !KeptTrials().empty(); }
   // Keeps the bench.json of an earlier bench as bench.previous.json: the way back. Throws Error(kMachine).
   void SetBenchAside() const;
   // True if the folder holds a bench that was interrupted.
@@ -120,6 +122,7 @@ class Session {
   void Write(const std::string& kind, const nlohmann::json& body) const { WriteResult(out(), kind, body, provenance_); }
 
  private:
+  std::vector<Trial> KeptTrials() const;
   bool QuietNow() const;  // looked at once, when it is first asked
   Footage Prepare(const Show& show, const std::string& source, Stretch stretch);
 
