@@ -69,7 +69,10 @@ TEST_F(RehearseTest, AnOutageOfTheLineIsNamed) {
   EXPECT_THAT(ran.out, AllOf(HasSubstr("does not hold"), HasSubstr("the uplink"), HasSubstr("broke off")));
   const auto diagnosed = Run("diagnose out --json");
   EXPECT_EQ(diagnosed.code, 1);
-  EXPECT_EQ(nlohmann::json::parse(diagnosed.out)["stretches"][0]["loss"], "dropped");
+  // On a machine that is busy with others an encoder may have skipped frames before.
+  std::vector<std::string> losses;
+  for (const auto& stretch : nlohmann::json::parse(diagnosed.out)["stretches"]) losses.push_back(stretch["loss"]);
+  EXPECT_THAT(losses, testing::Contains("dropped"));
 }
 
 TEST_F(RehearseTest, APowerCutLeavesWhatEachContainerKeeps) {

@@ -23,6 +23,15 @@ int Take(void* taken, WrittenByte* bytes, int count) {
 }  // namespace
 
 TransportStream::TransportStream(const CodedPictures& coded) {
+  try {
+    Open(coded);
+  } catch (...) {
+    Free();
+    throw;
+  }
+}
+
+void TransportStream::Open(const CodedPictures& coded) {
   CheckLibav(avformat_alloc_output_context2(&format_, nullptr, "mpegts", nullptr), "no transport stream");
   const AVCodecDescriptor* codec = avcodec_descriptor_get_by_name(coded.codec.c_str());
   AVStream* stream = avformat_new_stream(format_, nullptr);
@@ -41,7 +50,10 @@ TransportStream::TransportStream(const CodedPictures& coded) {
   CheckLibav(avformat_write_header(format_, nullptr), "no transport stream");
 }
 
-TransportStream::~TransportStream() {
+TransportStream::~TransportStream() { Free(); }
+
+void TransportStream::Free() {
+  if (!format_) return;
   if (format_->pb) av_freep(&format_->pb->buffer);
   avio_context_free(&format_->pb);
   avformat_free_context(format_);

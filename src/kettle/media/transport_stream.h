@@ -24,6 +24,8 @@ class TransportStream {
   std::string Pack(std::string_view data, double decode_seconds, double show_seconds, bool keyframe);
 
  private:
+  void Open(const CodedPictures& coded);  // throws Error(kMachine)
+  void Free();
   std::string taken_;  // what the muxer wrote
   AVFormatContext* format_ = nullptr;
 };
