@@ -17,7 +17,7 @@ namespace kettle {
 
 namespace {
 
-using Clock = std::chrono::steady_clock;
+using Monotonic = std::chrono::steady_clock;
 constexpr double kMostOwedSeconds = 0.1;
 
 double ThreadSeconds() {
@@ -58,7 +58,7 @@ void PinTo(std::size_t core) {
   pthread_setaffinity_np(pthread_self(), sizeof set, &set);  // where that is not allowed, anywhere
 }
 
-void Load(const LoadProfile& profile, std::size_t core, Clock::time_point start, const std::atomic<bool>& stop) {
+void Load(const LoadProfile& profile, std::size_t core, Monotonic::time_point start, const std::atomic<bool>& stop) {
   PinTo(core);
   Work work(profile.memory_share);
   // Uneven naps: the kernel counts by ticks, and even ones would always or never meet them.
@@ -66,7 +66,7 @@ void Load(const LoadProfile& profile, std::size_t core, Clock::time_point start,
   std::uniform_real_distribution<double> nap_seconds(0.008, 0.024);
   double wanted = 0, done_before = ThreadSeconds(), last = 0;
   while (!stop) {
-    const double now = std::chrono::duration<double>(Clock::now() - start).count();
+    const double now = std::chrono::duration<double>(Monotonic::now() - start).count();
     const auto sample = static_cast<std::size_t>(now / profile.interval_seconds) % profile.duty.size();
     wanted += profile.duty[sample][core] * (now - last);
     last = now;
@@ -85,7 +85,7 @@ void Load(const LoadProfile& profile, std::size_t core, Clock::time_point start,
 void ReplayLoad(const LoadProfile& profile, double seconds, const std::function<void(double)>& progress) {
   prctl(PR_SET_NAME, kLoadProcess);  // of this process's first thread: the process is known by it
   std::atomic<bool> stop = false;
-  const Clock::time_point start = Clock::now();
+  const Monotonic::time_point start = Monotonic::now();
   std::vector<std::thread> threads;
   for (std::size_t core = 0; core < static_cast<std::size_t>(profile.cores()); ++core)
     threads.emplace_back([&, core] { Load(profile, core, start, stop); });
@@ -94,7 +94,7 @@ void ReplayLoad(const LoadProfile& profile, double seconds, const std::function<
     for (std::thread& thread : threads) thread.join();
   };
   try {
-    for (double now = 0; now < seconds; now = std::chrono::duration<double>(Clock::now() - start).count()) {
+    for (double now = 0; now < seconds; now = std::chrono::duration<double>(Monotonic::now() - start).count()) {
       progress(std::min(1.0, now / seconds));
       std::this_thread::sleep_for(std::chrono::duration<double>(std::min(0.2, seconds - now)));
     }

@@ -10,7 +10,7 @@ namespace kettle {
 
 namespace {
 
-constexpr int kBufferBytes = 64 << 10;
+constexpr int kFileBufferBytes = 64 << 10;
 
 // How far before zero an encoder's first timestamp lies: pictures to be reordered, sound's priming.
 double LeadSeconds(const AVCodecContext& encoder) {
@@ -26,8 +26,8 @@ Muxer::Muxer(const Container& container, const std::vector<const AVCodecContext*
   CheckLibav(avformat_alloc_output_context2(&format_, nullptr, container.format.c_str(), nullptr),
              "no container " + container.format);
   try {
-    format_->pb = avio_alloc_context(static_cast<unsigned char*>(av_malloc(kBufferBytes)), kBufferBytes, 1, this,
-                                     nullptr, Take, container.seekable ? Seek : nullptr);
+    format_->pb = avio_alloc_context(static_cast<unsigned char*>(av_malloc(kFileBufferBytes)), kFileBufferBytes, 1,
+                                     this, nullptr, Take, container.seekable ? Seek : nullptr);
     if (!format_->pb) FailMachine("out of memory");
     format_->flags |= AVFMT_FLAG_FLUSH_PACKETS;
     for (const AVCodecContext* track : tracks) {

@@ -13,7 +13,7 @@ namespace kettle {
 namespace {
 
 constexpr AVRational kClock = {1, 90'000};
-constexpr int kBufferBytes = 188 * 64;
+constexpr int kDatagramsBytes = 188 * 64;
 
 int Take(void* taken, WrittenByte* bytes, int count) {
   static_cast<std::string*>(taken)->append(reinterpret_cast<const char*>(bytes), static_cast<std::size_t>(count));
@@ -35,8 +35,8 @@ void TransportStream::Open(const CodedPictures& coded) {
   CheckLibav(avformat_alloc_output_context2(&format_, nullptr, "mpegts", nullptr), "no transport stream");
   const AVCodecDescriptor* codec = avcodec_descriptor_get_by_name(coded.codec.c_str());
   AVStream* stream = avformat_new_stream(format_, nullptr);
-  auto* buffer = static_cast<unsigned char*>(av_malloc(kBufferBytes));
-  format_->pb = avio_alloc_context(buffer, kBufferBytes, 1, &taken_, nullptr, Take, nullptr);
+  auto* buffer = static_cast<unsigned char*>(av_malloc(kDatagramsBytes));
+  format_->pb = avio_alloc_context(buffer, kDatagramsBytes, 1, &taken_, nullptr, Take, nullptr);
   if (!codec || !stream || !format_->pb) FailMachine("no transport stream for {}", coded.codec);
   AVCodecParameters& parameters = *stream->codecpar;
   parameters.codec_type = AVMEDIA_TYPE_VIDEO;

@@ -5,28 +5,28 @@
 
 namespace kettle {
 
-using nlohmann::json;
+using Json = nlohmann::json;
 
 namespace {
 
-json DifferenceJson(const std::optional<Difference>& difference) {
+Json DifferenceJson(const std::optional<Difference>& difference) {
   if (!difference) return nullptr;
-  return {{"value", difference->value}, {"interval", difference->interval ? json(*difference->interval) : json()}};
+  return {{"value", difference->value}, {"interval", difference->interval ? Json(*difference->interval) : Json()}};
 }
 
-json CurveJson(const RateCurve& curve) {
-  json points = json::array();
+Json CurveJson(const RateCurve& curve) {
+  Json points = Json::array();
   for (const RatePoint& point : curve) points.push_back({{"kbps", point.kbps}, {"score_db", point.quality_db}});
   return points;
 }
 
-json VariantJson(const VariantAnswer& answer, const std::vector<std::string>& footage) {
-  json entry = {{"label", answer.variant.label},
+Json VariantJson(const VariantAnswer& answer, const std::vector<std::string>& footage) {
+  Json entry = {{"label", answer.variant.label},
                 {"settings", answer.variant.settings},
                 {"verdict", Name(answer.verdict)},
                 {"words", answer.words}};
   if (!answer.trouble.empty()) return entry;
-  json by_footage = json::object();
+  Json by_footage = Json::object();
   for (std::size_t i = 0; i < answer.footage_curves.size(); ++i)
     by_footage[footage[i]] = CurveJson(answer.footage_curves[i]);
   entry.update({{"curve", CurveJson(answer.curve)},
@@ -44,14 +44,14 @@ json VariantJson(const VariantAnswer& answer, const std::vector<std::string>& fo
                 {"simulated", answer.simulated},
                 {"gain_db", DifferenceJson(answer.gain_db)},
                 {"cost_share", DifferenceJson(answer.cost_share)},
-                {"bd_rate", answer.bd_rate ? json(*answer.bd_rate) : json()}});
+                {"bd_rate", answer.bd_rate ? Json(*answer.bd_rate) : Json()}});
   return entry;
 }
 
 }  // namespace
 
-void to_json(json& j, const Answer& answer) {
-  json variants = json::array(), hull = json::array(), best = json::array();
+void to_json(Json& j, const Answer& answer) {
+  Json variants = Json::array(), hull = Json::array(), best = Json::array();
   for (const VariantAnswer& variant : answer.variants) variants.push_back(VariantJson(variant, answer.footage));
   const auto label = [&](std::size_t curve) { return answer.variants[curve].variant.label; };
   for (const HullPoint& point : answer.hull)

@@ -8,7 +8,7 @@ namespace kettle {
 namespace {
 
 constexpr int kMostPlaced = 3;
-constexpr double kWorthDb = 0.1;
+constexpr double kWorthSharingDb = 0.1;
 
 double PixelRate(FrameSize size, FrameRate rate) { return static_cast<double>(size.pixels()) * rate.fps(); }
 
@@ -62,7 +62,7 @@ Placement PlaceBestPicture(const std::vector<TriedPicture>& tried, const std::fu
   int placed = 1;
   for (const TriedPicture& next : tried) {
     if (placement.feasible.empty() || placed == kMostPlaced) break;
-    const double to_beat = placement.feasible.front().stream.score + kWorthDb;
+    const double to_beat = placement.feasible.front().stream.score + kWorthSharingDb;
     if (!next.best || next.best->score <= to_beat ||
         PixelRate(next.size, next.rate) >= PixelRate(best->size, best->rate))
       continue;

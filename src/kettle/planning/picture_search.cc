@@ -15,9 +15,9 @@ namespace kettle {
 
 namespace {
 
-struct Place {
+struct GridPoint {
   int size = 0, rate = 0;  // indices: a larger one is a smaller size, a lower rate
-  bool operator==(const Place&) const = default;
+  bool operator==(const GridPoint&) const = default;
 };
 
 constexpr double kWorthDb = 0.05;   // less is no reason to look further
@@ -35,7 +35,7 @@ class Searcher {
     Go(here_, 1, kPatience);
     // Where no size keeps pace at the highest rate, from the smallest picture of all.
     for (int rate = 1; rate < rates && !found(); ++rate) Try({sizes - 1, rate});
-    for (Place before{-1, -1}; found() && before != here_;) {
+    for (GridPoint before{-1, -1}; found() && before != here_;) {
       before = here_;
       // There are few frame rates, and they hold jumps: all of them.
       for (int rate = 0; rate < rates; ++rate)
@@ -43,7 +43,7 @@ class Searcher {
       for (const int step : {-1, 1}) Go(here_, step, kPatience);
       // A frame rate that is not far behind may be ahead at another size.
       for (int rate = 0; rate < rates && before == here_; ++rate) {
-        const Place there{here_.size, rate};
+        const GridPoint there{here_.size, rate};
         const Tried* rival = Find(there);
         if (rate == here_.rate || !rival || Score(rival->picture) < best_score_ - kNearDb) continue;
         for (const int step : {-1, 1})
@@ -64,7 +64,7 @@ class Searcher {
     int low = -1, high = 0;
   };
   struct Tried {
-    Place place;
+    GridPoint place;
     TriedPicture picture;
     std::map<std::string, Range> last;    // by family
     std::map<std::string, double> reach;  // by family that keeps pace: the best score it has, or could have, here
@@ -73,13 +73,13 @@ class Searcher {
   // Below zero if nothing keeps pace.
   static double Score(const TriedPicture& picture) { return picture.best ? picture.best->score : -1; }
 
-  const Tried* Find(Place place) const {
+  const Tried* Find(GridPoint place) const {
     const auto found = std::find_if(tried_.begin(), tried_.end(), [&](const Tried& t) { return t.place == place; });
     return found == tried_.end() ? nullptr : &*found;
   }
 
   // Tries a picture, unless it was; true if it is now the best.
-  bool Try(Place place) {
+  bool Try(GridPoint place) {
     if (Find(place)) return false;
     Tried tried{place,
                 {space_.sizes[static_cast<std::size_t>(place.size)], space_.rates[static_cast<std::size_t>(place.rate)],
@@ -118,7 +118,7 @@ class Searcher {
   bool Holds(const Option& option) const { return option.keeps_pace(book_.required_headroom()); }
 
   // What larger and smaller pictures have shown of a family's presets.
-  Range KnownRange(const std::string& family, Place place) const {
+  Range KnownRange(const std::string& family, GridPoint place) const {
     Range range{-1, static_cast<int>(FindFamily(family).presets.size())};
     for (const Tried& other : tried_) {
       const Range& known = other.last.at(family);
@@ -174,7 +174,7 @@ class Searcher {
 
   // A frame rate within 5 % of one that was tried at this size and is behind, 48 beside 50; or a quarter above or a
   // fifth below one that is far behind.
-  bool IsLikeOneBehind(Place place) const {
+  bool IsLikeOneBehind(GridPoint place) const {
     const double fps = space_.rates[static_cast<std::size_t>(place.rate)].fps();
     return std::any_of(tried_.begin(), tried_.end(), [&](const Tried& other) {
       if (other.place.size != place.size || other.place.rate == place.rate || !other.picture.best) return false;
@@ -204,12 +204,12 @@ class Searcher {
     });
   }
 
-  static int Steps(Place a, Place b) { return std::abs(a.size - b.size) + std::abs(a.rate - b.rate); }
+  static int Steps(GridPoint a, GridPoint b) { return std::abs(a.size - b.size) + std::abs(a.rate - b.rate); }
 
   // What the next size changed at other frame rates, at least `least_seen` of them, tells that it cannot look better
   // than the best here: not even if it changed by the most that was seen, and beyond that by how far the most lies from
   // the least, or by as much as another preset may add, and by `margin_db`.
-  bool StepIsHopeless(Place from, int step, double margin_db, std::size_t least_seen) const {
+  bool StepIsHopeless(GridPoint from, int step, double margin_db, std::size_t least_seen) const {
     const Tried* start = Find(from);
     if (!start || !start->picture.best) return false;
     std::vector<double> gains;
@@ -299,7 +299,7 @@ class Searcher {
 
   // Goes along the sizes, up or down from a place, until `patience` in a row are no better, or one is not and the next
   // need not be looked at; to the end while nothing keeps pace at all.
-  void Go(Place place, int step, int patience) {
+  void Go(GridPoint place, int step, int patience) {
     int worse = 0;
     for (place.size += step; place.size >= 0 && place.size < static_cast<int>(space_.sizes.size()) && worse < patience;
          place.size += step) {
@@ -312,7 +312,7 @@ class Searcher {
   OptionBook& book_;
   std::vector<std::string> families_;  // the one that led last first
   std::vector<Tried> tried_;
-  Place here_;  // the best so far
+  GridPoint here_;  // the best so far
   double best_score_ = -1;
   std::map<std::string, std::vector<std::optional<double>>>
       gains_;  // by family and preset, over the next faster one: dB

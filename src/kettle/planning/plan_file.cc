@@ -12,11 +12,11 @@ namespace kettle {
 
 namespace {
 
-using nlohmann::json;
+using Json = nlohmann::json;
 
-std::vector<PlanStep> LineSteps(const json& plan, const EncodeSettings& stream) {
+std::vector<PlanStep> LineSteps(const Json& plan, const EncodeSettings& stream) {
   std::vector<PlanStep> steps;
-  for (const json& step : plan.at("ladder")) {
+  for (const Json& step : plan.at("ladder")) {
     PlanStep entry{step.at("step"), 0, step.at("saves_kbps"), step.at("costs_db"), stream};
     const double factor = step.at("bit_rate_kbps").get<double>() / stream.bit_rate.kbps();
     entry.settings.bit_rate = BitRate::FromKbps(step.at("bit_rate_kbps"));
@@ -29,13 +29,13 @@ std::vector<PlanStep> LineSteps(const json& plan, const EncodeSettings& stream) 
 }
 
 // Those that the plan measured and rejected, of the chosen one's own encoder.
-std::vector<PlanStep> FasterPresets(const json& plan, Role role, const EncodeSettings& chosen) {
+std::vector<PlanStep> FasterPresets(const Json& plan, Role role, const EncodeSettings& chosen) {
   std::vector<PlanStep> steps;
-  for (const json& reason : plan.at("because")) {
+  for (const Json& reason : plan.at("because")) {
     if (reason.at("choice") != std::string(Name(role)) + ".preset") continue;
-    const json& evidence = reason.at("evidence");
+    const Json& evidence = reason.at("evidence");
     const double fps = evidence.at("throughput_fps"), score = evidence.at("score_db");
-    for (const json& other : reason.at("rejected")) {
+    for (const Json& other : reason.at("rejected")) {
       if (other.at("encoder") != chosen.encoder || other.at("device_index") != chosen.device ||
           other.at("throughput_fps") <= fps)
         continue;
@@ -51,7 +51,7 @@ std::vector<PlanStep> FasterPresets(const json& plan, Role role, const EncodeSet
 }
 
 // An earlier version did not divide them.
-std::vector<int> Processors(const json& encode) { return encode.value("processors", std::vector<int>()); }
+std::vector<int> Processors(const Json& encode) { return encode.value("processors", std::vector<int>()); }
 
 }  // namespace
 
@@ -59,12 +59,12 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
   std::ifstream stream(file);
   if (!stream) FailInput("{}: no such file; fast-kettle plan writes plan.json", file.string());
   try {
-    const json plan = json::parse(stream);
+    const Json plan = Json::parse(stream);
     if (plan.value("schema", "") != "fast-kettle/plan/1") FailInput("{}: not a plan of this program", file.string());
     if (plan.at("stream").is_null()) FailInput("{}: this plan chose nothing: nothing kept pace", file.string());
     if (!plan.contains("show"))
       FailInput("{}: an earlier version wrote this plan; plan again before rehearsing", file.string());
-    const json& show = plan.at("show");
+    const Json& show = plan.at("show");
     PlanFile result{plan.at("title"), plan.at("machine_digest")};
     result.stream = plan.at("stream").get<EncodeSettings>();
     result.recording = plan.at("recording").get<EncodeSettings>();
@@ -85,7 +85,7 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.stream_encoder = FasterPresets(plan, Role::kStream, result.stream);
     result.recording_encoder = FasterPresets(plan, Role::kRecording, result.recording);
     return result;
-  } catch (const json::exception& error) {
+  } catch (const Json::exception& error) {
     FailInput("{}: not a whole plan ({})", file.string(), error.what());
   }
 }

@@ -9,10 +9,10 @@ namespace kettle {
 
 namespace {
 
-using nlohmann::json;
+using Json = nlohmann::json;
 
-json EncodeJson(const Option& option, int niceness, const std::vector<int>& processors) {
-  json result = option.settings;
+Json EncodeJson(const Option& option, int niceness, const std::vector<int>& processors) {
+  Json result = option.settings;
   result.update({{"device", option.device},
                  {"device_name", option.device_name},
                  {"niceness", niceness},
@@ -28,7 +28,7 @@ json EncodeJson(const Option& option, int niceness, const std::vector<int>& proc
   return result;
 }
 
-json DemandJson(const Demand& demand) {
+Json DemandJson(const Demand& demand) {
   return {{"cpu_cores", demand.cpu_cores},
           {"stand_in_cores", demand.stand_in_cores},
           {"engine_share", demand.engine_share},
@@ -48,11 +48,11 @@ std::string WhyNot(const Option& option, const Option& chosen, double headroom) 
   return "keeps pace alone, but not beside the other encode, or the proof run failed with it";
 }
 
-json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
-  json rejected = json::array();
+Json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
+  Json rejected = Json::array();
   for (const Option& option : plan.options[static_cast<int>(role)]) {
     if (option.title() == chosen.title()) continue;
-    json entry = option;
+    Json entry = option;
     entry["why"] = WhyNot(option, chosen, plan.capacity.headroom);
     rejected.push_back(std::move(entry));
   }
@@ -77,10 +77,10 @@ std::string WhyNotPair(const Plan& plan, const Pair& pair, const Pair& chosen) {
                      pair.demand.cpu_cores, chosen.demand.cpu_cores);
 }
 
-json PlacementEvidence(const Plan& plan, const Pair& chosen) {
-  json rejected = json::array();
+Json PlacementEvidence(const Plan& plan, const Pair& chosen) {
+  Json rejected = Json::array();
   for (const RejectedPair& pair : plan.placement.rejected) {
-    json entry = {{"stream", pair.stream}, {"recording", pair.recording}, {"why", pair.why}};
+    Json entry = {{"stream", pair.stream}, {"recording", pair.recording}, {"why", pair.why}};
     if (pair.demand) entry["demand"] = DemandJson(*pair.demand);
     rejected.push_back(std::move(entry));
   }
@@ -103,8 +103,8 @@ json PlacementEvidence(const Plan& plan, const Pair& chosen) {
       {"rejected", rejected}};
 }
 
-json Attempts(const Plan& plan) {
-  json attempts = json::array();
+Json Attempts(const Plan& plan) {
+  Json attempts = Json::array();
   for (const Attempt& attempt : plan.proving.attempts)
     attempts.push_back({{"stream", attempt.pair.stream.title()},
                         {"recording", attempt.pair.recording.title()},
@@ -116,16 +116,16 @@ json Attempts(const Plan& plan) {
   return attempts;
 }
 
-json SharingJson(const Attempt& attempt) {
+Json SharingJson(const Attempt& attempt) {
   return {{"stream_processors", attempt.pair.cores.stream},
           {"recording_processors", attempt.pair.cores.recording},
           {"proof", attempt.proof}};
 }
 
-json Pictures(const Plan& plan) {
-  json pictures = json::array();
+Json Pictures(const Plan& plan) {
+  Json pictures = Json::array();
   for (const TriedPicture& tried : plan.pictures) {
-    json entry = {{"size", tried.size}, {"frame_rate", tried.rate}, {"keeps_pace", tried.best.has_value()}};
+    Json entry = {{"size", tried.size}, {"frame_rate", tried.rate}, {"keeps_pace", tried.best.has_value()}};
     if (tried.best)
       entry.update({{"encoder", tried.best->settings.encoder},
                     {"preset", tried.best->settings.preset},
@@ -139,8 +139,8 @@ json Pictures(const Plan& plan) {
 
 }  // namespace
 
-void to_json(json& j, const Plan& plan) {
-  json because = json::array();
+void to_json(Json& j, const Plan& plan) {
+  Json because = Json::array();
   for (const Because& reason : plan.targets.reasons)
     because.push_back(
         {{"choice", reason.choice}, {"value", reason.value}, {"why", reason.why}, {"measured", reason.measured}});
@@ -151,24 +151,24 @@ void to_json(json& j, const Plan& plan) {
   }
   j = {{"title", plan.title},
        {"stream",
-        plan.chosen ? EncodeJson(plan.chosen->stream, StreamNiceness(plan.first), plan.chosen->cores.stream) : json()},
+        plan.chosen ? EncodeJson(plan.chosen->stream, StreamNiceness(plan.first), plan.chosen->cores.stream) : Json()},
        {"recording",
         plan.chosen ? EncodeJson(plan.chosen->recording, RecordingNiceness(plan.first, plan.chosen->recording.settings),
                                  plan.chosen->cores.recording)
-                    : json()},
+                    : Json()},
        {"verdict", Name(plan.verdict())},
-       {"proof", plan.proving.attempts.empty() ? json() : json(plan.proving.attempts.back().proof)},
+       {"proof", plan.proving.attempts.empty() ? Json() : Json(plan.proving.attempts.back().proof)},
        {"attempts", Attempts(plan)},
-       {"other_sharing", plan.other_sharing ? SharingJson(*plan.other_sharing) : json()},
-       {"disk", plan.disk ? json(*plan.disk) : json()},
-       {"colour", plan.colour ? json(*plan.colour) : json()},
-       {"recording_level", plan.recording_level ? json(*plan.recording_level) : json()},
+       {"other_sharing", plan.other_sharing ? SharingJson(*plan.other_sharing) : Json()},
+       {"disk", plan.disk ? Json(*plan.disk) : Json()},
+       {"colour", plan.colour ? Json(*plan.colour) : Json()},
+       {"recording_level", plan.recording_level ? Json(*plan.recording_level) : Json()},
        {"because", because},
        {"pictures", Pictures(plan)},
        {"calm_clips", plan.calm},
        {"ladder", plan.ladder},
-       {"encode_each", plan.each ? json(*plan.each) : json()},
-       {"line", plan.targets.budget ? json(*plan.targets.budget) : json()},
+       {"encode_each", plan.each ? Json(*plan.each) : Json()},
+       {"line", plan.targets.budget ? Json(*plan.targets.budget) : Json()},
        {"warnings", plan.targets.warnings},
        {"nearest", plan.nearest},
        {"required_headroom", plan.capacity.headroom},

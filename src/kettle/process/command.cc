@@ -55,13 +55,13 @@ int Spawn(const std::vector<std::string>& words, int output, pid_t& pid) {
 
 // Reads until the program has ended; true if it had to be killed.
 bool Follow(pid_t pid, int output, double most_seconds, std::string& said, int& status) {
-  constexpr int kPollMs = 20;
+  constexpr int kOutputPollMs = 20;
   const SteadyClock clock;
   const std::int64_t end_ns = clock.now_ns() + static_cast<std::int64_t>(most_seconds * 1e9);
   bool killed = false, open = true;
   while (true) {
     pollfd ready{open ? output : -1, POLLIN, 0};
-    poll(&ready, 1, kPollMs);
+    poll(&ready, 1, kOutputPollMs);
     char buffer[4096];
     const ssize_t bytes = ready.revents != 0 ? read(output, buffer, sizeof buffer) : -1;
     if (bytes > 0 && said.size() < kMostOutput) said.append(buffer, static_cast<std::size_t>(bytes));

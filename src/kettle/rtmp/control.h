@@ -11,6 +11,9 @@
 
 namespace kettle {
 
+// Of each of the two blobs that either side sends first, after a byte of version (section 5.2).
+inline constexpr std::size_t kHandshakeBytes = 1536;
+
 class RtmpControl {
  public:
   void Received(std::size_t bytes) { received_ += bytes; }

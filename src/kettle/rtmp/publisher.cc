@@ -7,6 +7,7 @@
 
 #include "kettle/rtmp/amf.h"
 #include "kettle/rtmp/bytes.h"
+#include "kettle/rtmp/control.h"
 #include "kettle/units/error.h"
 #include "kettle/units/plain_text.h"
 
@@ -15,7 +16,6 @@ namespace kettle {
 namespace {
 
 using Clock = std::chrono::steady_clock;
-constexpr std::size_t kHandshakeBytes = 1536;
 constexpr int kChunkBytes = 65536;
 
 double Since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }

@@ -2,13 +2,13 @@
 #include "kettle/rtmp/server_session.h"
 
 #include "kettle/rtmp/bytes.h"
+#include "kettle/rtmp/control.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
 
 namespace {
 
-constexpr std::size_t kHandshakeBytes = 1536;  // section 5.2
 constexpr std::uint64_t kWindowBytes = 2'500'000;
 constexpr std::uint32_t kStream = 1;
 

@@ -21,9 +21,9 @@ namespace kettle {
 
 namespace {
 
-using nlohmann::json;
+using Json = nlohmann::json;
 
-json RunTask(const std::string& task, const json& arguments, const std::function<void(double)>& progress,
+Json RunTask(const std::string& task, const Json& arguments, const std::function<void(double)>& progress,
              const std::map<std::string, WorkerTask>& more) {
   SteadyClock clock;
   if (const auto found = more.find(task); found != more.end()) return found->second(arguments, progress);
@@ -44,18 +44,18 @@ int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path&
                const std::map<std::string, WorkerTask>& more) {
   const LibavLog log;  // what the libraries say goes into the reason of a failure
   try {
-    const json request = json::parse(std::string(std::istreambuf_iterator<char>(in), {}));
-    if (const json& profile = request.at("stand_in_gpu"); !profile.is_null())
+    const Json request = Json::parse(std::string(std::istreambuf_iterator<char>(in), {}));
+    if (const Json& profile = request.at("stand_in_gpu"); !profile.is_null())
       PreloadStandInGpu(driver_folder, profile.get<std::string>());
-    const auto progress = [&](double share) { out << JsonText(json{{"progress", share}}) << std::endl; };
-    const json result = RunTask(request.at("task"), request.at("arguments"), progress, more);
-    out << JsonText(json{{"result", result}}) << std::endl;
+    const auto progress = [&](double share) { out << JsonText(Json{{"progress", share}}) << std::endl; };
+    const Json result = RunTask(request.at("task"), request.at("arguments"), progress, more);
+    out << JsonText(Json{{"result", result}}) << std::endl;
     return 0;
   } catch (const Error& error) {
-    out << JsonText(json{{"error", error.what()}, {"input", error.fault() == Fault::kInput}}) << std::endl;
+    out << JsonText(Json{{"error", error.what()}, {"input", error.fault() == Fault::kInput}}) << std::endl;
     return 3;
   } catch (const std::exception& error) {
-    out << JsonText(json{{"error", error.what()}}) << std::endl;
+    out << JsonText(Json{{"error", error.what()}}) << std::endl;
     return 3;
   }
 }

@@ -7,7 +7,7 @@ namespace kettle {
 
 namespace {
 
-using nlohmann::json;
+using Json = nlohmann::json;
 
 // An hour of a proof run at 120 frames a second takes 20 MB.
 constexpr std::size_t kLongestOutput = 256 << 20;
@@ -19,20 +19,20 @@ void WorkerAnswer::Take(std::string_view text) {
   if (received_ > kLongestOutput) nonsense_ = true;
   for (std::size_t end; (end = text.find('\n')) != std::string_view::npos; text.remove_prefix(end + 1)) {
     pending_ += text.substr(0, end);
-    TakeLine(json::parse(pending_, nullptr, false));
+    TakeLine(Json::parse(pending_, nullptr, false));
     pending_.clear();
   }
   pending_ += text;
 }
 
-void WorkerAnswer::TakeLine(const json& line) {
+void WorkerAnswer::TakeLine(const Json& line) {
   if (!line.is_object()) {
     nonsense_ = true;
   } else if (line.contains("result")) {
     result_ = line["result"];
   } else if (line.contains("error") && line["error"].is_string()) {
     error_ = PlainText(line["error"].get<std::string>());
-    input_ = line.value("input", json()) == json(true);
+    input_ = line.value("input", Json()) == Json(true);
   } else if (line.contains("progress") && line["progress"].is_number()) {
     if (progress_) progress_(line["progress"]);
   } else {

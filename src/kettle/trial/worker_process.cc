@@ -25,7 +25,7 @@ namespace kettle {
 
 namespace {
 
-using nlohmann::json;
+using Json = nlohmann::json;
 
 constexpr int kPollMs = 50;  // how soon a stop is noticed
 
@@ -217,8 +217,8 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
   signal(SIGPIPE, SIG_IGN);  // a worker that died before reading is reported, not fatal
   const SteadyClock clock;
   const std::int64_t start_ns = clock.now_ns();
-  const json message = {{"task", request.task},
-                        {"stand_in_gpu", stand_in_gpu_.empty() ? json() : json(stand_in_gpu_)},
+  const Json message = {{"task", request.task},
+                        {"stand_in_gpu", stand_in_gpu_.empty() ? Json() : Json(stand_in_gpu_)},
                         {"arguments", request.arguments}};
   const std::string text = JsonText(message);
   Child child(command_);
