@@ -75,6 +75,7 @@ int Run(const std::vector<std::string>& arguments) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  std::setvbuf(stdout, nullptr, _IOLBF, BUFSIZ);  // whoever reads it through a pipe sees each section as it is done
   try {
     const int code = Run({argv + 1, argv + argc});
     if (std::fflush(stdout) != 0) FailMachine("cannot write to standard output");
