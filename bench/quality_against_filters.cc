@@ -10,7 +10,7 @@
 #include <cstdlib>
 #include <functional>
 
-#include "kettle/media/y4m.h"
+#include "kettle/footage/y4m.h"
 #include "kettle/quality/comparison.h"
 #include "kettle/units/statistics.h"
 #include "quality/filter_pair.h"

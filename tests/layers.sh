@@ -7,13 +7,18 @@ complain() { echo "layers: $*"; bad=1; }
 
 # What each folder of the core may include besides itself.
 declare -A may=(
-  [units]="" [store]="units" [process]="units" [media]="units store" [footage]="units store media"
-  [encoders]="units media machine" [machine]="units" [load]="units machine" [quality]="units media"
-  [trial]="units process store media footage encoders machine quality"
-  [rehearsal]="units store media footage encoders machine trial rtmp uplink"
-  [rtmp]="units" [srt]="units" [uplink]="units media encoders rtmp srt"
-  [planning]="units media footage encoders machine quality trial rehearsal uplink rtmp"
-  [diagnosis]="units planning rehearsal")
+  [units]="" [device]="units" [machine]="units device" [load]="units machine" [store]="units" [process]="units"
+  [media]="units" [footage]="units store media" [encoders]="units device media" [quality]="units media"
+  [realtime]="units media footage encoders" [worker]="units store media"
+  [task]="units device machine store media footage encoders quality realtime worker"
+  [trial]="units machine store footage encoders realtime worker task" [rtmp]="units" [srt]="units" [line]="units"
+  [uplink]="units media encoders rtmp srt line"
+  [rehearsal]="units device machine store media footage encoders realtime task trial rtmp line"
+  [show]="units machine footage realtime rtmp uplink" [option]="units encoders trial"
+  [placement]="units encoders uplink rehearsal option" [search]="units encoders option placement"
+  [question]="units encoders quality trial search"
+  [plan]="units device machine media footage encoders quality realtime uplink show option placement search"
+  [diagnosis]="units rehearsal plan")
 
 for folder in src/kettle/*/; do
   name=$(basename "$folder")
@@ -24,8 +29,12 @@ for folder in src/kettle/*/; do
   done < <(grep -rHo '#include "kettle/[a-z]*/' "$folder" | sed -E 's|:#include "kettle/([a-z]*)/| \1|' || true)
 done
 
-grep -rnE '#include "(report|apps|command_line|terminal|session)' src/kettle && complain "the core includes interface code"
+grep -rnE '#include "(report|figure|apps|command_line|terminal|session|commands|tables)' src/kettle && complain "the core includes interface code"
 grep -rnE 'std::(cout|cerr)|[^a-z_n]printf\(|program_options|[^_a-z]exit\(' src/kettle | grep -v '_exit(127)' && complain "the core prints, parses options or exits"
+for folder in $(git ls-files | xargs -n1 dirname | sort -u | grep -E "^(src|apps|tests|standin|bench)/"); do
+  count=$(git ls-files "$folder" | grep -cE "^$folder/[^/]*\.(cc|h)$" || true)
+  [ "$count" -le 20 ] || complain "$folder has $count files: more than 20"
+done
 for test in $(git ls-files 'tests/*_test.cc'); do
   grep -q "${test#tests/}" tests/CMakeLists.txt || complain "$test is not registered"
 done

@@ -12,7 +12,7 @@
 #include <string>
 
 #include "kettle/encoders/settings.h"
-#include "kettle/media/y4m.h"
+#include "kettle/footage/y4m.h"
 #include "kettle/store/file.h"
 #include "kettle/units/clock.h"
 #include "kettle/units/error.h"

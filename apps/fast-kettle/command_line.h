@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "kettle/planning/show.h"
+#include "kettle/show/show.h"
 
 namespace kettle::app {
 

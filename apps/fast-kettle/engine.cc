@@ -10,10 +10,10 @@
 #include <iostream>
 #include <nlohmann/json.hpp>
 
-#include "commands.h"
+#include "commands/commands.h"
 #include "kettle/load/replay.h"
 #include "kettle/rehearsal/rehearsal.h"
-#include "kettle/trial/worker.h"
+#include "kettle/task/worker_tasks.h"
 #include "kettle/units/clock.h"
 #include "kettle/units/error.h"
 #include "kettle/units/plain_text.h"
@@ -48,7 +48,10 @@ int RunWorker() {
   __gnu_cxx::stdio_filebuf<char> answers(fcntl(STDOUT_FILENO, F_DUPFD_CLOEXEC, 3), std::ios::out);
   dup2(STDERR_FILENO, STDOUT_FILENO);
   std::ostream out(&answers);
-  return WorkerMain(std::cin, out, FindPlaces().drivers, {{"rehearse", Rehearse}, {"load", Load}});
+  std::map<std::string, WorkerTask> tasks = MeasuringTasks();
+  tasks["rehearse"] = Rehearse;
+  tasks["load"] = Load;
+  return WorkerMain(std::cin, out, FindPlaces().drivers, tasks);
 }
 
 int Run(const std::vector<std::string>& arguments) {

@@ -3,8 +3,8 @@
 
 #include <string>
 
-#include "kettle/planning/plan.h"
-#include "kettle/planning/show.h"
+#include "kettle/plan/plan.h"
+#include "kettle/show/show.h"
 
 namespace kettle {
 

@@ -3,7 +3,7 @@
 
 #include <algorithm>
 
-#include "kettle/planning/toml_reader.h"
+#include "kettle/show/toml_reader.h"
 
 namespace standin {
 

@@ -8,8 +8,8 @@
 #include <random>
 #include <vector>
 
-#include "kettle/uplink/line.h"
-#include "kettle/uplink/line_server.h"
+#include "kettle/line/line.h"
+#include "kettle/line/line_server.h"
 
 namespace standin {
 

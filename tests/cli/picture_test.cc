@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Footage, questions, and the search over sizes and frame rates, as a user asks for them.
-#include "kettle/media/y4m.h"
+#include "kettle/footage/y4m.h"
 #include "program.h"
 
 namespace kettle {

@@ -2,7 +2,7 @@
 // A plan rehearsed, diagnosed and loaded, as a user does it. Whether this machine holds is not a test's business.
 #include "certificate.h"
 #include "ingest_program.h"
-#include "kettle/trial/turns.h"
+#include "kettle/realtime/turns.h"
 
 namespace kettle {
 namespace {

@@ -5,7 +5,7 @@
 #include <set>
 
 #include "encoders/prove_settings.h"
-#include "kettle/trial/probe.h"
+#include "kettle/task/probe.h"
 #include "support.h"
 
 namespace kettle {

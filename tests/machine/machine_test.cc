@@ -6,8 +6,8 @@
 
 #include <nlohmann/json.hpp>
 
+#include "kettle/device/gpu_meter.h"
 #include "kettle/machine/advice.h"
-#include "kettle/machine/gpu_meter.h"
 #include "machine/made_up.h"
 #include "support.h"
 

@@ -7,7 +7,7 @@
 #include "kettle/media/reader.h"
 #include "kettle/quality/comparison.h"
 #include "kettle/quality/pooling.h"
-#include "kettle/trial/unpaced.h"
+#include "kettle/task/unpaced.h"
 #include "quality/filter_pair.h"
 #include "quality/python.h"
 #include "support.h"

@@ -3,8 +3,8 @@
 
 #include <regex>
 
-#include "planning/fakes.h"
-#include "report/plot.h"
+#include "fakes.h"
+#include "figure/plot.h"
 #include "report/wrap.h"
 
 namespace kettle {

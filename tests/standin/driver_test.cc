@@ -7,13 +7,13 @@
 #include "channel.h"
 #include "encoders/bitstream.h"
 #include "encoders/prove_settings.h"
+#include "kettle/device/nvidia.h"
 #include "kettle/encoders/catalogue.h"
-#include "kettle/encoders/driver_preload.h"
-#include "kettle/machine/nvidia.h"
 #include "kettle/media/encoder.h"
-#include "kettle/trial/probe.h"
-#include "kettle/trial/quality_run.h"
-#include "kettle/trial/unpaced.h"
+#include "kettle/task/probe.h"
+#include "kettle/task/quality_run.h"
+#include "kettle/task/unpaced.h"
+#include "kettle/worker/driver_preload.h"
 #include "support.h"
 
 namespace kettle {

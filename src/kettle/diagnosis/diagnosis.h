@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "kettle/planning/plan_file.h"
+#include "kettle/plan/plan_file.h"
 #include "kettle/rehearsal/rehearsal.h"
 
 namespace kettle {

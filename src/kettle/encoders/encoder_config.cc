@@ -4,8 +4,8 @@
 #include <cmath>
 #include <functional>
 
+#include "kettle/device/graphics.h"
 #include "kettle/encoders/catalogue.h"
-#include "kettle/machine/graphics.h"
 #include "kettle/units/error.h"
 #include "kettle/units/suggestion.h"
 

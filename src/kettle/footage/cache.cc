@@ -10,9 +10,9 @@
 
 #include "kettle/footage/inspect.h"
 #include "kettle/footage/scene.h"
+#include "kettle/footage/y4m.h"
 #include "kettle/media/reader.h"
 #include "kettle/media/scaler.h"
-#include "kettle/media/y4m.h"
 #include "kettle/store/file.h"
 #include "kettle/store/file_lock.h"
 #include "kettle/units/digest.h"

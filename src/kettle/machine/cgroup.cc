@@ -5,7 +5,7 @@
 #include <functional>
 #include <sstream>
 
-#include "kettle/machine/text_file.h"
+#include "kettle/units/text_file.h"
 
 namespace kettle {
 

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
-#include "kettle/machine/text_file.h"
+#include "kettle/units/text_file.h"
 
 namespace kettle {
 

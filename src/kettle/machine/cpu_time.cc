@@ -7,7 +7,7 @@
 #include <fstream>
 #include <sstream>
 
-#include "kettle/machine/text_file.h"
+#include "kettle/units/text_file.h"
 
 namespace kettle {
 

@@ -13,8 +13,8 @@
 #include <sstream>
 #include <vector>
 
-#include "kettle/machine/text_file.h"
 #include "kettle/units/error.h"
+#include "kettle/units/text_file.h"
 
 namespace kettle {
 

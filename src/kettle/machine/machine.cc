@@ -12,9 +12,9 @@ extern "C" {
 
 #include "kettle/machine/cgroup.h"
 #include "kettle/machine/software.h"
-#include "kettle/machine/text_file.h"
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
+#include "kettle/units/text_file.h"
 
 namespace kettle {
 

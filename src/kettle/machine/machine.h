@@ -8,9 +8,9 @@
 #include <string>
 #include <vector>
 
-#include "kettle/machine/audio.h"
-#include "kettle/machine/display.h"
-#include "kettle/machine/graphics.h"
+#include "kettle/device/audio.h"
+#include "kettle/device/display.h"
+#include "kettle/device/graphics.h"
 #include "kettle/machine/processor.h"
 
 namespace kettle {

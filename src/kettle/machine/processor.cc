@@ -10,7 +10,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/machine/cgroup.h"
-#include "kettle/machine/text_file.h"
+#include "kettle/units/text_file.h"
 
 namespace kettle {
 

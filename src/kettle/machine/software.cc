@@ -8,9 +8,9 @@
 #include <cstring>
 #include <string_view>
 
-#include "kettle/machine/text_file.h"
 #include "kettle/units/error.h"
 #include "kettle/units/plain_text.h"
+#include "kettle/units/text_file.h"
 
 namespace kettle {
 

@@ -10,8 +10,9 @@
 #include <vector>
 
 #include "kettle/footage/cache.h"
+#include "kettle/realtime/pace_task.h"
+#include "kettle/realtime/turns.h"
 #include "kettle/trial/trial.h"
-#include "kettle/trial/turns.h"
 
 namespace kettle {
 

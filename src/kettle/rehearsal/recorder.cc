@@ -10,7 +10,7 @@
 #include <chrono>
 #include <cstring>
 
-#include "kettle/trial/lane.h"
+#include "kettle/realtime/lane.h"
 #include "kettle/units/error.h"
 
 namespace kettle {

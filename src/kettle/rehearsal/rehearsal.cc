@@ -12,12 +12,12 @@
 #include <mutex>
 #include <optional>
 
+#include "kettle/realtime/lane.h"
 #include "kettle/rehearsal/flv_packer.h"
 #include "kettle/rehearsal/recorder.h"
 #include "kettle/rehearsal/sender.h"
 #include "kettle/rehearsal/sound.h"
 #include "kettle/store/file.h"
-#include "kettle/trial/lane.h"
 #include "kettle/trial/trial.h"
 #include "kettle/units/error.h"
 #include "kettle/units/guarded_thread.h"

@@ -7,10 +7,10 @@
 #include <string>
 #include <vector>
 
+#include "kettle/realtime/lane.h"
+#include "kettle/realtime/pace_task.h"
+#include "kettle/realtime/turns.h"
 #include "kettle/rehearsal/seconds.h"
-#include "kettle/trial/lane.h"
-#include "kettle/trial/tasks.h"
-#include "kettle/trial/turns.h"
 #include "kettle/units/clock.h"
 
 namespace kettle {

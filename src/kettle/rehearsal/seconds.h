@@ -7,9 +7,9 @@
 #include <string>
 #include <vector>
 
+#include "kettle/device/gpu_meter.h"
 #include "kettle/machine/conditions.h"
 #include "kettle/machine/cpu_time.h"
-#include "kettle/machine/gpu_meter.h"
 #include "kettle/units/clock.h"
 
 namespace kettle {

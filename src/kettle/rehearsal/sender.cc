@@ -5,7 +5,7 @@
 #include <chrono>
 #include <utility>
 
-#include "kettle/trial/lane.h"
+#include "kettle/realtime/lane.h"
 #include "kettle/units/error.h"
 
 namespace kettle {

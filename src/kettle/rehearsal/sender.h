@@ -14,10 +14,10 @@
 #include <thread>
 #include <vector>
 
+#include "kettle/line/send_queue.h"
 #include "kettle/rehearsal/flv_packer.h"
 #include "kettle/rtmp/publisher.h"
 #include "kettle/units/clock.h"
-#include "kettle/uplink/send_queue.h"
 
 namespace kettle {
 

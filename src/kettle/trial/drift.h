@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "kettle/trial/tasks.h"
+#include "kettle/task/tasks.h"
 
 namespace kettle {
 

@@ -12,9 +12,9 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/footage/cache.h"
-#include "kettle/trial/strip.h"
-#include "kettle/trial/tasks.h"
-#include "kettle/trial/worker_process.h"
+#include "kettle/task/strip.h"
+#include "kettle/task/tasks.h"
+#include "kettle/worker/worker_process.h"
 
 namespace kettle {
 

@@ -3,8 +3,9 @@
 #include <cmath>
 
 #include "kettle/machine/conditions.h"
+#include "kettle/realtime/pace_task.h"
+#include "kettle/task/unpaced.h"
 #include "kettle/trial/trial.h"
-#include "kettle/trial/unpaced.h"
 #include "kettle/units/error.h"
 
 namespace kettle {

@@ -8,7 +8,7 @@
 #include <utility>
 #include <vector>
 
-#include "kettle/uplink/line.h"
+#include "kettle/line/line.h"
 
 namespace kettle {
 

@@ -8,8 +8,8 @@
 #include <string>
 #include <vector>
 
+#include "kettle/line/line.h"
 #include "kettle/rtmp/url.h"
-#include "kettle/uplink/line.h"
 #include "kettle/uplink/test_stream.h"
 
 namespace kettle {

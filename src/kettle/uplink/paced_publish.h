@@ -5,8 +5,8 @@
 #include <functional>
 #include <string>
 
+#include "kettle/line/line_model.h"
 #include "kettle/rtmp/url.h"
-#include "kettle/uplink/line_model.h"
 #include "kettle/uplink/test_stream.h"
 
 namespace kettle {

@@ -8,9 +8,9 @@
 #include <vector>
 
 #include "kettle/encoders/settings.h"
+#include "kettle/line/decoder_buffer.h"
+#include "kettle/line/line_model.h"
 #include "kettle/uplink/budget.h"
-#include "kettle/uplink/decoder_buffer.h"
-#include "kettle/uplink/line_model.h"
 
 namespace kettle {
 

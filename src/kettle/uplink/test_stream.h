@@ -4,9 +4,9 @@
 
 #include <string>
 
+#include "kettle/line/line_model.h"
 #include "kettle/media/packets.h"
 #include "kettle/rtmp/chunks.h"
-#include "kettle/uplink/line_model.h"
 
 namespace kettle {
 

@@ -1,0 +1,227 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <chrono>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "commands/bench_plan.h"
+#include "commands/commands.h"
+#include "figure/figures.h"
+#include "figure/rate_quality.h"
+#include "kettle/question/answer.h"
+#include "kettle/trial/interleaved.h"
+#include "kettle/units/error.h"
+#include "tables/answer_tables.h"
+#include "tables/bench_tables.h"
+
+namespace kettle::app {
+
+namespace {
+
+using nlohmann::json;
+
+constexpr double kPacedSeconds = 5;  // of each trial in real time
+
+// Footage that is not there yet: what a dry run needs to know of it.
+std::vector<Footage> Promised(const Show& show, double seconds) {
+  std::vector<Footage> footage;
+  for (const std::string& source : show.footage)
+    footage.push_back({std::filesystem::path(source).filename().string(), "", show.source_size, show.source_rate,
+                       static_cast<int>(seconds * show.source_rate.fps()), 0});
+  return footage;
+}
+
+std::vector<TrialJob> Jobs(const BenchPlan& plan, const std::vector<Footage>& footage,
+                           const std::vector<Trial>& known) {
+  std::vector<TrialJob> jobs;
+  for (const Footage& pictures : footage)
+    for (const EncodeSettings& settings : plan.settings) {
+      TrialJob job{settings, pictures, std::nullopt, std::nullopt};
+      // What an encode costs is asked at one bit rate; at the others only its quality counts.
+      if (plan.question && settings.bit_rate != plan.question->asked_rate) job.most_repeats = 1;
+      for (const Trial& trial : known)
+        if (trial.settings == settings &&
+            (trial.footage_key == pictures.key() || (pictures.file.empty() && trial.footage == pictures.label)))
+          job.trial = trial;
+      // What failed, or was cut short by a time budget, is tried again in another run; a plan leaves the quality of
+      // what is too slow unmeasured.
+      if (job.trial && (!job.trial->done() || job.trial->truncated || !job.trial->quality)) job.trial.reset();
+      jobs.push_back(std::move(job));
+    }
+  return jobs;
+}
+
+// The trials of a run, and those of other settings that the folder held before.
+std::vector<Trial> AllTrials(const std::vector<TrialJob>& jobs, const std::vector<Trial>& known) {
+  std::vector<Trial> trials;
+  for (const Trial& trial : known)
+    if (std::none_of(jobs.begin(), jobs.end(), [&](const TrialJob& job) {
+          return job.settings == trial.settings && job.footage.key() == trial.footage_key;
+        }))
+      trials.push_back(trial);
+  for (const TrialJob& job : jobs)
+    if (job.trial) trials.push_back(*job.trial);
+  return trials;
+}
+
+std::vector<Option> Options(const BenchPlan& plan, const std::vector<TrialJob>& jobs) {
+  std::vector<Option> options;
+  for (const EncodeSettings& settings : plan.settings) {
+    std::vector<Trial> trials;
+    bool all = true;
+    for (const TrialJob& job : jobs)
+      if (job.settings == settings) {
+        all = all && job.trial;
+        if (job.trial) trials.push_back(*job.trial);
+      }
+    if (!trials.empty()) options.push_back(MakeOption(trials, all));
+  }
+  return options;
+}
+
+std::vector<PacedTrial> RunPacedTrials(Session& session, const BenchPlan& plan, const std::vector<Footage>& footage) {
+  std::vector<PacedTrial> trials;
+  if (!session.request().bench.paced) return trials;
+  session.progress().Stage("in real time", static_cast<int>(plan.settings.size() * footage.size()));
+  for (const EncodeSettings& setting : plan.settings)
+    for (const Footage& pictures : footage) {
+      trials.push_back(session.runner().RunPaced(setting, pictures, kPacedSeconds));
+      session.progress().StepDone();
+    }
+  session.progress().Clear();
+  return trials;
+}
+
+void CheckResume(const Session& session) {
+  const BenchOptions& bench = session.request().bench;
+  if (bench.resume && !session.HoldsTrials())
+    FailInput(
+        "--resume: {} holds no bench to go on with that was measured on this machine, with these drivers and "
+        "codec libraries, by this version, {}",
+        session.out().string(), session.load() ? "under this load" : "without a load");
+  if (!bench.resume && !bench.dry_run && !bench.soak_minutes && session.HasUnfinishedBench())
+    FailInput("{} holds an unfinished bench: --resume goes on with it; another folder (--out) leaves it alone",
+              session.out().string());
+}
+
+int DryRun(Session& session, const BenchPlan& plan) {
+  const BenchOptions& bench = session.request().bench;
+  const std::vector<TrialJob> jobs =
+      Jobs(plan, Promised(plan.show, session.request().footage_seconds), session.KnownTrials());
+  const RepeatRules rules{std::min(3, bench.repeats), bench.repeats};
+  const Expectation expectation = Expect(jobs, rules, !bench.resume);
+  if (session.request().json)
+    PrintJson(json{{"trials", jobs.size()},
+                   {"repeats", expectation.repeats},
+                   {"expected_seconds", expectation.seconds},
+                   {"unknown", expectation.unknown}});
+  else
+    PrintDryRun(plan, jobs, expectation);
+  return 0;
+}
+
+TrialTiming Sum(const std::vector<TrialJob>& jobs) {
+  TrialTiming sum;
+  for (const TrialJob& job : jobs)
+    if (job.trial) {
+      sum.encoding += job.trial->timing.encoding;
+      sum.starting += job.trial->timing.starting;
+      sum.quality += job.trial->timing.quality;
+    }
+  return sum;
+}
+
+// Measures the jobs and keeps each repeat at once; gives the seconds that this run took, by what for.
+json Measure(Session& session, const InterleaveLimits& limits, const std::vector<Trial>& known,
+             std::vector<TrialJob>& jobs) {
+  const SteadyClock clock;
+  const std::int64_t start_ns = clock.now_ns();
+  const TrialTiming before = Sum(jobs);
+  session.progress().Stage("trials", std::max(1, Expect(jobs, limits.rules).repeats));
+  RunInterleaved(jobs, limits, session.runner(), clock, [&] {
+    session.KeepTrials(AllTrials(jobs, known), false);
+    session.progress().StepDone();
+  });
+  session.progress().Clear();
+  const TrialTiming after = Sum(jobs);
+  return {{"total_seconds", static_cast<double>(clock.now_ns() - start_ns) * 1e-9},
+          {"encoding_seconds", after.encoding - before.encoding},
+          {"starting_seconds", after.starting - before.starting},
+          {"quality_seconds", after.quality - before.quality}};
+}
+
+InterleaveLimits Limits(const BenchOptions& bench, double elapsed_seconds, std::size_t jobs) {
+  InterleaveLimits limits{{std::min(3, bench.repeats), bench.repeats}, {}};
+  const double paced = bench.paced ? (kPacedSeconds + 1) * static_cast<double>(jobs) : 0;
+  if (bench.budget_seconds) limits.budget_seconds = std::max(1.0, *bench.budget_seconds - elapsed_seconds - paced);
+  return limits;
+}
+
+std::vector<std::string> Labels(const std::vector<Footage>& footage) {
+  std::vector<std::string> labels;
+  for (const Footage& pictures : footage) labels.push_back(pictures.label);
+  return labels;
+}
+
+std::vector<Trial> TrialsOf(const std::vector<TrialJob>& jobs) {
+  std::vector<Trial> trials;
+  for (const TrialJob& job : jobs)
+    if (job.trial) trials.push_back(*job.trial);
+  return trials;
+}
+
+}  // namespace
+
+int RunBench(Session& session) {
+  const BenchOptions& bench = session.request().bench;
+  const auto start = std::chrono::steady_clock::now();
+  const auto elapsed = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); };
+  BenchPlan plan = MakeBenchPlan(session);
+  if (bench.dry_run) {
+    CheckResume(session);
+    return DryRun(session, plan);
+  }
+  // An earlier run's trials count only under the same load, so it comes first.
+  if (!plan.show.load.empty()) {
+    session.StartLoad(plan.show.load);
+    plan.warnings.push_back("measured under a load: " + session.load()->words());
+  }
+  CheckResume(session);
+  if (bench.soak_minutes) return RunSoakCommand(session, plan);
+
+  const std::vector<Footage> footage = session.PrepareAll(plan.show);
+  for (const std::string& note : session.FootageNotes()) plan.warnings.push_back(note);
+  const std::vector<Trial> known = session.KnownTrials();
+  std::vector<TrialJob> jobs = Jobs(plan, footage, bench.resume ? known : std::vector<Trial>{});
+  const auto taken_up = std::count_if(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
+  if (!bench.resume) session.SetBenchAside();
+  const json timing = Measure(session, Limits(bench, elapsed(), jobs.size()), known, jobs);
+  const std::vector<PacedTrial> paced = RunPacedTrials(session, plan, footage);
+  const std::vector<Trial> trials = AllTrials(jobs, known);
+  const bool complete = std::all_of(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
+  json more = {{"paced", paced}, {"timing", timing}};
+  if (plan.question) {
+    const Answer answer = MakeAnswer(*plan.question, Labels(footage), TrialsOf(jobs));
+    more["question"] = answer;
+    session.KeepTrials(trials, complete, more);
+    session.Draw([&] { DrawRateQuality(session.out(), answer); });
+    if (session.request().json)
+      PrintJson(json(answer));
+    else
+      PrintAnswer(session, answer, elapsed());
+    return 0;
+  }
+  session.KeepTrials(trials, complete, more);
+
+  const std::vector<Option> options = Options(plan, jobs);
+  session.Draw([&] { DrawSpeedQuality(session.out(), options, std::nullopt, plan.show.required_headroom); });
+  if (session.request().json)
+    PrintJson(json{{"options", options}, {"paced", paced}, {"trials", trials}, {"timing", timing}});
+  else
+    PrintBench(session, {plan, jobs, options, paced, static_cast<int>(taken_up), elapsed()});
+  return 0;
+}
+
+}  // namespace kettle::app

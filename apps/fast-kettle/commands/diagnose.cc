@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
+
+#include "commands/commands.h"
+#include "kettle/units/error.h"
+#include "report/wrap.h"
+#include "tables/rehearse_tables.h"
+
+namespace kettle::app {
+
+namespace {
+
+void PrintStretches(const Diagnosis& diagnosis) {
+  const bool near = std::any_of(diagnosis.stretches.begin(), diagnosis.stretches.end(),
+                                [](const LossStretch& s) { return s.frames == 0; });
+  fmt::print("{}\n",
+             Paint(near ? "What was lost, or nearly, when and why" : "What was lost, when and why", Tone::kStrong));
+  Table table({Number("from"), Number("to"), Number("frames"), {"loss"}, {"cause"}, {"what the counters show"}});
+  for (const LossStretch& s : diagnosis.stretches)
+    table.Row({Number(fmt::format("{:.0f} s", s.from_seconds)),
+               Number(fmt::format("{:.0f} s", s.to_seconds)),
+               s.frames > 0 ? Number(fmt::format("{}", s.frames), Tone::kBad) : Number("nearly"),
+               {Name(s.loss)},
+               {s.program.empty() ? Name(s.cause) : fmt::format("program \"{}\"", s.program)},
+               {s.why, Tone::kDim}});
+  fmt::print("{}\n", table.str());
+}
+
+}  // namespace
+
+void PrintDiagnosis(const Diagnosis& diagnosis) {
+  if (!diagnosis.stretches.empty()) PrintStretches(diagnosis);
+  if (diagnosis.cures.empty()) return;
+  fmt::print("{}\n", Paint("What to do", Tone::kStrong));
+  bool rate_helps = false;
+  for (std::size_t i = 0; i < diagnosis.cures.size(); ++i) {
+    const Diagnosis::Cure& cure = diagnosis.cures[i];
+    const std::string line =
+        fmt::format("{}: {}{}.", Name(cure.cause), cure.text, cure.cost.empty() ? "" : "; it costs " + cure.cost);
+    fmt::print("  {}. {}\n", i + 1, Wrap(line, 5, 5, 110));
+    rate_helps = rate_helps || cure.lower_bit_rate_helps;
+  }
+  if (!rate_helps) fmt::print("  Lowering the bit rate would not help: the line took all that was sent to it.\n");
+  fmt::print("\n");
+}
+
+int RunDiagnose(const Request& request) {
+  const std::filesystem::path folder = request.subject;
+  const auto rehearsal = ReadResult(folder, "rehearsal");
+  if (!rehearsal) FailInput("{}: no rehearsal in it; fast-kettle rehearse writes one", folder.string());
+  try {
+    const auto outcome = rehearsal->at("outcome").get<RehearsalOutcome>();
+    const auto facts = rehearsal->at("facts").get<DiagnosisFacts>();
+    const Diagnosis diagnosis = Diagnose(outcome, facts, ReadPlanFile(folder / "plan.json"));
+    const bool holds = outcome.holds();
+    if (request.json) {
+      PrintJson(nlohmann::json(diagnosis));
+      return holds ? 0 : 1;
+    }
+    // An earlier version did not tell which part was simulated: what the ingest does not explain was the GPU.
+    const bool simulated = rehearsal->value("simulated", false), ingest = outcome.simulated_ingest;
+    const bool game = rehearsal->contains("game") && rehearsal->at("game").is_object();
+    PrintSimulated(rehearsal->value("simulated_gpu", simulated && !ingest && !game), ingest, game);
+    if (holds)
+      fmt::print("Nothing was lost in {:.0f} s{}\n", outcome.seconds,
+                 diagnosis.cures.empty() ? ": there is nothing to cure." : ", but it came near:\n");
+    PrintDiagnosis(diagnosis);
+    return holds ? 0 : 1;
+  } catch (const nlohmann::json::exception& error) {
+    FailInput("{}: not a whole rehearsal ({})", (folder / "rehearsal.json").string(), error.what());
+  }
+}
+
+}  // namespace kettle::app

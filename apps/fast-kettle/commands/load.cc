@@ -1,0 +1,156 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <optional>
+
+#include "commands/commands.h"
+#include "kettle/device/gpu_meter.h"
+#include "kettle/load/capture.h"
+#include "kettle/load/replay.h"
+#include "kettle/units/clock.h"
+#include "kettle/units/error.h"
+#include "kettle/units/guarded_thread.h"
+#include "kettle/units/statistics.h"
+#include "kettle/worker/driver_preload.h"
+#include "session/session.h"
+#include "session/stand_in.h"
+
+namespace kettle::app {
+
+namespace {
+
+using nlohmann::json;
+
+double Seconds(const Request& request, double usual) { return request.load.seconds.value_or(usual); }
+
+std::string GpuWords(const LoadProfile& profile) {
+  std::string words;
+  for (const double share : profile.mean_gpu())
+    words += fmt::format("{}{:.0f} %", words.empty() ? "" : " and ", share * 100);
+  return words;
+}
+
+void PrintProfile(const LoadProfile& profile) {
+  fmt::print(
+      "{:.1f} s: {:.2f} of {} cores on average, {:.2f} in the busiest second; memory {:.0f} % slower than before\n",
+      profile.seconds(), profile.mean_cores(), profile.cores(), profile.peak_second_cores(),
+      profile.memory_share * 100);
+  if (!profile.gpu.empty()) fmt::print("GPU: {} of the shader units on average\n", GpuWords(profile));
+  Table table({{"program"}, Number("cores")});
+  for (const LoadProfile::Program& program : profile.programs)
+    table.Row({{program.name}, Number(fmt::format("{:.2f}", program.cores))});
+  if (!profile.programs.empty()) fmt::print("{}", table.str());
+}
+
+int Capture(const Request& request, const Places& places) {
+  const std::filesystem::path file = request.load.file.empty() ? "game.load.json" : request.load.file;
+  Progress progress(request.quiet);
+  SteadyClock clock;
+  CaptureRequest wanted{.seconds = Seconds(request, 60)};
+  std::vector<double> probes;  // as many as settle the median, which the capture's own is compared with
+  for (int i = 0; i < 20; ++i) probes.push_back(ProbeMemory());
+  wanted.idle_memory = Median(probes).value_or(0);
+  // The driver's library is asked in this very process: capturing ends if it crashes.
+  const std::string stand_in = FindStandInGpu(request.stand_in_gpu, places);
+  if (!stand_in.empty()) PreloadStandInGpu(places.drivers, stand_in);
+  GpuMeter gpus;
+  wanted.gpu = [&gpus] {
+    std::vector<double> shares;
+    for (const GpuUse& gpu : gpus.Read()) shares.push_back(std::clamp(gpu.compute, 0.0, 1.0));
+    return shares;
+  };
+  progress.Stage("watching what the game takes; Ctrl-C ends it early", 1);
+  const LoadProfile profile =
+      CaptureLoad(wanted, clock, StopRequested(), [&](double share) { progress.Show("", share); });
+  progress.Clear();
+  if (profile.seconds() < 1) throw Error(Fault::kInterrupted, "interrupted");
+  const json body = profile;
+  WriteResultFile(file, "load", body, MakeProvenance(kVersion, Digest(ReadMachine())));
+  if (request.json) {
+    PrintJson(body);
+    return 0;
+  }
+  if (!stand_in.empty()) fmt::print("{}\n", SimulatedNotice());
+  PrintProfile(profile);
+  fmt::print("In {}. Use it: fast-kettle plan --show my-show.toml --load {}\n", file.string(), file.string());
+  return 0;
+}
+
+// What the machine did beside what was asked of it, second by second.
+int Replay(const Request& request, const Places& places) {
+  if (request.subject.empty()) FailInput("load replay: name a profile: fast-kettle load replay game.load.json");
+  const LoadProfile read = ReadLoadProfile(request.subject);
+  const int cores = CountCores();
+  const LoadProfile profile = OntoCores(read, cores);
+  const double seconds = Seconds(request, profile.seconds());
+  Progress progress(request.quiet);
+  progress.Stage("replaying", 1);
+  std::atomic<bool> over = false;
+  LoadProfile seen;
+  SteadyClock clock;
+  std::optional<GuardedThread> watching;  // from the replay's first moment on
+  const auto watch = [&] {
+    if (!watching)
+      watching.emplace([&] {
+        seen =
+            CaptureLoad({.seconds = seconds, .interval_seconds = profile.interval_seconds}, clock, over, [](double) {});
+      });
+  };
+  const std::string stand_in = FindStandInGpu(request.stand_in_gpu, places);
+  std::optional<StandIn> gpu_game;
+  if (!stand_in.empty() && !read.gpu.empty())
+    gpu_game.emplace(places, "kettle-gpu-game", std::vector<std::string>{"--gpu", stand_in, "--load", request.subject},
+                     "SIMULATED");
+  const WorkerProcess worker({places.engine.string(), "worker"}, "", &StopRequested());
+  const auto end = [&] {
+    over = true;
+    if (watching) watching->Join();
+  };
+  WorkerReport report;
+  try {
+    report = worker.Run({"load", {{"profile", profile}, {"seconds", seconds}}, seconds + 30}, [&](double share) {
+      watch();
+      progress.Show("", share);
+    });
+  } catch (...) {
+    over = true;
+    throw;
+  }
+  end();
+  progress.Clear();
+  if (report.status != WorkerStatus::kDone) throw Error(Fault::kMachine, "the replay failed: " + report.detail);
+  double worst = 0;
+  for (int second = 0; second + 1 < static_cast<int>(seen.seconds()); ++second) {
+    const auto wanted = profile.SecondDuty(second % std::max(1, static_cast<int>(profile.seconds())));
+    const auto got = seen.SecondDuty(second);
+    for (std::size_t core = 0; core < got.size(); ++core) worst = std::max(worst, std::abs(got[core] - wanted[core]));
+  }
+  if (request.json) {
+    PrintJson(json{{"wanted_cores", profile.mean_cores()},
+                   {"seen_cores", seen.mean_cores()},
+                   {"worst_difference", worst},
+                   {"seconds", seconds}});
+    return 0;
+  }
+  if (read.cores() != cores)
+    fmt::print("The profile is of {} cores; it was put onto the {} here.\n", read.cores(), cores);
+  fmt::print(
+      "Replayed {:.0f} s: {:.2f} cores were asked for, {:.2f} were in use; at most {:.0f} points apart on one core in "
+      "one second.\n",
+      seconds, profile.mean_cores(), seen.mean_cores(), worst * 100);
+  if (!read.gpu.empty())
+    fmt::print("Of the GPU it took {}: {}.\n", GpuWords(read),
+               gpu_game ? "replayed on the SIMULATED one" : "not replayed; --stand-in-gpu does so on a simulated one");
+  return 0;
+}
+
+}  // namespace
+
+int RunLoad(const Request& request, const Places& places) {
+  return request.verb == "capture" ? Capture(request, places) : Replay(request, places);
+}
+
+}  // namespace kettle::app

@@ -1,0 +1,272 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/file.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "commands/commands.h"
+#include "figure/rehearsal_figures.h"
+#include "kettle/diagnosis/diagnosis.h"
+#include "kettle/encoders/catalogue.h"
+#include "kettle/load/replay.h"
+#include "kettle/machine/disk.h"
+#include "kettle/rehearsal/recorder.h"
+#include "kettle/rtmp/url.h"
+#include "kettle/units/error.h"
+#include "session/stand_in.h"
+#include "tables/rehearse_tables.h"
+
+namespace kettle::app {
+
+namespace {
+
+using nlohmann::json;
+namespace fs = std::filesystem;
+
+constexpr int kMostSteps = 6;         // of a climb
+constexpr double kGraceSeconds = 40;  // for starting, and for finishing a slow encode
+
+// Two rehearsals at once would each find the other's load.
+class OnlyOne {
+ public:
+  OnlyOne() {
+    fs::create_directories(DefaultCacheFolder());
+    file_ = open((DefaultCacheFolder() / "rehearsal.lock").c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);
+    if (file_ >= 0 && flock(file_, LOCK_EX | LOCK_NB) != 0)
+      FailInput("another rehearsal is running on this machine; two at once would measure each other");
+  }
+  ~OnlyOne() {
+    if (file_ >= 0) close(file_);
+  }
+  OnlyOne(const OnlyOne&) = delete;
+  OnlyOne& operator=(const OnlyOne&) = delete;
+
+ private:
+  int file_ = -1;
+};
+
+PlanFile ReadPlan(const Session& session) {
+  PlanFile plan = ReadPlanFile(session.request().subject);
+  if (plan.machine_digest != session.provenance().machine_digest && !session.request().rehearse.anyway)
+    FailInput("{}: made on another machine, or before a driver or kernel changed; plan again, or give --anyway",
+              session.request().subject);
+  if (plan.simulated && session.request().stand_in_gpu.empty())
+    FailInput("{}: made with a simulated GPU; give the same --stand-in-gpu PROFILE", session.request().subject);
+  return plan;
+}
+
+std::vector<Footage> Prepare(Session& session, const PlanFile& plan) {
+  std::vector<Footage> footage;
+  for (const std::string& source : plan.footage)
+    footage.push_back(PrepareFootage({source, plan.source_size, plan.source_rate, plan.footage_seconds},
+                                     DefaultCacheFolder(), [&](double share) {
+                                       if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+                                       session.progress().Show("preparing " + source, share * 0.9);
+                                     }));
+  session.progress().Clear();
+  return footage;
+}
+
+RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::vector<Footage>& footage,
+                       const std::string& url) {
+  const RehearseOptions& options = session.request().rehearse;
+  RehearsalTask task;
+  for (const Footage& pictures : footage) task.footage.push_back(pictures.file.string());
+  task.source_rate = plan.source_rate;
+  task.seconds = options.seconds;
+  task.stream = plan.stream;
+  task.recording = plan.recording;
+  task.stream_processors = plan.stream_processors;
+  task.recording_processors = plan.recording_processors;
+  task.first = plan.first;
+  task.url = url;
+  const StreamKey key = options.key_file.empty() ? StreamKey{"rehearsal", ""} : ReadKeyFile(options.key_file);
+  task.key = key.key;
+  task.audio_kbps = static_cast<int>(plan.audio_kbps);
+  task.audio_tracks = options.audio_tracks;
+  task.record_from = options.record_from;
+  task.record_to = options.record_to;
+  task.power_cut_seconds = options.power_cut;
+  task.frames_csv = (session.scratch() / "frames.csv").string();
+  task.game = {"kettle-game", kLoadProcess};
+  if (session.load())
+    for (const std::string& program : session.load()->live_programs()) task.game.push_back(program);
+  const fs::path folder = options.folder.empty() ? session.out() : fs::path(options.folder);
+  if (!options.folder.empty()) CheckWritable(folder);
+  std::vector<std::string> containers{options.container.empty() ? plan.container : options.container};
+  if (options.power_cut > 0) containers = {"matroska", "fragmented-mp4", "mp4"};
+  for (const std::string& container : containers) {
+    ContainerOf(container);  // known?
+    // A name that no recording of the user's has.
+    const std::string name = containers.size() > 1 ? "fast-kettle-rehearsal-" + container : "fast-kettle-rehearsal";
+    task.files.push_back({fs::absolute(folder / (name + ExtensionOf(container))).string(), container});
+  }
+  return task;
+}
+
+// Why it broke off, in plain words where one of the plan's encoders knows the library's.
+std::string PlainReason(const PlanFile& plan, const std::string& detail) {
+  for (const EncodeSettings* settings : {&plan.stream, &plan.recording})
+    if (std::string reason = Reason(FindFamily(settings->encoder), detail); reason != detail) return reason;
+  return detail;
+}
+
+DiagnosisFacts FactsOf(const PlanFile& plan) {
+  return {plan.cpu_cores, plan.stream.bit_rate.kbps(), plan.stream_device == "gpu", plan.recording_device == "gpu"};
+}
+
+json Counted(const PacedOutputOutcome& output, const char* lost_word, std::size_t lost) {
+  return {{"niceness", output.niceness},
+          {"frames", output.frames},
+          {"skipped", output.skipped},
+          {lost_word, lost},
+          {"packets", output.packets},
+          {"mean_kbps", output.mean_kbps},
+          {"peak_second_kbps", output.peak_second_kbps},
+          {"latency", output.latency}};
+}
+
+json ResultOf(const PlanFile& plan, const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
+              const Diagnosis& diagnosis, bool simulated) {
+  json body = {
+      {"title", plan.title},
+      {"simulated", simulated},
+      {"simulated_ingest", outcome.simulated_ingest},
+      {"simulated_gpu", plan.simulated},
+      {"seconds", outcome.seconds},
+      {"verdict", outcome.holds() ? "holds" : "does not hold"},
+      {"late", outcome.late_frames.size()},
+      {"stream", Counted(outcome.stream, "dropped", outcome.dropped.size())},
+      {"recording", Counted(outcome.recording, "stalled", outcome.stalled.size())},
+      {"clock",
+       {{"p50_ms", outcome.clock_p50_ms}, {"p999_ms", outcome.clock_p999_ms}, {"max_ms", outcome.clock_max_ms}}},
+      {"connection_losses", outcome.connection_losses},
+      {"diagnosis", diagnosis},
+      {"facts", facts}};
+  body["outcome"] = outcome;
+  return body;
+}
+
+// What all rehearsals of one run share: the pictures, the ingest, the game, the load.
+class Stage {
+ public:
+  Stage(Session& session, const PlanFile& plan) : session_(session), footage_(Prepare(session, plan)) {
+    const RehearseOptions& options = session.request().rehearse;
+    if (options.to.empty()) ingest_.emplace(session.places(), options.link, session.out() / "arrived.csv");
+    if (!options.load.empty()) session.StartLoad(options.load);
+    if (options.game_cores > 0) {
+      session.progress().Show("the simulated game alone", 0);
+      game_.emplace(session.places(), options.game_cores, plan.source_rate, session.out() / "game.csv");
+    }
+  }
+
+  RehearsalTask Task(const PlanFile& plan) const {
+    return MakeTask(session_, plan, footage_, ingest_ ? ingest_->url() : session_.request().rehearse.to);
+  }
+  // Nothing if it killed itself, as it was asked to.
+  std::optional<RehearsalOutcome> Run(const PlanFile& plan, const RehearsalTask& task) {
+    session_.progress().Stage("rehearsal", 1);
+    if (game_) game_->Begin();
+    WorkerReport report =
+        session_.worker().Run({"rehearse", task, task.seconds * 2 + kGraceSeconds}, [&](double share) {
+          session_.progress().Show(fmt::format("{} {} and {} {} in real time", plan.stream.encoder, plan.stream.preset,
+                                               plan.recording.encoder, plan.recording.preset),
+                                   share);
+        });
+    session_.progress().Clear();
+    if (game_) game_->End();
+    if (session_.load()) session_.load()->CheckStillThere();
+    if (task.power_cut_seconds > 0 && report.status == WorkerStatus::kCrashed) return std::nullopt;
+    auto outcome = AnswerOf<RehearsalOutcome>(report);
+    if (!outcome)
+      throw Error(report.input ? Fault::kInput : Fault::kMachine,
+                  "the rehearsal broke off: " + PlainReason(plan, report.detail));
+    return outcome;
+  }
+  bool has_game() const { return game_.has_value(); }
+  GameFrames game() const { return game_ ? game_->Frames() : GameFrames{}; }
+
+ private:
+  Session& session_;
+  std::vector<Footage> footage_;
+  std::optional<StandInIngest> ingest_;
+  std::optional<StandInGame> game_;
+};
+
+// Of the rehearsal that was just run.
+void KeepFrames(const Session& session) { Publish(session.scratch() / "frames.csv", session.out() / "frames.csv"); }
+
+// Writes and prints the last rehearsal; the exit code.
+int Tell(Session& session, const Stage& stage, const PlanFile& plan, const RehearsalOutcome& outcome,
+         const std::optional<Climb>& climb) {
+  const DiagnosisFacts facts = FactsOf(plan);
+  const Diagnosis diagnosis = Diagnose(outcome, facts, plan);
+  const bool simulated = plan.simulated || outcome.simulated_ingest || stage.has_game();
+  fs::copy_file(session.request().subject, session.out() / "plan.json.new", fs::copy_options::overwrite_existing);
+  Publish(session.out() / "plan.json.new", session.out() / "plan.json");
+  WriteFile(session.out() / "seconds.csv", SecondsCsv(outcome.timeline));
+  json body = ResultOf(plan, outcome, facts, diagnosis, simulated);
+  const GameFrames game = stage.game();
+  body["game"] = nullptr;
+  if (stage.has_game())
+    body["game"] = {{"wanted_fps", game.wanted_fps},
+                    {"alone_fps", game.alone_fps},
+                    {"beside_fps", game.beside_fps},
+                    {"simulated", true}};
+  body["load"] = session.load() ? session.load()->json() : json();
+  body["climb"] = climb ? json(*climb) : json();
+  session.Write("rehearsal", body);
+  session.Draw([&] { DrawRehearsal(session.out(), outcome, facts, simulated); });
+  session.Draw([&] { DrawGame(session.out(), game); });
+  if (session.request().json) {
+    PrintJson(body);
+    return outcome.holds() ? 0 : 1;
+  }
+  PrintSimulated(plan.simulated, outcome.simulated_ingest, stage.has_game());
+  if (session.load()) fmt::print("Under a load, {}.\n\n", session.load()->words());
+  if (plan.first == First::kStream) fmt::print("The stream goes before the game, as the plan asks.\n\n");
+  if (climb) PrintClimb(*climb);
+  PrintOutcome(plan, outcome);
+  if (stage.has_game()) PrintGame(game);
+  PrintDiagnosis(diagnosis);
+  fmt::print("In {}/: rehearsal.json, frames.csv, seconds.csv, and as SVG and PNG {}.\n", session.out().string(),
+             stage.has_game() ? "the figures rehearsal and game" : "the figure rehearsal");
+  return outcome.holds() ? 0 : 1;
+}
+
+}  // namespace
+
+int RunRehearse(Session& session) {
+  const RehearseOptions& options = session.request().rehearse;
+  const PlanFile plan = ReadPlan(session);
+  const OnlyOne only;
+  if (!options.to.empty() && IngestUrl::Parse(options.to).scheme == "srt")
+    FailInput("--to: a rehearsal streams over rtmp:// or rtmps://; uplink --to measures srt:// too");
+  Stage stage(session, plan);
+  if (!options.climb) {
+    const RehearsalTask task = stage.Task(plan);
+    const auto outcome = stage.Run(plan, task);
+    if (!outcome) return TellPowerCut(session, task);
+    KeepFrames(session);
+    return Tell(session, stage, plan, *outcome, std::nullopt);
+  }
+  std::optional<RehearsalOutcome> outcome;
+  PlanFile rehearsed;
+  const Climb climb = ClimbDown(plan, kMostSteps, [&](const PlanFile& next) {
+    RehearsalOutcome last = *stage.Run(next, stage.Task(next));
+    const RehearsalVerdict verdict{last.lost(), last.holds(), Diagnose(last, FactsOf(next), next)};
+    // Told in the end: the last that held, or the last one.
+    if (verdict.holds || !outcome || !outcome->holds()) {
+      outcome = std::move(last);
+      rehearsed = next;
+      KeepFrames(session);
+    }
+    return verdict;
+  });
+  return Tell(session, stage, rehearsed, *outcome, climb);
+}
+
+}  // namespace kettle::app

@@ -1,0 +1,261 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "tables/bench_tables.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <map>
+#include <set>
+
+#include "commands/commands.h"
+#include "kettle/encoders/catalogue.h"
+
+namespace kettle::app {
+
+namespace {
+
+// What of the settings differs within a bench: those columns are shown, the rest is said once above.
+struct Column {
+  const char* name;
+  std::function<std::string(const EncodeSettings&)> value;
+};
+
+std::string Rates(const EncodeSettings& s) {
+  if (s.rate_control == RateControl::kConstantQuality) return "-";
+  if (s.rate_control == RateControl::kCappedQuality) return "at most " + s.maximum_bit_rate.str();
+  return s.bit_rate.str();
+}
+
+const std::vector<Column>& SettingColumns() {
+  static const std::vector<Column> columns = {
+      {"size", [](const EncodeSettings& s) { return s.size.str(); }},
+      {"rate", [](const EncodeSettings& s) { return s.frame_rate.str(); }},
+      {"rate control", [](const EncodeSettings& s) { return std::string(Name(s.rate_control)); }},
+      {"bit rate", Rates},
+      {"GPU", [](const EncodeSettings& s) {
+         return FindFamily(s.encoder).device == DeviceKind::kGpu ? std::to_string(s.device) : "-";
+       }}};
+  return columns;
+}
+
+std::vector<const Column*> Varying(const std::vector<EncodeSettings>& settings, bool varying) {
+  std::vector<const Column*> columns;
+  for (const Column& column : SettingColumns()) {
+    std::set<std::string> values;
+    for (const EncodeSettings& s : settings) values.insert(column.value(s));
+    if ((values.size() > 1) == varying) columns.push_back(&column);
+  }
+  return columns;
+}
+
+std::string Common(const BenchPlan& plan) {
+  const EncodeSettings& s = plan.settings.front();
+  std::string text;
+  for (const Column* column : Varying(plan.settings, false)) {
+    const std::string name = column->name;
+    const std::string value = column->value(s);
+    if (name == "GPU" && value == "0") continue;
+    if (value == "-") continue;
+    text += (text.empty() ? "" : ", ") + (name == "rate"  ? value + " frames a second"
+                                          : name == "GPU" ? "GPU " + value
+                                                          : value);
+  }
+  const std::string extras = Extras(s);
+  return text + (extras.empty() ? "" : ", " + extras);
+}
+
+class ResultTable {
+ public:
+  explicit ResultTable(const BenchResult& result)
+      : result_(result), columns_(Varying(result.plan.settings, true)), table_(Header()) {}
+
+  void Row(const Option& option, const std::string& verdict, Tone tone) {
+    std::vector<Cell> cells = {{option.settings.encoder + (option.simulated ? " (simulated)" : "")},
+                               {option.settings.preset}};
+    for (const Column* column : columns_) cells.push_back({column->value(option.settings)});
+    const bool works = option.throughput_fps > 0;
+    const auto figure = [&](const std::string& text) { return Number(works ? text : "-"); };
+    cells.push_back(figure(fmt::format("{:.0f}", option.throughput_fps)));
+    cells.push_back(figure(option.interval ? fmt::format("±{:.0f} %", *option.interval * 100) : "once"));
+    cells.push_back(figure(fmt::format("{:.0f} %", option.headroom * 100)));
+    cells.push_back(figure(fmt::format("{:.2f}", option.cpu_cores)));
+    const bool seen = option.score > 0;
+    cells.push_back(Number(seen ? fmt::format("{:.2f} dB", option.score) : "-"));
+    cells.push_back(Number(seen ? fmt::format("{:.2f} dB", option.quality.worst_second_score()) : "-"));
+    cells.push_back({verdict, tone});
+    table_.Row(std::move(cells));
+    ++rows_;
+  }
+
+  void Print(const std::string& title) const {
+    if (rows_ > 0) fmt::print("{}\n{}\n", Paint(title, Tone::kStrong), table_.str());
+  }
+
+ private:
+  std::vector<Cell> Header() const {
+    std::vector<Cell> header = {{"encoder"}, {"preset"}};
+    for (const Column* column : columns_) header.push_back({column->name});
+    for (const char* name : {"frames/s", "95 %", "headroom", "cores", "MS-SSIM", "worst second"})
+      header.push_back(Number(name));
+    header.push_back({"verdict"});
+    return header;
+  }
+
+  const BenchResult& result_;
+  std::vector<const Column*> columns_;
+  Table table_;
+  int rows_ = 0;
+};
+
+// What is odd about an option's figures, but for the noise, which has a column.
+std::vector<std::string> Noted(const Option& option) {
+  std::vector<std::string> marks;
+  for (const std::string& mark : option.marks)
+    if (!mark.starts_with("noisy")) marks.push_back(mark);
+  return marks;
+}
+
+std::string Verdict(const Option& option, double headroom, bool holds) {
+  std::string verdict = holds                 ? "keeps pace"
+                        : option.headroom < 0 ? "overload"
+                                              : fmt::format("headroom below {:.0f} %", headroom * 100);
+  return Noted(option).empty() ? verdict : verdict + " (*)";
+}
+
+// Which settings an odd figure belongs to, and what is odd, below the tables.
+void PrintNotes(const BenchResult& result) {
+  const auto columns = Varying(result.plan.settings, true);
+  std::map<std::string, std::vector<std::string>> whose;
+  for (const Option& option : result.options)
+    for (const std::string& mark : Noted(option)) {
+      std::string title = option.title();
+      for (const Column* column : columns) {
+        const std::string value = column->value(option.settings);
+        if (value != "-") title += (std::string(column->name) == "GPU" ? " GPU " : " ") + value;
+      }
+      whose[mark].push_back(title);
+    }
+  for (const auto& [mark, titles] : whose) fmt::print("(*) {}: {}\n", mark, fmt::join(titles, "; "));
+  if (!whose.empty()) fmt::print("\n");
+}
+
+// Best looking first, then the cheapest; of those that do not keep pace, the nearest to it first.
+void PrintOptions(const BenchResult& result) {
+  const double headroom = result.plan.show.required_headroom;
+  std::vector<Option> options = result.options;
+  std::stable_sort(options.begin(), options.end(), [](const Option& a, const Option& b) {
+    return std::lround(a.score * 100) != std::lround(b.score * 100) ? a.score > b.score : a.cpu_cores < b.cpu_cores;
+  });
+  ResultTable holding(result), failing(result), broken(result);
+  for (const Option& option : options)
+    if (option.trouble.empty() && option.keeps_pace(headroom))
+      holding.Row(option, Verdict(option, headroom, true), Tone::kGood);
+  std::stable_sort(options.begin(), options.end(),
+                   [](const Option& a, const Option& b) { return a.headroom > b.headroom; });
+  for (const Option& option : options) {
+    if (!option.trouble.empty())
+      broken.Row(option, option.trouble, Tone::kBad);
+    else if (!option.keeps_pace(headroom))
+      failing.Row(option, Verdict(option, headroom, false), Tone::kBad);
+  }
+  holding.Print(fmt::format("These keep pace with {:.0f} % headroom, best looking first", headroom * 100));
+  failing.Print("These cannot keep pace here");
+  broken.Print("These did not work");
+  PrintNotes(result);
+}
+
+void PrintPaced(const std::vector<PacedTrial>& trials) {
+  if (trials.empty()) return;
+  fmt::print("{}\n", Paint("In real time, each alone", Tone::kStrong));
+  Table table({{"encoder"},
+               {"preset"},
+               {"size"},
+               {"footage"},
+               Number("frames"),
+               Number("late"),
+               Number("skipped"),
+               Number("deepest queue"),
+               Number("latency p99, ms"),
+               {"keeps pace"}});
+  for (const PacedTrial& t : trials) {
+    const bool done = t.status == WorkerStatus::kDone, good = done && t.skipped == 0;
+    table.Row({{t.settings.encoder + (t.simulated ? " (simulated)" : "")},
+               {t.settings.preset},
+               {t.settings.size.str()},
+               {t.footage},
+               Number(fmt::format("{}", t.frames)),
+               Number(fmt::format("{}", t.late)),
+               Number(fmt::format("{}", t.skipped)),
+               Number(fmt::format("{}", t.deepest_queue)),
+               Number(fmt::format("{:.1f}", t.latency.p99_ms)),
+               {done ? (good ? "yes" : "no") : t.detail, good ? Tone::kGood : Tone::kBad}});
+  }
+  fmt::print("{}\n", table.str());
+}
+
+int Repeats(const std::vector<TrialJob>& jobs) {
+  int repeats = 0;
+  for (const TrialJob& job : jobs)
+    if (job.trial) repeats += static_cast<int>(job.trial->repeats.size());
+  return repeats;
+}
+
+}  // namespace
+
+std::string Duration(double seconds) {
+  const long whole = std::lround(seconds);
+  if (whole < 60) return fmt::format("{} s", whole);
+  if (whole < 3600) return fmt::format("{} min {} s", whole / 60, whole % 60);
+  return fmt::format("{} h {} min", whole / 3600, whole % 3600 / 60);
+}
+
+void PrintBench(const Session& session, const BenchResult& result) {
+  const BenchPlan& plan = result.plan;
+  fmt::print("{}\n{}; each encode alone; figures of the footage on which it does worst\n\n",
+             Paint(plan.show.title, Tone::kStrong), Common(plan));
+  PrintOptions(result);
+  PrintPaced(result.paced);
+  const auto missing =
+      std::count_if(result.jobs.begin(), result.jobs.end(), [](const TrialJob& j) { return !j.trial; });
+  if (missing > 0)
+    fmt::print("{} of {} trials were not measured: no time was left. --resume measures them.\n\n", missing,
+               result.jobs.size());
+  for (const std::string& warning : plan.warnings) fmt::print("Mind: {}\n\n", warning);
+  const bool simulated =
+      std::any_of(result.options.begin(), result.options.end(), [](const Option& o) { return o.simulated; });
+  if (simulated) fmt::print("{}\n", SimulatedNotice());
+  fmt::print("{} trials in {} runs, {} of them taken up from an earlier run, {} in all. Results and figure in {}/\n",
+             result.jobs.size() - static_cast<std::size_t>(missing), Repeats(result.jobs), result.taken_up,
+             Duration(result.seconds), session.out().string());
+  const std::string& gpu = session.request().stand_in_gpu;
+  if (plan.of_show)
+    fmt::print("Next: fast-kettle plan --show {} --out {}{}\n", session.request().show, session.out().string(),
+               gpu.empty() ? "" : " --stand-in-gpu " + gpu);
+}
+
+void PrintDryRun(const BenchPlan& plan, const std::vector<TrialJob>& jobs, const Expectation& expectation) {
+  fmt::print("{}\n{}\n\n", Paint(plan.show.title, Tone::kStrong), Common(plan));
+  std::vector<Cell> header = {{"encoder"}, {"preset"}};
+  const auto columns = Varying(plan.settings, true);
+  for (const Column* column : columns) header.push_back({column->name});
+  header.push_back({"footage"});
+  header.push_back({"measured before"});
+  Table table(std::move(header));
+  for (const TrialJob& job : jobs) {
+    std::vector<Cell> cells = {{job.settings.encoder}, {job.settings.preset}};
+    for (const Column* column : columns) cells.push_back({column->value(job.settings)});
+    cells.push_back({job.footage.label});
+    cells.push_back({job.trial ? fmt::format("{} times", job.trial->repeats.size()) : "no"});
+    table.Row(std::move(cells));
+  }
+  fmt::print("{}\n{} trials, {} runs at the fewest: about {}.\n", table.str(), jobs.size(), expectation.repeats,
+             Duration(expectation.seconds));
+  if (expectation.unknown > 0)
+    fmt::print("{} of them were never measured in this folder and are counted as running in real time: a guess.\n",
+               expectation.unknown);
+  fmt::print("Nothing was measured.\n");
+}
+
+}  // namespace kettle::app

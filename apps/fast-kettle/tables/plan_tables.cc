@@ -1,0 +1,210 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "tables/plan_tables.h"
+
+#include <fmt/format.h>
+
+#include "report/card.h"
+#include "report/wrap.h"
+
+namespace kettle::app {
+
+namespace {
+
+std::string VerdictOf(const Proof& proof, bool roomy) {
+  if (proof.holds()) return roomy ? "keeps pace" : "keeps pace, too tightly";
+  if (proof.status != WorkerStatus::kDone) return proof.detail;
+  return proof.disturbed() ? "does not, but was disturbed" : "does not keep pace";
+}
+
+std::string Described(const std::optional<Option>& option) {
+  if (!option) return "nothing that keeps pace";
+  return fmt::format("{} at {} and {} frames a second, {:.2f} dB", option->title(), option->settings.size.str(),
+                     option->settings.frame_rate.str(), option->score);
+}
+
+// The chosen stream on each clip: the plan goes by the one where it looks worst.
+void PrintClips(const Plan& plan) {
+  if (!plan.chosen) return;
+  std::vector<ClipResult> clips = plan.chosen->stream.clips;
+  clips.insert(clips.end(), plan.calm.begin(), plan.calm.end());
+  if (clips.size() < 2) return;
+  fmt::print("{}\n", Paint("The chosen stream, clip by clip", Tone::kStrong));
+  Table table({{"footage"}, Number("frames/s"), Number("headroom"), Number("MS-SSIM"), Number("worst second")});
+  for (const ClipResult& clip : clips)
+    table.Row({{clip.footage},
+               Number(fmt::format("{:.0f}", clip.throughput_fps)),
+               Number(fmt::format("{:.0f} %", clip.headroom * 100)),
+               Number(fmt::format("{:.2f} dB", clip.score)),
+               Number(fmt::format("{:.2f} dB", clip.worst_second_score))});
+  fmt::print("{}\n", table.str());
+}
+
+void PrintLadder(const Plan& plan) {
+  if (plan.ladder.empty()) return;
+  fmt::print("{}\n", Paint("If the line does not hold: what to give up, in this order", Tone::kStrong));
+  Table table({{"step"}, Number("saves"), Number("costs"), Number("headroom")});
+  for (const LadderStep& step : plan.ladder)
+    table.Row({{step.what},
+               Number(fmt::format("{:.0f} kbit/s", step.saves_kbps)),
+               Number(fmt::format("{:.2f} dB", step.costs_db)),
+               Number(fmt::format("{:.0f} %", step.headroom * 100))});
+  fmt::print("{}\n", table.str());
+}
+
+void PrintEncodeEach(const Plan& plan) {
+  if (!plan.each) return;
+  fmt::print("{}\n", Paint("One encode for all destinations, or one for each", Tone::kStrong));
+  Table table({{"destination"}, Number("one for all"), Number("MS-SSIM"), Number("one for each"), Number("MS-SSIM")});
+  const Option& one = plan.chosen->stream;
+  const auto kbps = [](const Option& option) {
+    return Number(fmt::format("{:.0f} kbit/s", option.settings.bit_rate.kbps()));
+  };
+  const auto score = [](const Option& option) { return Number(fmt::format("{:.2f} dB", option.score)); };
+  for (const EncodeEach::Encode& encode : plan.each->encodes)
+    table.Row({{encode.destination}, kbps(one), score(one), kbps(encode.option), score(encode.option)});
+  fmt::print("{}  An encode each takes {:.2f} cores more, with the recording {:.2f} of {:g} (predicted): {}.\n\n",
+             table.str(), plan.each->more_cores(), plan.each->demand.cpu_cores, plan.capacity.cpu_cores,
+             plan.each->demand.fits ? "the machine has room for it; the plan keeps one for all"
+                                    : "too much for this machine with its headroom");
+}
+
+void PrintPictures(const Plan& plan) {
+  if (plan.pictures.empty()) return;
+  fmt::print("{}\n", Paint("Sizes and frame rates tried for the stream, each with the best preset that keeps pace",
+                           Tone::kStrong));
+  Table table({{"size"}, Number("frame rate"), {"encoder"}, {"preset"}, Number("headroom"), Number("MS-SSIM"), {""}});
+  for (const TriedPicture& tried : plan.pictures) {
+    const bool taken = tried.size == plan.targets.stream.size && tried.rate == plan.targets.stream.frame_rate;
+    const Tone tone = taken ? Tone::kGood : tried.best ? Tone::kPlain : Tone::kDim;
+    if (!tried.best) {
+      table.Row({{tried.size.str(), tone},
+                 Number(tried.rate.str(), tone),
+                 {"-", tone},
+                 {"-", tone},
+                 Number("-", tone),
+                 Number("-", tone),
+                 {"nothing keeps pace", Tone::kBad}});
+      continue;
+    }
+    const Option& best = *tried.best;
+    table.Row({{tried.size.str(), tone},
+               Number(tried.rate.str(), tone),
+               {best.settings.encoder + (best.simulated ? " (simulated)" : ""), tone},
+               {best.settings.preset, tone},
+               Number(fmt::format("{:.0f} %", best.headroom * 100), tone),
+               Number(fmt::format("{}{:.2f} dB", best.measured ? "" : "<= ", best.score), tone),
+               {taken ? "taken" : "", tone}});
+  }
+  fmt::print("{}\n", table.str());
+}
+
+void PrintAttempts(const Plan& plan) {
+  fmt::print("{}\n", Paint("Proof runs, both encodes at once in real time", Tone::kStrong));
+  Table table({{"stream"},
+               {"recording"},
+               Number("cores predicted"),
+               Number("measured"),
+               Number("busiest second"),
+               Number("late"),
+               Number("stream skipped"),
+               Number("recording skipped"),
+               {"verdict"}});
+  for (const Attempt& attempt : plan.proving.attempts) {
+    const Proof& proof = attempt.proof;
+    const auto skipped = [](const PacedOutputOutcome& o) {
+      return Number(fmt::format("{} of {}", o.skipped, o.frames));
+    };
+    const bool roomy = attempt.has_room(plan.capacity);
+    table.Row({{attempt.pair.stream.title()},
+               {attempt.pair.recording.title()},
+               Number(fmt::format("{:.2f}", attempt.pair.demand.cpu_cores)),
+               Number(fmt::format("{:.2f}", proof.cpu_cores + proof.stand_in_cores)),
+               Number(fmt::format("{:.2f}", proof.busiest_cpu_cores + proof.stand_in_cores)),
+               Number(fmt::format("{}", proof.late)),
+               skipped(proof.stream),
+               skipped(proof.recording),
+               {VerdictOf(proof, roomy), proof.holds() && roomy ? Tone::kGood : Tone::kBad}});
+  }
+  fmt::print("{}", table.str());
+  const double stand_in = plan.proving.attempts.back().proof.stand_in_cores;
+  if (stand_in > 0)
+    fmt::print("  the simulated GPU itself took {:.2f} cores of this machine, which a real card would not\n", stand_in);
+  fmt::print("\n");
+}
+
+}  // namespace
+
+Table OptionTable(const std::vector<Option>& options, double required_headroom) {
+  Table table({{"encoder"},
+               {"preset"},
+               Number("frames/s"),
+               Number("headroom"),
+               Number("cores"),
+               Number("MS-SSIM"),
+               Number("worst second"),
+               {"verdict"}});
+  for (const Option& option : options) {
+    const bool works = option.trouble.empty(), holds = works && option.keeps_pace(required_headroom);
+    const auto figure = [&](const std::string& text, bool known = true) {
+      return Number(works && known ? text : "-", holds ? Tone::kPlain : Tone::kDim);
+    };
+    const bool seen = option.score > 0;
+    std::string verdict = holds                 ? "keeps pace"
+                          : option.headroom < 0 ? "overload"
+                                                : fmt::format("headroom below {:.0f} %", required_headroom * 100);
+    if (!works) verdict = option.trouble;
+    table.Row({{option.settings.encoder + (option.simulated ? " (simulated)" : "")},
+               {option.settings.preset +
+                (option.settings.quality_level ? fmt::format(" at level {}", *option.settings.quality_level) : "")},
+               figure(fmt::format("{:.0f}", option.throughput_fps)),
+               figure(fmt::format("{:.0f} %", option.headroom * 100)),
+               figure(fmt::format("{:.2f}", option.cpu_cores)),
+               figure(fmt::format("{:.2f} dB", option.score), seen),
+               figure(fmt::format("{:.2f} dB", option.quality.worst_second_score()), seen),
+               {verdict, holds ? Tone::kGood : Tone::kBad}});
+  }
+  return table;
+}
+
+void PrintGridCheck(const GridCheck& check) {
+  fmt::print(
+      "{}\n  grid    {} trials, {:.0f} s of encoding: {}\n  search  {} trials, {:.0f} s of encoding ({:.1f} %): {}\n"
+      "  The search's choice looks {:.2f} dB worse.\n\n",
+      Paint("The whole grid, and the search among the same trials", Tone::kStrong), check.grid_trials,
+      check.grid_encode_seconds, Described(check.grid_best), check.search_trials, check.search_encode_seconds,
+      check.encode_share() * 100, Described(check.search_best), check.loss_db());
+}
+
+void PrintPlan(const Session& session, const Plan& plan, const Show& show, const TrialBook& book) {
+  PrintPictures(plan);
+  for (const Role role : {Role::kStream, Role::kRecording}) {
+    if (plan.options[static_cast<int>(role)].empty()) continue;
+    fmt::print("{}\n{}\n",
+               Paint(role == Role::kStream ? "Presets tried for the stream, each alone"
+                                           : "Presets tried for the recording, each alone",
+                     Tone::kStrong),
+               OptionTable(plan.options[static_cast<int>(role)], plan.capacity.headroom).str());
+  }
+  PrintClips(plan);
+  PrintEncodeEach(plan);
+  PrintLadder(plan);
+  if (!plan.placement.rejected.empty()) {
+    fmt::print("{}\n", Paint("Placements that do not fit", Tone::kStrong));
+    for (const RejectedPair& pair : plan.placement.rejected)
+      fmt::print("  - {}\n",
+                 Wrap(fmt::format("stream {}, recording {}: {}", pair.stream, pair.recording, pair.why), 4, 4, 110));
+    fmt::print("\n");
+  }
+  if (!plan.proving.attempts.empty()) PrintAttempts(plan);
+  fmt::print("{}\n", SettingsCard(plan, show));
+  fmt::print(
+      "{} trials needed of {} in the whole grid{}; {} measured now, {} used again.\n"
+      "In {}/: card.txt, plan.json, bench.csv, quality.csv{}, and figures as SVG and PNG.\n",
+      plan.trials, plan.grid,
+      plan.recording_level ? fmt::format(", {} more for the recording's level", plan.recording_level->steps.size())
+                           : "",
+      book.measured(), book.reused(), session.out().string(),
+      plan.proving.attempts.empty() ? "" : ", proof.csv, stream.flv, recording.mkv");
+}
+
+}  // namespace kettle::app

@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: Apache-2.0
+// What plan prints.
+#pragma once
+
+#include "kettle/plan/plan.h"
+#include "session/session.h"
+#include "terminal.h"
+
+namespace kettle::app {
+
+// One line for each: speed, headroom, cost, quality, verdict.
+Table OptionTable(const std::vector<Option>& options, double required_headroom);
+
+void PrintGridCheck(const GridCheck& check);
+// All that was tried, the placements and proof runs, and the settings card.
+void PrintPlan(const Session& session, const Plan& plan, const Show& show, const TrialBook& book);
+
+}  // namespace kettle::app

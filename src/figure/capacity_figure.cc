@@ -1,0 +1,120 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "figure/capacity_figure.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <sstream>
+#include <string>
+#include <vector>
+
+#include "figure/plot.h"
+
+namespace kettle {
+
+namespace {
+
+struct Part {
+  std::string name;
+  double share = 0;  // of the whole
+  const char* colour;
+  const char* name_colour = "white";  // inside the bar
+};
+
+// One bar: its name on the left, its parts from left to right, and the rest.
+struct Bar {
+  std::string name;
+  std::vector<Part> parts;
+  std::string free;  // what the rest is called
+};
+
+std::vector<Bar> BarsOf(const Plan& plan) {
+  const Pair& pair = *plan.chosen;
+  const double cores = plan.capacity.cpu_cores;
+  const auto left = [&](double used) { return fmt::format("{:.2f} left for the game", std::max(0.0, cores - used)); };
+  std::vector<Bar> bars = {
+      {fmt::format("{:g} processors\\npredicted", cores),
+       {{"stream", pair.stream.cpu_cores / cores, kBlue},
+        {"recording", pair.recording.cpu_cores / cores, kAmber},
+        {"scaling, feeding", (pair.stream.feeding_cores + pair.recording.feeding_cores) / cores, kGreen},
+        {"simulated GPU", pair.demand.stand_in_cores / cores, kGrey}},
+       left(pair.demand.cpu_cores)}};
+  const Proof& proof = plan.proving.attempts.back().proof;
+  // The verdict goes by the busiest second; a run that was no second long has none.
+  const double busiest = std::max(proof.cpu_cores, proof.busiest_cpu_cores);
+  bars.push_back({"measured in\\nthe proof run",
+                  {{"both encodes", proof.cpu_cores / cores, kBlue},
+                   {"busiest second", (busiest - proof.cpu_cores) / cores, kSky, kInk},
+                   {"simulated GPU", proof.stand_in_cores / cores, kGrey},
+                   {"other programs", (proof.other_cores + proof.stolen_cores) / cores, kPurple}},
+                  left(busiest + proof.stand_in_cores + proof.other_cores + proof.stolen_cores)});
+  if (pair.demand.engine_share > 0)
+    bars.push_back(
+        {plan.simulated ? "GPU's engine\\n(simulated)" : "GPU's engine",
+         {{"stream", pair.stream.engine_share(), kBlue}, {"recording", pair.recording.engine_share(), kAmber}},
+         fmt::format("{:.0f} % left", 100 * (1 - pair.demand.engine_share))});
+  return bars;
+}
+
+std::string TitleOf(const Plan& plan) {
+  const Demand& demand = plan.chosen->demand;
+  std::string title =
+      fmt::format("Stream and recording take {:.2f} of {:g} processors", demand.cpu_cores, plan.capacity.cpu_cores);
+  if (demand.engine_share > 0) title += fmt::format(" and {:.0f} % of the GPU's engine", demand.engine_share * 100);
+  return title;
+}
+
+}  // namespace
+
+void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
+  if (!plan.chosen || plan.proving.attempts.empty()) return;
+  constexpr double kHalf = 0.3, kCharacter = 0.0105;  // of a bar's height; of the width
+  const std::vector<Bar> bars = BarsOf(plan);
+  std::ostringstream script, tics;
+  std::string plot;
+  int id = 1;
+  for (std::size_t i = 0; i < bars.size(); ++i) {
+    const auto y = static_cast<double>(bars.size() - i);
+    tics << (i ? ", " : "") << '"' << bars[i].name << "\" " << y;
+    double from = 0;
+    const auto label = [&](const std::string& text, double middle, double shift, const char* colour) {
+      script << fmt::format("set label {} {} at {:.4f},{:.2f} center offset 0,{} textcolor rgb \"{}\" front\n", id++,
+                            Quoted(text), middle * 100, shift == 0 ? y : y + std::copysign(kHalf, shift), shift,
+                            colour);
+    };
+    constexpr double kBeside[] = {0.8, 2, -0.8};  // in lines of text from the bar's edge
+    std::size_t place = 0;
+    double last_outside = -1;
+    for (const Part& part : bars[i].parts) {
+      if (part.share < 0.001) continue;
+      script << fmt::format(
+          "set object {} rectangle from {:.4f},{:.2f} to {:.4f},{:.2f} fillcolor rgb \"{}\" fillstyle solid border rgb "
+          "\"white\"\n",
+          id++, from * 100, y - kHalf, (from + part.share) * 100, y + kHalf, part.colour);
+      const double middle = from + part.share / 2;
+      // A narrow part is named above or below the bar, those near each other at different heights.
+      const bool outside = part.share < kCharacter * static_cast<double>(part.name.size() + 1);
+      const bool crowded = outside && last_outside >= 0 && middle - last_outside < 0.16;
+      place = crowded ? (place + 1) % std::size(kBeside) : 0;
+      label(part.name, middle, outside ? kBeside[place] : 0, outside ? kInk : part.name_colour);
+      if (outside) last_outside = middle;
+      from += part.share;
+    }
+    if (from < 1)  // in a box of its own: the line of what must stay free may run through it
+      script << fmt::format("set label {} {} at {:.4f},{:.2f} left offset 1,0 textcolor rgb \"{}\" boxed front\n", id++,
+                            Quoted(bars[i].free), from * 100, y, kInk);
+  }
+  const double limit = 100 * (1 - plan.capacity.headroom);
+  script << FigureTitle(TitleOf(plan),
+                        fmt::format("stream: {}; recording: {}{}", plan.chosen->stream.title(),
+                                    plan.chosen->recording.title(), plan.simulated ? "; the GPU is SIMULATED" : ""))
+         << VerticalLine(900, limit, kOrange, fmt::format("{:g} % must stay free", plan.capacity.headroom * 100), 0.97)
+         << fmt::format("set xrange [0:100]\nset yrange [0.4:{}]\nset ytics ({})\nset lmargin 20\nset rmargin 14\n",
+                        static_cast<double>(bars.size()) + 0.9, tics.str())
+         << "set style textbox opaque noborder fillcolor rgb \"white\"\nset xlabel \"% of what there is\"\nset grid "
+            "noytics\nunset key\nplot -1 notitle\n";
+  DrawFigure(folder, "capacity", script.str());
+}
+
+}  // namespace kettle

@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "figure/game_figure.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <sstream>
+
+#include "figure/plot.h"
+
+namespace kettle {
+
+void DrawGame(const std::filesystem::path& folder, const GameFrames& game) {
+  if (game.seconds.size() < 2) return;
+  const double lost = game.alone_fps - game.beside_fps;
+  const std::string title =
+      lost >= 0.5
+          ? fmt::format("Streaming and recording cost the game {:.1f} of {:.0f} frames a second", lost, game.alone_fps)
+          : fmt::format("Streaming and recording cost the game nothing: {:.1f} frames a second", game.beside_fps);
+  std::ostringstream script;
+  script << FigureTitle(title, "a SIMULATED game's own count, second by second") << "$frames << EOD\n";
+  for (std::size_t i = 0; i < game.seconds.size(); ++i)
+    script << static_cast<double>(i) + 0.5 << ' ' << game.seconds[i] << '\n';
+  script << "EOD\n"
+         << fmt::format("set xrange [0:{}]\nset yrange [0:{:g}]\n", game.seconds.size(), game.wanted_fps * 1.25)
+         << "set xlabel \"seconds\"\nset ylabel \"frames a second\"\nunset key\nset boxwidth 0.9\n"
+         << VerticalLine(1, game.begin_seconds, kInk, "the encodes begin", 0.96);
+  if (game.end_seconds < static_cast<double>(game.seconds.size()))
+    script << VerticalLine(2, game.end_seconds, kInk, "they end", 0.96);
+  script
+      << fmt::format(
+             "set arrow 3 from graph 0, first {0} to graph 1, first {0} nohead dashtype 2 linewidth 2 linecolor rgb "
+             "\"{1}\" front\nset label 3 \"wanted: {0:g}\" at graph 0.005, first {0} offset 0,0.7 left textcolor rgb "
+             "\"{1}\" front\n",
+             game.wanted_fps, kOrange)
+      << fmt::format("plot $frames using 1:2 with boxes fillstyle solid noborder fillcolor rgb \"{}\" notitle\n",
+                     kGreen);
+  DrawFigure(folder, "game", script.str());
+}
+
+}  // namespace kettle

@@ -1,0 +1,88 @@
+// SPDX-License-Identifier: Apache-2.0
+// Which encoder and preset for the stream, which for the recording, so that neither starves the other.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/option/option.h"
+
+namespace kettle {
+
+// What the two encodes may take together.
+struct Capacity {
+  double cpu_cores = 0;   // processors that this program may use
+  double headroom = 0.2;  // the share that must stay free, of processors, engine, memory and disk
+  // 0: not measured, and no limit.
+  double memory_bytes_per_second = 0;  // that memory moves, reading and writing (ProbeMemory, both ways)
+  double disk_bytes_per_second = 0;    // that the recordings' disk takes at its slowest
+};
+
+// What encodes take together, predicted from the trials of each alone.
+struct Demand {
+  double cpu_cores = 0;       // the encodes, feeding them, and what a simulated device takes of this machine
+  double stand_in_cores = 0;  // of these, the simulated device
+  double engine_share = 0;    // of the encode engine of the GPU that has most to do
+  // At least: of each encode, its picture scaled, read, written as the encoder reconstructs it, and one reference read.
+  double memory_bytes_per_second = 0;
+  double disk_bytes_per_second = 0;  // of the recording, in its busiest second
+  bool fits = false;
+};
+// Of encodes of which none goes to the disk.
+Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity);
+Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity);
+
+// What a demand lacks of the capacity, as "1.92 of 1.60 cores"; several joined by commas, empty if nothing.
+std::string Lacking(const Demand& demand, const Capacity& capacity);
+
+// Processors by number that each encode's threads may run on; empty: all that may be used.
+struct CoreShares {
+  std::vector<int> stream, recording;
+  bool divided() const { return !stream.empty(); }
+};
+
+struct Pair {
+  Option stream, recording;
+  Demand demand;
+  CoreShares cores = {};
+};
+
+// Whether two pairs ask the same of their encoders.
+bool SameSettings(const Pair& a, const Pair& b);
+
+// A combination that was looked at and not taken.
+struct RejectedPair {
+  std::string stream, recording;  // as "x264 veryfast"; the preset is "any" if none would do
+  std::optional<Demand> demand;
+  std::string why;
+};
+
+struct Placement {
+  std::vector<Pair> feasible;  // best first
+  std::vector<RejectedPair> rejected;
+};
+
+// One encoder family that may be used, on one device, with its presets' options measured on demand, fastest first.
+struct FamilyOptions {
+  std::string family;
+  int presets = 0;
+  std::function<Option(Role, int preset)> measure;
+  std::function<bool(Role, int preset)> known;  // measured already: asking again costs nothing
+  int device = 0;                               // which of the family's GPUs
+  int sessions = 0;                             // encodes that its driver opens at once there; 0: not known
+};
+
+// Walks each family's presets for each role, then weighs every combination of families and devices: the stream on
+// one device and the recording on another, the reverse, and both on one. In each, the stream gets the
+// slowest preset that leaves the recording some preset, then the recording the slowest that still fits; a
+// faster one that was measured on the way is taken instead where it looks better. A combination that does
+// not fit at once, and whose stream looks worse even alone than one that fits, is not walked further.
+// `recording_is_heavier` says that a preset that is too slow for the stream is too slow for the recording:
+// more pixels a second, or more bits.
+// Order: the stream's quality; within 0.1 dB what is left to the game, in tenths of a processor; then the
+// recording's quality.
+Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier);
+
+}  // namespace kettle

@@ -1,0 +1,86 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/plan/ladder.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <optional>
+
+#include "kettle/search/candidates.h"
+#include "kettle/uplink/budget.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kRateSteps[] = {0.85, 0.7};  // of the chosen rate
+
+void LowerRate(const EncodeSettings& chosen, double share, EncodeSettings& settings) {
+  const auto lower = [&](BitRate rate) { return BitRate::FromKbps(std::round(rate.kbps() * share / 50) * 50); };
+  settings.bit_rate = lower(chosen.bit_rate);
+  settings.maximum_bit_rate = lower(chosen.maximum_bit_rate);
+}
+
+// Half the rate where that is offered, for then every other frame is shown as long as before; otherwise the lowest.
+std::optional<FrameRate> LowerFrameRate(FrameRate from, const std::vector<FrameRate>& offered) {
+  std::optional<FrameRate> lowest;
+  for (const FrameRate rate : offered) {
+    if (std::abs(rate.fps() * 2 - from.fps()) < 0.01) return rate;
+    if (rate.fps() < from.fps() - 0.01 && (!lowest || rate.fps() < lowest->fps())) lowest = rate;
+  }
+  return lowest;
+}
+
+}  // namespace
+
+std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footage, double required_headroom,
+                                     TrialBook& book, const std::vector<FrameSize>& taken_sizes,
+                                     const std::vector<FrameRate>& taken_rates) {
+  std::vector<LadderStep> ladder;
+  const auto clip = std::find_if(chosen.clips.begin(), chosen.clips.end(),
+                                 [&](const ClipResult& c) { return c.footage == footage.label; });
+  const double score = clip == chosen.clips.end() ? chosen.score : clip->score;
+  EncodeSettings settings = chosen.settings;
+  const auto try_step = [&](const std::string& what, const EncodeSettings& next) {
+    const Trial trial = book.Get(next, footage);
+    if (!trial.done() || !trial.quality || trial.headroom < required_headroom) return;
+    settings = next;
+    ladder.push_back({what, next, chosen.settings.bit_rate.kbps() - next.bit_rate.kbps(),
+                      score - trial.quality->score(), trial.headroom});
+  };
+  for (const double share : kRateSteps) {
+    EncodeSettings next = settings;
+    LowerRate(chosen.settings, share, next);
+    if (next.bit_rate.kbps() >= kLeastVideoKbps && next.bit_rate < settings.bit_rate)
+      try_step("bit rate " + next.bit_rate.str(), next);
+  }
+  const auto sizes = taken_sizes.empty() ? CandidateSizes(settings.size) : taken_sizes;
+  const auto smaller =
+      std::find_if(sizes.begin(), sizes.end(), [&](FrameSize size) { return size.pixels() < settings.size.pixels(); });
+  if (smaller != sizes.end()) {
+    EncodeSettings next = settings;
+    next.size = *smaller;
+    try_step("size " + next.size.str(), next);
+  }
+  if (const auto rate = LowerFrameRate(settings.frame_rate,
+                                       taken_rates.empty() ? CandidateRates(settings.frame_rate) : taken_rates)) {
+    EncodeSettings next = settings;
+    next.frame_rate = *rate;
+    try_step(next.frame_rate.str() + " frames a second", next);
+  }
+  return ladder;
+}
+
+void to_json(nlohmann::json& json, const LadderStep& step) {
+  json = {{"step", step.what},
+          {"size", step.settings.size},
+          {"frame_rate", step.settings.frame_rate},
+          {"bit_rate_kbps", step.settings.bit_rate.kbps()},
+          {"saves_kbps", step.saves_kbps},
+          {"costs_db", step.costs_db},
+          {"headroom", step.headroom}};
+}
+
+}  // namespace kettle

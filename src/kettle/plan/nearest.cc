@@ -1,0 +1,106 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/plan/nearest.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kettle {
+
+namespace {
+
+// The share of the asked pixels a second that a pair could hold: by each encode's own speed, and by what
+// both take of processors and engine.
+double SustainableShare(const Option& stream, const Option& recording, const Capacity& capacity) {
+  const double free = 1 - capacity.headroom;
+  const Demand demand = PredictDemand(stream, recording, capacity);
+  double share = std::min(stream.throughput_fps / stream.settings.frame_rate.fps(),
+                          recording.throughput_fps / recording.settings.frame_rate.fps()) *
+                 free;
+  share = std::min(share, capacity.cpu_cores * free / std::max(1e-6, demand.cpu_cores));
+  return demand.engine_share > 0 ? std::min(share, free / demand.engine_share) : share;
+}
+
+std::string Smaller(const EncodeSettings& settings, double share) {
+  std::string text;
+  if (const auto rate = NextLowerRate(settings.frame_rate.fps() * share, settings.frame_rate))
+    text = fmt::format("at {} with {} frames a second", settings.size.str(), rate->str());
+  const double scale = std::sqrt(share);
+  const FrameSize size{static_cast<int>(settings.size.width * scale / 16) * 16,
+                       static_cast<int>(settings.size.height * scale / 16) * 16};
+  if (size.width >= 64 && size.height >= 64)
+    text += fmt::format("{}at {} with {}", text.empty() ? "" : ", or ", size.str(), settings.frame_rate.str());
+  return text;
+}
+
+std::vector<Option> Working(const std::vector<Option>& options) {
+  std::vector<Option> working;
+  std::copy_if(options.begin(), options.end(), std::back_inserter(working),
+               [](const Option& option) { return option.trouble.empty() && option.throughput_fps > 0; });
+  return working;
+}
+
+// Of all pairs that work, the one that could hold the largest share of what is asked.
+struct NearestPair {
+  const Option *stream = nullptr, *recording = nullptr;
+  double share = 0;
+};
+NearestPair Nearest(const std::vector<Option>& streams, const std::vector<Option>& recordings,
+                    const Capacity& capacity) {
+  NearestPair best;
+  for (const Option& stream : streams)
+    for (const Option& recording : recordings)
+      if (const double share = SustainableShare(stream, recording, capacity); share > best.share)
+        best = {&stream, &recording, share};
+  return best;
+}
+
+}  // namespace
+
+std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate) {
+  for (const int fps : {60, 50, 48, 30, 25, 24, 20, 15, 10})
+    if (fps <= highest_fps && fps < rate.fps() - 0.1) return FrameRate{fps, 1};
+  return std::nullopt;
+}
+
+void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& capacity,
+                  const std::function<Proof(const Pair&)>& prove, Proving& proving) {
+  constexpr double kWorthTrying = 0.67;  // of what was asked, without any headroom
+  std::vector<Option> streams, recordings;
+  for (const FamilyOptions& family : families) {
+    streams.push_back(family.measure(Role::kStream, 0));
+    recordings.push_back(family.measure(Role::kRecording, 0));
+  }
+  streams = Working(streams);
+  recordings = Working(recordings);
+  const NearestPair nearest = Nearest(streams, recordings, {capacity.cpu_cores, 0});
+  if (!nearest.stream || nearest.share < kWorthTrying) return;
+  Pair pair{*nearest.stream, *nearest.recording, PredictDemand(*nearest.stream, *nearest.recording, capacity)};
+  for (const Attempt& attempt : proving.attempts)
+    if (SameSettings(attempt.pair, pair)) return;
+  Proof proof = prove(pair);
+  proving.attempts.push_back({std::move(pair), std::move(proof)});
+}
+
+std::string DescribeNearest(const std::vector<Option>& streams, const std::vector<Option>& recordings,
+                            const Targets& targets, const Capacity& capacity, const Proving& proving) {
+  const std::vector<Option> working = Working(streams), working_recordings = Working(recordings);
+  const NearestPair nearest = Nearest(working, working_recordings.empty() ? working : working_recordings, capacity);
+  if (!nearest.stream) return "";
+  double share = nearest.share;
+  // What failed its proof run holds no more than it coded there.
+  for (const Attempt& attempt : proving.attempts)
+    for (const PacedOutputOutcome* output : {&attempt.proof.stream, &attempt.proof.recording})
+      if (output->frames > 0)
+        share = std::min(share, static_cast<double>(output->frames - output->skipped) / output->frames);
+  EncodeSettings recording = nearest.recording->settings;
+  if (working_recordings.empty()) {
+    recording.size = targets.recording.size;
+    recording.frame_rate = targets.recording.frame_rate;
+  }
+  return fmt::format("stream with {} {}; recording with {} {} (predicted)", nearest.stream->title(),
+                     Smaller(nearest.stream->settings, share), nearest.recording->title(), Smaller(recording, share));
+}
+
+}  // namespace kettle

@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: Apache-2.0
+// Where nothing fits by prediction: the pair that comes nearest, tried all the same, and what would hold.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/placement/step_down.h"
+#include "kettle/plan/targets.h"
+
+namespace kettle {
+
+// The frame rates that stand below `rate` in the trade, the highest that is at most `highest_fps`.
+std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate);
+
+// Trials run as fast as they can, and each alone: together and in real time, encodes take less than their sum by up to
+// a third. So the lightest pair, that should hold the largest share of what was asked, is proven even if it does not
+// fit by prediction, unless it lacks more than that, and the run is added to `proving`.
+void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& capacity,
+                  const std::function<Proof(const Pair&)>& prove, Proving& proving);
+
+// In words, what would hold, as a prediction, from the options measured for each role; without any for the recording,
+// the stream's stand for both. Empty if nothing works at all.
+std::string DescribeNearest(const std::vector<Option>& streams, const std::vector<Option>& recordings,
+                            const Targets& targets, const Capacity& capacity, const Proving& proving);
+
+}  // namespace kettle

@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: Apache-2.0
+// From a show to a proven plan, with the evidence of every choice.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/machine/disk.h"
+#include "kettle/option/trial_book.h"
+#include "kettle/option/with_encoder.h"
+#include "kettle/placement/encode_each.h"
+#include "kettle/placement/placement.h"
+#include "kettle/placement/step_down.h"
+#include "kettle/plan/colour_check.h"
+#include "kettle/plan/ladder.h"
+#include "kettle/plan/targets.h"
+#include "kettle/search/exhaustive.h"
+#include "kettle/search/picture_search.h"
+#include "kettle/search/recording_level.h"
+#include "kettle/show/show.h"
+
+namespace kettle {
+
+struct Plan {
+  std::string title;
+  Targets targets;
+  Capacity capacity;
+  First first = First::kGame;
+  std::optional<Pair> chosen;  // not set: nothing holds, not even tightly
+  Placement placement;
+  std::optional<Option> runner_up;  // the stream's best looking other encoder, preset or picture that keeps pace alone
+  std::vector<ClipResult> calm;     // the chosen stream in each clip's calmest stretch
+  std::vector<LadderStep> ladder;   // for a line that does not hold
+  std::optional<EncodeEach> each;   // for several destinations: what an encode for each would cost
+  std::optional<RecordingLevel> recording_level;  // if the recording shall look as good as was asked
+  std::optional<ColourCheck> colour;              // of what the proof run wrote
+  std::optional<Disk> disk;                       // that the recordings go to
+  Proving proving;
+  std::optional<Attempt> other_sharing;  // the chosen pair with processors divided, or shared, whichever was not taken
+  std::vector<TriedPicture> pictures;    // sizes and frame rates tried for the stream, best first; empty if given
+  std::vector<Option> options[2];        // by Role, at its size and rate: all that were measured, fastest preset first
+  std::string nearest;                   // if nothing holds: what would, as a prediction
+  int trials = 0;                        // that the search needed, those used again included
+  int grid = 0;                          // that trying every preset on every footage would need
+  bool simulated = false;                // something of it was measured on a simulated device
+
+  PlanVerdict verdict() const { return proving.verdict(capacity); }
+  // What the chosen recording takes of the disk: as measured where a quality rules, else its average.
+  BitRate recording_rate() const;
+};
+
+struct PlanRequest {
+  const Show& show;
+  Targets targets;
+  std::vector<Footage> footage;
+  std::vector<std::string> families;  // usable ones, by name
+  Capacity capacity;                  // its headroom is the show's
+  int most_proofs = 5;
+  std::map<std::string, int> devices = {};   // of a family, if it may use more than one
+  std::map<std::string, int> sessions = {};  // of a family, that its driver opens at once on its first device
+  std::vector<int> processors = {};          // Processor::usable; empty: dividing them is not tried
+  std::vector<Footage> calm = {};            // the calmest stretches of the clips: only the choice is tried on them
+};
+
+// What is searched for the stream.
+SearchSpace SpaceOf(const Targets& targets, const std::vector<std::string>& families);
+
+// Searches size and frame rate where they are free, then measures, places, refines and proves; where nothing holds, the
+// same with the next lighter picture. `prove` runs one pair in real time.
+Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove);
+
+// What the book holds of `target` with any encoder and preset, on any of the footage: in catalogue order,
+// trials of earlier runs included.
+std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& target,
+                                 const std::vector<Footage>& footage);
+
+void to_json(nlohmann::json& json, const Plan& plan);
+
+}  // namespace kettle

@@ -1,0 +1,93 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/plan/plan_file.h"
+
+#include <algorithm>
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+#include "kettle/option/option.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+using Json = nlohmann::json;
+
+std::vector<PlanStep> LineSteps(const Json& plan, const EncodeSettings& stream) {
+  std::vector<PlanStep> steps;
+  for (const Json& step : plan.at("ladder")) {
+    PlanStep entry{step.at("step"), 0, step.at("saves_kbps"), step.at("costs_db"), stream};
+    const double factor = step.at("bit_rate_kbps").get<double>() / stream.bit_rate.kbps();
+    entry.settings.bit_rate = BitRate::FromKbps(step.at("bit_rate_kbps"));
+    entry.settings.maximum_bit_rate = BitRate::FromKbps(stream.maximum_bit_rate.kbps() * factor);
+    entry.settings.size = step.at("size").get<FrameSize>();
+    entry.settings.frame_rate = step.at("frame_rate").get<FrameRate>();
+    steps.push_back(std::move(entry));
+  }
+  return steps;
+}
+
+// Those that the plan measured and rejected, of the chosen one's own encoder.
+std::vector<PlanStep> FasterPresets(const Json& plan, Role role, const EncodeSettings& chosen) {
+  std::vector<PlanStep> steps;
+  for (const Json& reason : plan.at("because")) {
+    if (reason.at("choice") != std::string(Name(role)) + ".preset") continue;
+    const Json& evidence = reason.at("evidence");
+    const double fps = evidence.at("throughput_fps"), score = evidence.at("score_db");
+    for (const Json& other : reason.at("rejected")) {
+      if (other.at("encoder") != chosen.encoder || other.at("device_index") != chosen.device ||
+          other.at("throughput_fps") <= fps)
+        continue;
+      EncodeSettings settings = chosen;
+      settings.preset = other.at("preset");
+      steps.push_back({fmt::format("{} {} for the {}", chosen.encoder, settings.preset, Name(role)),
+                       other.at("throughput_fps").get<double>() - fps, 0, score - other.at("score_db").get<double>(),
+                       settings});
+    }
+  }
+  std::sort(steps.begin(), steps.end(), [](const PlanStep& a, const PlanStep& b) { return a.gains_fps < b.gains_fps; });
+  return steps;
+}
+
+// An earlier version did not divide them.
+std::vector<int> Processors(const Json& encode) { return encode.value("processors", std::vector<int>()); }
+
+}  // namespace
+
+PlanFile ReadPlanFile(const std::filesystem::path& file) {
+  std::ifstream stream(file);
+  if (!stream) FailInput("{}: no such file; fast-kettle plan writes plan.json", file.string());
+  try {
+    const Json plan = Json::parse(stream);
+    if (plan.value("schema", "") != "fast-kettle/plan/1") FailInput("{}: not a plan of this program", file.string());
+    if (plan.at("stream").is_null()) FailInput("{}: this plan chose nothing: nothing kept pace", file.string());
+    if (!plan.contains("show"))
+      FailInput("{}: an earlier version wrote this plan; plan again before rehearsing", file.string());
+    const Json& show = plan.at("show");
+    PlanFile result{plan.at("title"), plan.at("machine_digest")};
+    result.stream = plan.at("stream").get<EncodeSettings>();
+    result.recording = plan.at("recording").get<EncodeSettings>();
+    result.stream_device = plan.at("stream").at("device");
+    result.recording_device = plan.at("recording").at("device");
+    result.stream_processors = Processors(plan.at("stream"));
+    result.recording_processors = Processors(plan.at("recording"));
+    result.first = ParseFirst(plan.value("first", Name(result.first)));  // an earlier version had no other
+    result.simulated = plan.at("stream").at("simulated") || plan.at("recording").at("simulated");
+    result.source_size = show.at("source_size").get<FrameSize>();
+    result.source_rate = show.at("frame_rate").get<FrameRate>();
+    result.footage = show.at("footage").get<std::vector<std::string>>();
+    result.footage_seconds = show.at("footage_seconds");
+    result.container = show.at("container");
+    result.cpu_cores = show.at("cpu_cores");
+    result.audio_kbps = show.at("audio_kbps");
+    result.line = LineSteps(plan, result.stream);
+    result.stream_encoder = FasterPresets(plan, Role::kStream, result.stream);
+    result.recording_encoder = FasterPresets(plan, Role::kRecording, result.recording);
+    return result;
+  } catch (const Json::exception& error) {
+    FailInput("{}: not a whole plan ({})", file.string(), error.what());
+  }
+}
+
+}  // namespace kettle

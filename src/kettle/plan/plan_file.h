@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: Apache-2.0
+// A plan as it was written: what a rehearsal needs of it.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/encoders/settings.h"
+#include "kettle/realtime/turns.h"
+
+namespace kettle {
+
+// A step that gives something up, as the plan measured it.
+struct PlanStep {
+  std::string what;      // "x264 superfast for the stream"
+  double gains_fps = 0;  // frames a second more, of the encode
+  double saves_kbps = 0;
+  double costs_db = 0;  // MS-SSIM dB
+  EncodeSettings settings;
+};
+
+struct PlanFile {
+  std::string title, machine_digest;
+  EncodeSettings stream, recording;
+  std::string stream_device, recording_device;               // "cpu", "gpu"
+  std::vector<int> stream_processors, recording_processors;  // CoreShares
+  First first = First::kGame;
+  bool simulated = false;  // one of both encodes was measured on a simulated device
+  FrameSize source_size;
+  FrameRate source_rate;
+  std::vector<std::string> footage;  // scenes by name, clips by absolute path
+  double footage_seconds = 3;
+  std::string container = "matroska";
+  double audio_kbps = 160;
+  double cpu_cores = 1;                                     // processors that the plan could use
+  std::vector<PlanStep> line;                               // for a line that does not hold, in order
+  std::vector<PlanStep> stream_encoder, recording_encoder;  // faster presets of the same encoder, slowest first
+};
+
+// Throws Error(kInput) with one line: no such file, no plan, a plan that chose nothing.
+PlanFile ReadPlanFile(const std::filesystem::path& file);
+
+}  // namespace kettle

@@ -1,0 +1,262 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/plan/targets.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "kettle/search/candidates.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+// Rules, not measurements; `because` says so.
+constexpr double kArchiveFactor = 3;             // bits a pixel of the recording over those of the stream
+constexpr double kRecordingPeak = 1.5;           // the recording may reach this times its average
+constexpr double kPlausibleBitsPerPixel = 0.05;  // below it, quick turns go blocky with any H.264 encoder
+
+double BitsPerPixel(const EncodeSettings& s) {
+  return static_cast<double>(s.bit_rate.bits_per_second) / (static_cast<double>(s.size.pixels()) * s.frame_rate.fps());
+}
+
+class Chooser {
+ public:
+  explicit Chooser(const Show& show) : show_(show) {}
+
+  Targets Choose() {
+    ChooseStreamPicture();
+    ChooseStreamRate();
+    ChooseRecording();
+    return std::move(targets_);
+  }
+
+ private:
+  void Add(const std::string& choice, const std::string& value, const std::string& why) {
+    targets_.reasons.push_back({choice, value, why, false});
+  }
+
+  void ChooseStreamPicture() {
+    EncodeSettings& stream = targets_.stream;
+    stream.size = show_.stream_size.value_or(show_.source_size);
+    std::string why = show_.stream_size ? "as the show asks" : "the source's own size: nothing is lost to scaling";
+    for (const Destination& to : show_.destinations)
+      if (to.size_max && (stream.size.width > to.size_max->width || stream.size.height > to.size_max->height)) {
+        stream.size = FitInside(stream.size, *to.size_max);
+        why = fmt::format("the largest that {} takes ({})", to.name, to.size_max->str());
+      }
+    Add("stream.size", stream.size.str(), why);
+    stream.frame_rate = show_.stream_rate.value_or(show_.source_rate);
+    why = show_.stream_rate ? "as the show asks" : "the source's own frame rate";
+    for (const Destination& to : show_.destinations)
+      if (to.frame_rate_max && stream.frame_rate.fps() > to.frame_rate_max->fps() + 1e-9) {
+        stream.frame_rate = *to.frame_rate_max;
+        why = fmt::format("the highest that {} takes", to.name);
+      }
+    Add("stream.frame_rate", stream.frame_rate.str(), why);
+    targets_.sizes = show_.stream_size ? std::vector{stream.size} : CandidateSizes(stream.size);
+    targets_.rates = show_.stream_rate ? std::vector{stream.frame_rate} : CandidateRates(stream.frame_rate);
+    if (show_.viewing_size && show_.stream_size && show_.stream_size->pixels() > show_.viewing_size->pixels())
+      targets_.warnings.push_back(
+          fmt::format("viewers watch at {}, the stream is {}: it is judged as they see it, scaled down",
+                      show_.viewing_size->str(), stream.size.str()));
+    KeepTaken();
+    for (const Destination& to : show_.destinations) {
+      constexpr int kUsual = 3;  // what presets make at most
+      if (to.b_frames_max && *to.b_frames_max < targets_.most_b_frames.value_or(kUsual)) {
+        targets_.most_b_frames = stream.b_frames = to.b_frames_max;
+        std::erase_if(targets_.reasons, [](const Because& reason) { return reason.choice == "stream.b_frames"; });
+        Add("stream.b_frames", fmt::format("{}", *to.b_frames_max), "the most in a row that " + to.name + " takes");
+      }
+      stream.keyframe_seconds = std::min(stream.keyframe_seconds, to.keyframe_seconds);
+      if (std::find(to.codecs.begin(), to.codecs.end(), "h264") == to.codecs.end())
+        FailInput("{} does not take H.264, and this version encodes nothing else", to.name);
+    }
+  }
+
+  // Where destinations take only certain sizes or frame rates: those that all of them take, if the show leaves it open.
+  void KeepTaken() {
+    EncodeSettings& stream = targets_.stream;
+    targets_.taken_sizes = TakenByAll(&Destination::sizes, stream.size, "sizes", [&](FrameSize size) {
+      return size.width <= stream.size.width && size.height <= stream.size.height;
+    });
+    targets_.taken_rates = TakenByAll(&Destination::frame_rates, stream.frame_rate, "frame rates",
+                                      [&](FrameRate rate) { return rate.fps() <= stream.frame_rate.fps() + 1e-9; });
+    Keep(targets_.taken_sizes, show_.stream_size.has_value(), stream.size, targets_.sizes);
+    Keep(targets_.taken_rates, show_.stream_rate.has_value(), stream.frame_rate, targets_.rates);
+  }
+
+  // Largest first; empty if no destination names any.
+  template <typename Item, typename Fits>
+  std::vector<Item> TakenByAll(std::vector<Item> Destination::*named, Item largest, const char* what,
+                               const Fits& fits) const {
+    std::vector<Item> taken;
+    bool limited = false;
+    for (const Destination& to : show_.destinations) {
+      std::vector<Item> accepted = to.*named;
+      if (accepted.empty()) continue;
+      std::vector<std::string> names;
+      for (const Item& item : accepted) names.push_back(item.str());
+      std::erase_if(accepted, [&](const Item& item) {
+        return !fits(item) || (limited && std::find(taken.begin(), taken.end(), item) == taken.end());
+      });
+      if (accepted.empty())
+        FailInput("{} takes only these {}: {}; none of them suits the show (up to {}) and its other destinations",
+                  to.name, what, fmt::join(names, ", "), largest.str());
+      taken = std::move(accepted);
+      limited = true;
+    }
+    std::sort(taken.begin(), taken.end(), [](const Item& x, const Item& y) { return Larger(x, y); });
+    return taken;
+  }
+  static bool Larger(FrameSize a, FrameSize b) { return a.pixels() > b.pixels(); }
+  static bool Larger(FrameRate a, FrameRate b) { return a.fps() > b.fps(); }
+
+  template <typename Item>
+  static void Keep(const std::vector<Item>& taken, bool asked, Item& chosen, std::vector<Item>& candidates) {
+    if (taken.empty()) return;
+    if (asked && std::find(taken.begin(), taken.end(), chosen) == taken.end())
+      FailInput("the show asks for {}, which its destinations do not take; the nearest below is {}", chosen.str(),
+                taken.front().str());
+    if (asked) return;
+    candidates = taken;
+    chosen = taken.front();
+  }
+
+  // The same shape, even sides, inside `limit`.
+  static FrameSize FitInside(FrameSize size, FrameSize limit) {
+    const double scale =
+        std::min(static_cast<double>(limit.width) / size.width, static_cast<double>(limit.height) / size.height);
+    return {static_cast<int>(size.width * scale / 2) * 2, static_cast<int>(size.height * scale / 2) * 2};
+  }
+
+  void ChooseStreamRate() {
+    EncodeSettings& stream = targets_.stream;
+    const bool line_known = !show_.line.readings.empty() || show_.line.trace;
+    std::string why;
+    std::optional<BitRate> limit;
+    if (line_known) {
+      limit = LineLimit(why);
+    } else {
+      for (const Destination& to : show_.destinations)
+        if (to.video_bit_rate_max && (!limit || *to.video_bit_rate_max < *limit)) {
+          limit = to.video_bit_rate_max;
+          why = "the most that " + to.name + " takes";
+        }
+    }
+    if (show_.stream_bit_rate) {
+      stream.bit_rate = *show_.stream_bit_rate;
+      if (line_known && stream.bit_rate > *limit)
+        targets_.warnings.push_back(fmt::format("the stream's {} is more than there is room for: {} ({})",
+                                                stream.bit_rate.str(), limit->str(), targets_.budget->binding_limit));
+      why = "as the show asks";
+    } else {
+      if (!limit)
+        FailInput(
+            "nothing says how high the bit rate may be: give stream.bit_rate, a destination with a limit, or "
+            "uplink.readings");
+      stream.bit_rate = *limit;
+    }
+    stream.maximum_bit_rate = stream.bit_rate;
+    Add("stream.bit_rate", stream.bit_rate.str(), why);
+    Add("stream.rate_control", Name(stream.rate_control),
+        "a line has no room for bursts: the average is also the maximum, over a buffer of 1 s");
+    Add("stream.keyframe_seconds", fmt::format("{:g}", stream.keyframe_seconds),
+        "a new viewer waits no longer than this for a picture; destinations cut there");
+  }
+
+  // What the line and the destinations leave for pictures.
+  BitRate LineLimit(std::string& why) {
+    targets_.budget = MakeBudget(show_.line, show_.reserve, Takers(show_), targets_.stream.frame_rate.fps());
+    const Budget& budget = *targets_.budget;
+    why = fmt::format("{}: {:.0f} kbit/s carried ({}), {:.0f} % of it less what is reserved", budget.binding_limit,
+                      budget.carried_kbps, budget.carried_how, budget.safety_share * 100);
+    if (budget.one_encode_kbps() < kLeastVideoKbps && !show_.stream_bit_rate)
+      FailInput("uplink: {:.0f} kbit/s leave nothing for a stream ({}); {:.0f} kbit/s more would leave the least, {:g}",
+                budget.carried_kbps, budget.binding_limit, MissingKbps(budget), kLeastVideoKbps);
+    for (const std::string& question : QuestionReadings(show_.line.readings)) targets_.warnings.push_back(question);
+    if (show_.line.trace)
+      for (const std::string& note : show_.line.trace->notes())
+        targets_.warnings.push_back("the line's trace: " + note);
+    return BitRate::FromKbps(budget.one_encode_kbps());
+  }
+
+  void ChooseRecording() {
+    EncodeSettings& recording = targets_.recording;
+    const EncodeSettings& stream = targets_.stream;
+    recording.size = show_.recording_size.value_or(show_.source_size);
+    Add("recording.size", recording.size.str(),
+        show_.recording_size ? "as the show asks" : "the source's own size: the recording is the master");
+    recording.frame_rate = show_.source_rate;
+    Add("recording.frame_rate", recording.frame_rate.str(), "the source's own frame rate");
+    recording.rate_control = RateControl::kCappedVariable;
+    recording.buffer_seconds = 2;
+    if (show_.recording_bit_rate) {
+      recording.bit_rate = *show_.recording_bit_rate;
+      Add("recording.bit_rate", recording.bit_rate.str(), "as the show asks");
+    } else {
+      const double pixels = static_cast<double>(recording.size.pixels()) * recording.frame_rate.fps();
+      recording.bit_rate = BitRate::FromKbps(std::ceil(kArchiveFactor * BitsPerPixel(stream) * pixels / 100'000) * 100);
+      Add("recording.bit_rate", recording.bit_rate.str(),
+          fmt::format("archive: {:g} times the stream's bits a pixel, a rule, not a measurement", kArchiveFactor));
+    }
+    recording.maximum_bit_rate = BitRate::FromKbps(std::round(recording.bit_rate.kbps() * kRecordingPeak));
+    Add("recording.rate_control", Name(recording.rate_control),
+        fmt::format("a disk takes bursts that a line does not: up to {} in hard scenes",
+                    recording.maximum_bit_rate.str()));
+  }
+
+  const Show& show_;
+  Targets targets_;
+};
+
+}  // namespace
+
+std::optional<std::string> LittleForItsSize(const EncodeSettings& stream, bool size_is_free) {
+  if (BitsPerPixel(stream) >= kPlausibleBitsPerPixel) return std::nullopt;
+  return fmt::format("{} is little for {} at {} frames a second ({:.3f} bits a pixel): quick turns will go blocky; {}",
+                     stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream),
+                     size_is_free ? "no other size or frame rate looked better, so only a higher bit rate helps"
+                                  : "leave stream.size out, and the size that looks best is found");
+}
+
+void Explain(Targets& targets, const Because& reason) {
+  for (Because& known : targets.reasons)
+    if (known.choice == reason.choice) {
+      known = reason;
+      return;
+    }
+  targets.reasons.push_back(reason);
+}
+
+void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targets) {
+  if (!choice.chosen()) {
+    targets.warnings.push_back("the send-queue model finds no rate that this line carries without losing frames");
+    return;
+  }
+  const RateControlAnswer& best = choice.answers.front();
+  EncodeSettings& stream = targets.stream;
+  stream.rate_control = best.sample.kind;
+  stream.buffer_seconds = best.sample.buffer_seconds;
+  std::string rate_why;
+  if (rate_is_free && choice.chosen_kbps() < stream.bit_rate.kbps()) {
+    stream.bit_rate = BitRate::FromKbps(choice.chosen_kbps());
+    rate_why =
+        fmt::format("the line's dips: the send-queue model loses frames at the budget's {:.0f} kbit/s (predicted)",
+                    choice.budget_kbps);
+  }
+  stream.maximum_bit_rate = BitRate::FromKbps(std::round(stream.bit_rate.kbps() * best.sample.peak_ratio));
+  const std::string why = fmt::format(
+      "{}: carries up to {:.0f} kbit/s of it on this line, {} of {} frames dropped at {:.0f} (send-queue model, "
+      "predicted)",
+      best.sample.title(), best.highest_kbps, best.at_budget.dropped, best.at_budget.frames, choice.budget_kbps);
+  for (Because& reason : targets.reasons) {
+    if (reason.choice == "stream.rate_control") reason = {reason.choice, Name(stream.rate_control), why, false};
+    if (reason.choice == "stream.bit_rate" && !rate_why.empty())
+      reason = {reason.choice, stream.bit_rate.str(), rate_why, false};
+  }
+}
+
+Targets ChooseTargets(const Show& show) { return Chooser(show).Choose(); }
+
+}  // namespace kettle

@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: Apache-2.0
+// From a show to what both encodes are asked: size, frame rate, bit rate, with the reason of each.
+#pragma once
+
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/encoders/settings.h"
+#include "kettle/show/show.h"
+#include "kettle/uplink/rate_choice.h"
+
+namespace kettle {
+
+// One choice of a plan, and why: the evidence that goes into plan.json and onto the settings card.
+struct Because {
+  std::string choice;     // what was decided: "stream.bit_rate"
+  std::string value;      // as chosen
+  std::string why;        // one line for people
+  bool measured = false;  // false: given by the user, a limit, or a rule
+};
+
+struct Targets {
+  EncodeSettings stream, recording;  // without encoder and preset
+  // What the stream's size and frame rate may be, largest first: one each where the show says.
+  std::vector<FrameSize> sizes;
+  std::vector<FrameRate> rates;
+  // That the destinations take, largest first, where they name them one by one; empty: any.
+  std::vector<FrameSize> taken_sizes;
+  std::vector<FrameRate> taken_rates;
+  BitRate audio = BitRate::FromKbps(160);  // of the sound, in each output
+  std::optional<int> most_b_frames;        // that every destination takes, where that is less than presets make
+  std::optional<Budget> budget;            // if something is known of the line
+  std::vector<Because> reasons;
+  std::vector<std::string> warnings;  // one line each, for the user
+};
+
+// A line for the user if the bit rate is little for that picture; nothing if it is not. Of the picture that is taken in
+// the end: the advice depends on whether its size was searched.
+std::optional<std::string> LittleForItsSize(const EncodeSettings& stream, bool size_is_free);
+
+// Adds the reason of a choice, or replaces the one that it had.
+void Explain(Targets& targets, const Because& reason);
+
+// What the send-queue model found for the line: sets the stream's rate control and, where the show does not ask for
+// one, its bit rate, with the reasons.
+void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targets);
+
+// Throws Error(kInput) if the show leaves no bit rate to be found.
+Targets ChooseTargets(const Show& show);
+
+}  // namespace kettle

@@ -1,0 +1,275 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/question/answer.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "kettle/encoders/catalogue.h"
+#include "kettle/units/statistics.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kVisibleDb = 0.1;
+
+// One variant's trials, by footage and bit rate.
+class Shelf {
+ public:
+  Shelf(const Question& question, const Variant& variant, const std::vector<std::string>& footage,
+        const std::vector<Trial>& trials)
+      : question_(question) {
+    for (std::size_t f = 0; f < footage.size(); ++f) {
+      rows_.emplace_back();
+      for (const BitRate rate : question.rates) {
+        const EncodeSettings wanted = AtRate(variant.settings, rate);
+        const auto found = std::find_if(trials.begin(), trials.end(), [&](const Trial& t) {
+          return t.settings == wanted && t.footage == footage[f];
+        });
+        rows_.back().push_back(found == trials.end() ? nullptr : &*found);
+      }
+    }
+  }
+
+  std::string Trouble() const {
+    for (const auto& row : rows_)
+      for (const Trial* trial : row) {
+        if (!trial) return "not measured: no time was left";
+        if (!trial->done()) return fmt::format("{}: {}", Name(trial->status), trial->detail);
+        if (!trial->quality) return "its quality was not measured";
+      }
+    return "";
+  }
+
+  std::size_t footage() const { return rows_.size(); }
+  const Trial& Asked(std::size_t f) const {
+    const auto rate = std::find(question_.rates.begin(), question_.rates.end(), question_.asked_rate);
+    return *rows_[f][static_cast<std::size_t>(rate - question_.rates.begin())];
+  }
+
+  RateCurve Curve(std::size_t f) const {
+    RateCurve curve;
+    for (const Trial* trial : rows_[f]) curve.push_back({trial->mean_kbps, trial->quality->score()});
+    return curve;
+  }
+  // Of one second of the footage; the bit rates are those of the whole encodes.
+  RateCurve SecondCurve(std::size_t f, std::size_t second) const {
+    RateCurve curve;
+    for (const Trial* trial : rows_[f])
+      curve.push_back({trial->mean_kbps, SimilarityDb(trial->quality->seconds_ms_ssim_y.at(second))});
+    return curve;
+  }
+  std::size_t Seconds(std::size_t f) const {
+    std::size_t count = SIZE_MAX;
+    for (const Trial* trial : rows_[f]) count = std::min(count, trial->quality->seconds_ms_ssim_y.size());
+    return count;
+  }
+  RateCurve Overall() const {
+    RateCurve curve(question_.rates.size());
+    for (std::size_t f = 0; f < footage(); ++f) {
+      const RateCurve one = Curve(f);
+      for (std::size_t i = 0; i < one.size(); ++i) {
+        curve[i].kbps += one[i].kbps / static_cast<double>(footage());
+        curve[i].quality_db += one[i].quality_db / static_cast<double>(footage());
+      }
+    }
+    return curve;
+  }
+
+ private:
+  const Question& question_;
+  std::vector<std::vector<const Trial*>> rows_;  // by footage, then by rate
+};
+
+// The bit rate nearest to `asked` that both curves reach; nothing if they share none.
+std::optional<double> CommonRate(const RateCurve& a, const RateCurve& b, double asked) {
+  const auto range = [](const RateCurve& curve) {
+    const auto [low, high] = std::minmax_element(
+        curve.begin(), curve.end(), [](const RatePoint& p, const RatePoint& q) { return p.kbps < q.kbps; });
+    return std::pair{low->kbps, high->kbps};
+  };
+  const auto [a_low, a_high] = range(a);
+  const auto [b_low, b_high] = range(b);
+  const double low = std::max(a_low, b_low), high = std::min(a_high, b_high);
+  if (low > high) return std::nullopt;
+  return std::clamp(asked, low, high);
+}
+
+Difference Gain(const Question& question, const Shelf& reference, const Shelf& variant) {
+  std::vector<double> gains;
+  for (std::size_t f = 0; f < reference.footage(); ++f)
+    for (std::size_t s = 0; s < std::min(reference.Seconds(f), variant.Seconds(f)); ++s) {
+      const RateCurve theirs = reference.SecondCurve(f, s), ours = variant.SecondCurve(f, s);
+      const auto rate = CommonRate(theirs, ours, question.asked_rate.kbps());
+      const auto before = rate ? QualityAt(theirs, *rate) : std::nullopt;
+      const auto after = rate ? QualityAt(ours, *rate) : std::nullopt;
+      if (before && after) {
+        gains.push_back(*after - *before);
+      } else {  // both spend what they like: as they are
+        const auto asked = static_cast<std::size_t>(
+            std::find(question.rates.begin(), question.rates.end(), question.asked_rate) - question.rates.begin());
+        gains.push_back(ours[asked].quality_db - theirs[asked].quality_db);
+      }
+    }
+  return {Mean(gains).value_or(0), MeanInterval(gains)};
+}
+
+void FillFigures(const Shelf& shelf, VariantAnswer& answer) {
+  const double share = 1 / static_cast<double>(shelf.footage());
+  for (std::size_t f = 0; f < shelf.footage(); ++f) {
+    const Trial& trial = shelf.Asked(f);
+    answer.footage_curves.push_back(shelf.Curve(f));
+    answer.score += share * trial.quality->score();
+    answer.worst_second_score += share * trial.quality->worst_second_score();
+    answer.blockiness += share * trial.quality->blockiness;
+    answer.cpu_cores += share * trial.cpu_cores;
+    answer.feeding_cores += share * trial.feeding_cores;
+    answer.throughput_fps += share * trial.throughput_fps;
+    if (trial.device == "gpu") answer.engine_share += share * trial.settings.frame_rate.fps() / trial.throughput_fps;
+    answer.latency_p99_ms += share * trial.latency.p99_ms;
+    answer.mean_kbps += share * trial.mean_kbps;
+    answer.peak_second_kbps += share * trial.peak_second_kbps;
+    answer.simulated = answer.simulated || trial.simulated;
+  }
+  answer.curve = shelf.Overall();
+}
+
+// What one repeat of a trial costs: cores, feeding included, or the share of the engine.
+std::vector<double> Costs(const Trial& trial) {
+  std::vector<double> costs;
+  for (const Repeat& repeat : CountedRepeats(trial))
+    costs.push_back(trial.device == "gpu" ? trial.settings.frame_rate.fps() / repeat.throughput_fps
+                                          : repeat.cpu_cores + trial.feeding_cores);
+  return costs;
+}
+
+// The ratio of the medians, less one; its interval from the repeats' spread on both sides, by the first-order rule
+// for a quotient.
+std::optional<Difference> Cost(const Shelf& reference, const Shelf& variant) {
+  double ratio = 0, squares = 0;
+  bool repeated = true;
+  const auto count = static_cast<double>(reference.footage());
+  for (std::size_t f = 0; f < reference.footage(); ++f) {
+    const std::vector<double> theirs = Costs(reference.Asked(f)), ours = Costs(variant.Asked(f));
+    const double before = Median(theirs).value_or(0), after = Median(ours).value_or(0);
+    if (before <= 0) return std::nullopt;
+    ratio += after / before / count;
+    const auto their_interval = MeanInterval(theirs), our_interval = MeanInterval(ours);
+    repeated = repeated && their_interval && our_interval;
+    if (repeated && after > 0)
+      squares += std::pow(after / before / count, 2) *
+                 (std::pow(*their_interval / before, 2) + std::pow(*our_interval / after, 2));
+  }
+  Difference cost{ratio - 1, {}};
+  if (repeated) cost.interval = std::sqrt(squares);
+  return cost;
+}
+
+std::string CostWords(const VariantAnswer& answer) {
+  if (!answer.cost_share) return "";
+  const char* of = FindFamily(answer.variant.settings.encoder).device == DeviceKind::kGpu ? "engine time" : "cores";
+  const double share = answer.cost_share->value, noise = answer.cost_share->interval.value_or(0);
+  if (std::abs(share) <= std::max(0.02, noise)) return fmt::format("; it costs about the same {}", of);
+  if (share > 1) return fmt::format("; it takes {:.1f} times the {}", 1 + share, of);
+  return fmt::format("; it takes {:.0f} % {} {}", std::abs(share) * 100, share > 0 ? "more" : "fewer", of);
+}
+
+void Judge(VariantAnswer& answer) {
+  const double gain = answer.gain_db->value;
+  const std::string rate = answer.bd_rate && std::abs(*answer.bd_rate) < 5
+                               ? fmt::format(", {} {:.0f} % of the bit rate", *answer.bd_rate < 0 ? "saves" : "needs",
+                                             std::abs(*answer.bd_rate) * 100) +
+                                     (*answer.bd_rate < 0 ? "" : " more")
+                               : "";
+  if (!answer.gain_db->interval) {
+    answer.verdict = Verdict::kUnclear;
+    answer.words = fmt::format("{:+.2f} dB on a single second: longer footage would tell (--footage-seconds)", gain);
+    return;
+  }
+  const double interval = *answer.gain_db->interval;
+  if (std::abs(gain) > interval && std::abs(gain) >= kVisibleDb) {
+    answer.verdict = gain > 0 ? Verdict::kBetter : Verdict::kWorse;
+    answer.words = fmt::format("{} by {:.2f} dB{}{}", Name(answer.verdict), std::abs(gain), rate, CostWords(answer));
+  } else if (std::abs(gain) + interval <= kVisibleDb) {
+    answer.verdict = Verdict::kSame;
+    answer.words = "no difference that is seen" + CostWords(answer);
+  } else {
+    answer.verdict = Verdict::kUnclear;
+    answer.words = "it depends on the second: more or longer footage would tell" + CostWords(answer);
+  }
+}
+
+std::string Named(double kbps) {
+  return fmt::format("{:.0f} kbit/s", kbps >= 1000 ? std::round(kbps / 50) * 50 : kbps);
+}
+
+std::string PictureWords(const Answer& answer) {
+  std::string words;
+  for (std::size_t i = answer.best.size(); i-- > 0;) {
+    const BestStretch& stretch = answer.best[i];
+    const std::string& label = answer.variants[stretch.curve].variant.label;
+    words += words.empty() ? label : ", " + label;
+    if (answer.best.size() == 1) return label + " looks best at every bit rate that was tried";
+    words += i == 0 ? " below that" : fmt::format(" from {} on", Named(stretch.from_kbps));
+  }
+  return words.empty() ? "the curves share no bit rate" : words;
+}
+
+std::string SettingWords(const Answer& answer) {
+  const VariantAnswer* best = nullptr;
+  for (const VariantAnswer& variant : answer.variants)
+    if (variant.verdict == Verdict::kBetter && (!best || variant.gain_db->value > best->gain_db->value))
+      best = &variant;
+  if (best) return fmt::format("{}: {}", best->variant.label, best->words);
+  const bool unclear = std::any_of(answer.variants.begin(), answer.variants.end(),
+                                   [](const VariantAnswer& v) { return v.verdict == Verdict::kUnclear; });
+  return fmt::format("nothing is clearly better than {}{}", answer.variants.front().variant.label,
+                     unclear ? "" : "; take the cheapest");
+}
+
+}  // namespace
+
+const char* Name(Verdict verdict) {
+  switch (verdict) {
+    case Verdict::kReference: return "reference";
+    case Verdict::kBetter: return "better";
+    case Verdict::kWorse: return "worse";
+    case Verdict::kSame: return "the same";
+    case Verdict::kUnclear: return "unclear";
+    case Verdict::kFailed: return "failed";
+  }
+  return "";
+}
+
+Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials) {
+  Answer answer{question, footage, {}, {}, {}, ""};
+  std::vector<Shelf> shelves;
+  for (const Variant& variant : question.variants) shelves.emplace_back(question, variant, footage, trials);
+  const bool has_reference = shelves.front().Trouble().empty();
+  std::vector<RateCurve> curves;
+  for (std::size_t i = 0; i < shelves.size(); ++i) {
+    VariantAnswer& one = answer.variants.emplace_back();
+    one.variant = question.variants[i];
+    one.trouble = shelves[i].Trouble();
+    if (one.trouble.empty()) {
+      FillFigures(shelves[i], one);
+    } else {
+      one.verdict = Verdict::kFailed;
+      one.words = one.trouble;
+    }
+    curves.push_back(one.curve);
+    if (i == 0 || !one.trouble.empty() || !has_reference) continue;
+    one.gain_db = Gain(question, shelves.front(), shelves[i]);
+    one.cost_share = Cost(shelves.front(), shelves[i]);
+    one.bd_rate = BdRate(answer.variants.front().curve, one.curve);
+    Judge(one);
+  }
+  answer.hull = ConvexHull(curves);
+  answer.best = BestByRate(curves);
+  answer.words = question.of_picture ? PictureWords(answer) : SettingWords(answer);
+  return answer;
+}
+
+}  // namespace kettle

@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: Apache-2.0
+// From the trials of a question's variants to gain, cost and verdict.
+#pragma once
+
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/quality/best_by_rate.h"
+#include "kettle/question/question.h"
+#include "kettle/trial/trial.h"
+
+namespace kettle {
+
+// A difference with half of its 95 % interval.
+struct Difference {
+  double value = 0;
+  std::optional<double> interval;  // unset: too few samples for one
+};
+
+enum class Verdict { kReference, kBetter, kWorse, kSame, kUnclear, kFailed };
+const char* Name(Verdict verdict);  // "reference", "better", "worse", "the same", "unclear", "failed"
+
+struct VariantAnswer {
+  Variant variant;
+  std::string trouble;  // why it has no figures, if a trial failed
+  // Over all footage together: the mean of the bit rates, and of the qualities (MS-SSIM in dB).
+  RateCurve curve;
+  std::vector<RateCurve> footage_curves;  // by footage
+  // At the asked bit rate, means over the footage.
+  double score = 0, worst_second_score = 0, blockiness = 0;
+  double cpu_cores = 0, feeding_cores = 0, engine_share = 0, throughput_fps = 0;
+  double latency_p99_ms = 0, mean_kbps = 0, peak_second_kbps = 0;
+  bool simulated = false;
+  // Against the reference at the same bit rate, over all seconds of all footage.
+  std::optional<Difference> gain_db;
+  std::optional<Difference> cost_share;  // of cores (CPU) or of engine time (GPU): 0.2 is a fifth more
+  std::optional<double> bd_rate;         // bit rate for the same quality: -0.31 is 31 % less
+  Verdict verdict = Verdict::kReference;
+  std::string words;  // the verdict in one line
+};
+
+struct Answer {
+  Question question;
+  std::vector<std::string> footage;     // labels
+  std::vector<VariantAnswer> variants;  // in the question's order
+  std::vector<HullPoint> hull;          // of the variants' curves
+  std::vector<BestStretch> best;        // by bit rate
+  std::string words;                    // in one line
+};
+
+// `trials` are those of every variant at every rate on every footage, in any order; what is missing is left out.
+// A gain is the mean over the seconds of all footage of the difference of MS-SSIM in dB, each at the asked bit rate by
+// interpolation between the encodes' own (or as near to it as both curves reach), so that an encode that
+// overshoots gains nothing by that. *Better* and *worse*: the interval excludes no difference, and the difference is at
+// least 0.1 dB. *The same*: the interval lies within 0.1 dB. *Unclear*: anything else.
+Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials);
+
+void to_json(nlohmann::json& json, const Answer& answer);
+
+}  // namespace kettle

@@ -1,0 +1,115 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/realtime/lane.h"
+
+#include <algorithm>
+
+#include "kettle/encoders/catalogue.h"
+#include "kettle/media/scaler.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+Lane::Lane(LaneRequest request, const Clock& clock, PacketSink sink)
+    : request_(std::move(request)),
+      clock_(clock),
+      sink_(std::move(sink)),
+      selector_(request_.source_rate, request_.settings.frame_rate),
+      queue_(static_cast<std::size_t>(request_.queue_depth)),
+      thread_([this] { Run(); }) {}
+
+Lane::~Lane() {
+  queue_.Close();
+  if (thread_.joinable()) thread_.join();
+}
+
+void Lane::WaitUntilOpen() { opened_.get_future().get(); }
+
+void Lane::Start(std::int64_t start_ns) { start_ns_ = start_ns; }
+
+void Lane::Offer(std::int64_t index, std::int64_t due_ns, const AVFrame& picture) {
+  const auto number = selector_.Take(index);
+  if (!number) return;
+  outcome_.frame_times.push_back({static_cast<int>(*number), static_cast<double>(due_ns - start_ns_) * 1e-6, -1});
+  ++frames_;
+  FramePtr reference(av_frame_clone(&picture));
+  if (!reference) FailMachine("out of memory");
+  if (!queue_.Push({*number, due_ns, outcome_.frame_times.size() - 1, std::move(reference)})) ++skipped_;
+}
+
+PacedOutputOutcome Lane::Finish() {
+  queue_.Close();
+  if (thread_.joinable()) thread_.join();
+  if (error_) std::rethrow_exception(error_);
+  for (const auto& [index, taken_ms] : taken_) outcome_.frame_times[index].taken_ms = taken_ms;
+  const FrameRate rate = request_.settings.frame_rate;
+  outcome_.frames = frames_;
+  outcome_.skipped = skipped_;
+  outcome_.packets = log_.packets();
+  outcome_.deepest_queue = static_cast<int>(queue_.deepest());
+  outcome_.mean_kbps = log_.mean_kbps(outcome_.frames, rate);
+  outcome_.peak_second_kbps = log_.peak_second_kbps(rate);
+  outcome_.latency = log_.latency();
+  return std::move(outcome_);
+}
+
+void Lane::Run() {
+  outcome_.niceness = NameThread(request_.thread_name, request_.niceness);
+  KeepThreadOn(request_.processors);
+  std::unique_ptr<Encoder> encoder;
+  try {
+    encoder = std::make_unique<Encoder>(ConfigFor(request_.settings));
+    if (sink_.open) sink_.open(encoder->context());
+    opened_.set_value();
+  } catch (...) {
+    opened_.set_exception(std::current_exception());
+    return;
+  }
+  try {
+    Encode(*encoder);
+  } catch (...) {
+    error_ = std::current_exception();
+    failed_ = true;
+  }
+}
+
+void Lane::Encode(Encoder& encoder) {
+  const EncoderConfig config = ConfigFor(request_.settings);
+  Scaler scaler(config.size, config.pixel_format, request_.settings.scaler);
+  while (auto item = queue_.Pop()) {
+    FramePtr picture = scaler.Scale(*item->picture);
+    picture->pts = item->number;
+    log_.FrameIn(item->number, clock_.now_ns());
+    encoder.Send(picture.get());
+    Drain(encoder);
+    taken_.emplace_back(item->index, static_cast<double>(clock_.now_ns() - item->due_ns) * 1e-6);
+  }
+  encoder.Send(nullptr);
+  Drain(encoder);
+  if (sink_.end) sink_.end();
+}
+
+void Lane::Drain(Encoder& encoder) {
+  while (PacketPtr packet = encoder.Receive()) {
+    log_.PacketOut(packet->pts, clock_.now_ns(), packet->size);
+    if (sink_.take) sink_.take(*packet);
+  }
+}
+
+EndlessSource::EndlessSource(const std::vector<std::string>& files) {
+  for (const std::string& file : files) {
+    files_.emplace_back(file);
+    frames_ += files_.back().frames();
+  }
+  if (files_.empty()) FailInput("a paced run needs footage");
+}
+
+FramePtr EndlessSource::Frame(std::int64_t index) const {
+  auto rest = static_cast<int>(index % frames_);
+  for (const Y4mFile& file : files_) {
+    if (rest < file.frames()) return file.Frame(rest);
+    rest -= file.frames();
+  }
+  return nullptr;
+}
+
+}  // namespace kettle

@@ -1,0 +1,100 @@
+// SPDX-License-Identifier: Apache-2.0
+// One encode of a run in real time: its queue, and the thread that scales, encodes and hands packets on.
+#pragma once
+
+#include <atomic>
+#include <exception>
+#include <functional>
+#include <future>
+#include <memory>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "kettle/footage/y4m.h"
+#include "kettle/media/encoder.h"
+#include "kettle/realtime/pace_task.h"
+#include "kettle/realtime/pacing.h"
+#include "kettle/realtime/packet_log.h"
+#include "kettle/realtime/thread.h"
+
+namespace kettle {
+
+// What becomes of an encode's packets. All are called in the lane's thread; one that throws ends the lane.
+struct PacketSink {
+  std::function<void(const AVCodecContext&)> open;  // once, before the first packet
+  std::function<void(const AVPacket&)> take;
+  std::function<void()> end;  // after the last packet
+};
+
+struct LaneRequest {
+  EncodeSettings settings;
+  FrameRate source_rate;
+  int queue_depth = 6;
+  std::string thread_name;  // of its thread and those of its encoder, 15 characters at most; empty: the program's
+  int niceness = 0;         // NameThread, for the same threads
+  std::vector<int> processors = {};  // KeepThreadOn, for the same threads
+};
+
+class Lane {
+ public:
+  // The encoder is opened in the lane's thread, whose name and niceness its own threads inherit. The clock must outlive
+  // the lane.
+  Lane(LaneRequest request, const Clock& clock, PacketSink sink);
+  ~Lane();
+
+  void WaitUntilOpen();               // throws what opening threw
+  void Start(std::int64_t start_ns);  // from which times count
+  // Offers source frame `index`; takes it if it is due in this output's rate and there is room.
+  void Offer(std::int64_t index, std::int64_t due_ns, const AVFrame& picture);
+
+  // At any time.
+  bool failed() const { return failed_; }
+  int frames() const { return frames_; }
+  int skipped() const { return skipped_; }
+  std::size_t waiting() const { return queue_.size(); }
+
+  // Ends the encode. Throws what ended it early.
+  PacedOutputOutcome Finish();
+
+ private:
+  struct Item {
+    std::int64_t number, due_ns;
+    std::size_t index;  // in frame_times
+    FramePtr picture;
+  };
+  void Run();
+  void Encode(Encoder& encoder);
+  void Drain(Encoder& encoder);
+
+  const LaneRequest request_;
+  const Clock& clock_;
+  const PacketSink sink_;
+  const FrameSelector selector_;
+  SkipQueue<Item> queue_;
+  PacketLog log_;
+  PacedOutputOutcome outcome_;
+  std::vector<std::pair<std::size_t, double>> taken_;  // written by the thread, read after it has ended
+  std::int64_t start_ns_ = 0;
+  std::promise<void> opened_;
+  std::exception_ptr error_;
+  std::atomic<bool> failed_ = false;
+  std::atomic<int> frames_ = 0, skipped_ = 0;
+  std::thread thread_;
+};
+
+// Footage files as one endless source.
+class EndlessSource {
+ public:
+  explicit EndlessSource(const std::vector<std::string>& files);  // throws Error(kInput)
+  FramePtr Frame(std::int64_t index) const;
+
+ private:
+  std::vector<Y4mFile> files_;
+  std::int64_t frames_ = 0;
+};
+
+// From Lane's constructor to its first frame: for all threads to be waiting when it starts.
+inline constexpr std::int64_t kStartDelayNs = 200'000'000;
+
+}  // namespace kettle

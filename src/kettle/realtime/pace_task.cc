@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/realtime/pace_task.h"
+
+#include "kettle/units/json_fields.h"
+
+namespace kettle {
+
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputTask, settings, output, niceness, processors)
+
+// As three numbers: a long run has hundreds of thousands of them.
+void to_json(nlohmann::json& json, const PacedFrame& frame) {
+  json = nlohmann::json::array({frame.frame, frame.due_ms, frame.taken_ms});
+}
+void from_json(const nlohmann::json& json, PacedFrame& frame) {
+  if (json.is_object())  // a rehearsal of an earlier version
+    frame = {json.at("frame").get<int>(), json.at("due_ms").get<double>(), json.at("taken_ms").get<double>()};
+  else
+    frame = {json.at(0).get<int>(), json.at(1).get<double>(), json.at(2).get<double>()};
+}
+
+KETTLE_JSON(PacedOutputOutcome, niceness, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps, latency,
+            frame_times)
+KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs, session_niceness)
+KETTLE_JSON(PaceOutcome, seconds, late, busiest_cpu_cores, outputs)
+
+}  // namespace kettle

@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: Apache-2.0
+// Which size and frame rate look best at a bit rate, each with the slowest preset that the machine holds there.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/option/option_book.h"
+
+namespace kettle {
+
+struct SearchSpace {
+  EncodeSettings target;         // what is the same for all: rates, buffer, keyframe interval
+  std::vector<FrameSize> sizes;  // largest first
+  std::vector<FrameRate> rates;  // highest first
+  std::vector<std::string> families;
+};
+
+// A size and a frame rate that were tried.
+struct TriedPicture {
+  FrameSize size;
+  FrameRate rate;
+  // The best looking option that keeps pace there; unset if none does. Not measured on all footage if it looked no
+  // better than another picture on the first.
+  std::optional<Option> best;
+};
+
+// From the source's own picture down the sizes, then all frame rates at the best size, then sizes around it, and again
+// until the best stays. Two sizes that look worse end a way: quality over size has one peak; so does what the same step
+// changed at other frame rates, if it could not help here. At each picture
+// every encoder's presets are walked by halving, between what larger and smaller pictures have shown already:
+// what does not keep pace with fewer pixels a second does not with more. An encoder is walked no further at a picture
+// if all its slower presets together would not reach the best there, each adding as much as was seen; at the best
+// picture the presets beside the best one are looked at too. An option is measured on the footage on which the last one
+// failed first, and no further than to look worse there than the best so far. Gives all that were tried, the best
+// first; empty `best` last.
+std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book);
+
+}  // namespace kettle

@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: Apache-2.0
+// The quality level with which a recording looks as good as was asked: searched with trials, not guessed.
+#pragma once
+
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/option/trial_book.h"
+
+namespace kettle {
+
+struct RecordingLevel {
+  struct Step {
+    int level = 0;  // on the family's own scale: a smaller number is better
+    double score_db = 0, mean_kbps = 0;
+  };
+  double goal_db = 0;        // MS-SSIM, dB
+  std::string footage;       // on which it was searched
+  std::vector<Step> steps;   // in the order tried
+  std::optional<int> level;  // the worst level that reaches the goal; not set: `trouble` says why
+  std::string trouble;
+};
+
+// `settings` name encoder, preset, size and frame rate; the rate control becomes constant quality. Levels are tried
+// from the family's usual one on, by the slope between those tried, until the next worse one is known to miss the goal
+// or the goal is passed by less than 0.3 dB; eight at most.
+RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal_db, const Footage& footage,
+                                  TrialBook& book);
+
+// `settings` under constant quality at that level.
+EncodeSettings AtLevel(EncodeSettings settings, int level);
+
+void to_json(nlohmann::json& json, const RecordingLevel& found);
+
+}  // namespace kettle

@@ -1,0 +1,266 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/show/show.h"
+
+#include <algorithm>
+#include <cstdio>
+
+#include "kettle/footage/cache.h"
+#include "kettle/footage/scene.h"
+#include "kettle/machine/machine.h"
+#include "kettle/show/toml_reader.h"
+#include "kettle/units/suggestion.h"
+
+namespace kettle {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+std::string FullKey(const ShowKey& key) { return key.section.empty() ? key.key : key.section + "." + key.key; }
+
+// Puts the options' values into the file's table, as if they stood there; returns the option of each.
+std::map<std::string, std::string> Apply(const ShowOverrides& overrides, toml::table& table) {
+  std::map<std::string, std::string> options;
+  for (const ShowKey& key : ShowKeys()) {
+    const auto given = overrides.find(key.option);
+    if (given == overrides.end() || given->second.empty()) continue;
+    toml::table* section = &table;
+    if (!key.section.empty()) {
+      section = table[key.section].as_table();
+      if (!section) {
+        table.insert_or_assign(key.section, toml::table{});
+        section = table[key.section].as_table();
+      }
+    }
+    const std::string& first = given->second.front();
+    if (key.kind == ShowKey::Kind::kText) {
+      section->insert_or_assign(key.key, first);
+    } else if (key.kind == ShowKey::Kind::kNumber) {
+      char* end = nullptr;
+      const double number = std::strtod(first.c_str(), &end);
+      if (first.empty() || *end != 0) FailInput("--{}: \"{}\" is not a number", key.option, first);
+      section->insert_or_assign(key.key, number);
+    } else {
+      toml::array list;
+      for (const std::string& item : given->second) list.push_back(item);
+      section->insert_or_assign(key.key, std::move(list));
+    }
+    options[FullKey(key)] = key.option;
+  }
+  return options;
+}
+
+constexpr double kArchiveDb = 20;  // MS-SSIM 0.99: hard to tell from the source
+
+// "archive", or how good the recording shall look: "18 dB".
+double ParseRecordingQuality(const std::string& text) {
+  if (text == "archive") return kArchiveDb;
+  double score_db = 0;
+  char rest = 0;
+  if (std::sscanf(text.c_str(), "%lf dB%c", &score_db, &rest) == 1 && text.ends_with("dB") && score_db >= 5 &&
+      score_db <= 40)
+    return score_db;
+  FailInput("\"{}\" is not known; give \"archive\" ({:g} dB MS-SSIM), a number from \"5 dB\" to \"40 dB\", or bit_rate",
+            text, kArchiveDb);
+}
+
+class ShowReader {
+ public:
+  ShowReader(const fs::path& file, const ShowOverrides& overrides, const ShowPlaces& places)
+      : file_(file),
+        folder_(file.parent_path()),
+        places_(places),
+        table_(file.empty() ? toml::table() : ReadToml(file)) {
+    options_ = Apply(overrides, table_);
+    options_from_cwd_ = overrides.contains("footage");
+  }
+
+  Show Read() {
+    CheckStructure();
+    Show show;
+    show.title = Section("").Text("title").value_or(file_.stem().string());
+    ReadFootage(show);
+    ReadPicture(show);
+    ReadStream(show);
+    ReadRecording(show);
+    ReadUplink(show);
+    ReadLoad(show);
+    show.required_headroom = Section("require").Number("headroom", 0, 0.9).value_or(show.required_headroom);
+    show.first = Section("require").Value("first", ParseFirst).value_or(show.first);
+    return show;
+  }
+
+ private:
+  TomlSection Section(const std::string& name) const {
+    static const toml::table empty;
+    const toml::table* table = name.empty() ? &table_ : table_[name].as_table();
+    return {table ? *table : empty, file_.string(), name, options_};
+  }
+
+  void CheckStructure() const {
+    std::map<std::string, std::vector<std::string>> known;
+    for (const ShowKey& key : ShowKeys()) known[key.section].push_back(key.key);
+    std::vector<std::string> top = known[""];
+    for (const auto& [section, keys] : known)
+      if (!section.empty()) top.push_back(section);
+    Section("").CheckKeys(top);
+    for (const auto& [section, keys] : known) {
+      if (section.empty()) continue;
+      if (table_.contains(section) && !table_[section].is_table())
+        Section("").Fail(section, "must be a section: [" + section + "]");
+      Section(section).CheckKeys(keys);
+    }
+  }
+
+  void ReadFootage(Show& show) const {
+    const TomlSection picture = Section("picture");
+    for (const std::string& item : picture.List("footage")) {
+      if (IsScene(item)) {
+        show.footage.push_back(item);
+        continue;
+      }
+      const bool looks_like_file = item.find_first_of("/.") != item.npos;
+      const fs::path path = fs::path(item).is_absolute() || options_from_cwd_ ? fs::path(item) : folder_ / item;
+      if (!looks_like_file && !fs::exists(path)) {
+        std::vector<std::string> names;
+        for (const SceneInfo& scene : Scenes()) names.push_back(scene.name);
+        picture.Fail("footage", fmt::format("there is no scene \"{}\"{}", item, Suggestion(item, names)));
+      }
+      if (!fs::exists(path)) picture.Fail("footage", fmt::format("{}: no such file", path.string()));
+      show.footage.push_back(path.string());
+    }
+    if (show.footage.empty())
+      picture.Fail("footage", "is missing: name a scene (\"start-line\") or give a clip of your game");
+  }
+
+  void ReadPicture(Show& show) const {
+    const TomlSection picture = Section("picture");
+    const auto clip =
+        std::find_if(show.footage.begin(), show.footage.end(), [](const auto& item) { return !IsScene(item); });
+    const auto info = clip == show.footage.end() ? std::nullopt : std::optional(InspectClip(*clip));
+    const auto size = picture.Value("source_size", [&](const std::string& text) {
+      if (text != "display") return FrameSize::Parse(text);
+      const auto display = DisplaySize(places_.root);
+      if (!display) FailInput("no display is connected; write the size as \"1280x720\"");
+      return *display;
+    });
+    const auto rate = picture.Value("frame_rate", FrameRate::Parse);
+    if (!size && !info) picture.Fail("source_size", "is missing: the size your capture has, as \"1280x720\"");
+    if (!rate && !info) picture.Fail("frame_rate", "is missing: the frame rate of your capture, as \"60\"");
+    show.source_size = size ? *size : info->size;
+    show.source_rate = rate ? *rate : info->rate;
+  }
+
+  void ReadStream(Show& show) const {
+    const TomlSection stream = Section("stream");
+    for (const std::string& name : stream.List("destinations")) try {
+        show.destinations.push_back(FindDestination(name, folder_, places_.destinations));
+      } catch (const Error& error) {
+        if (name.ends_with(".toml")) throw;
+        stream.Fail("destinations", error.what());
+      }
+    if (stream.Text("size") != "auto") show.stream_size = stream.Value("size", FrameSize::Parse);
+    if (stream.Text("frame_rate") != "auto") show.stream_rate = stream.Value("frame_rate", FrameRate::Parse);
+    show.stream_bit_rate = stream.Value("bit_rate", BitRate::Parse);
+    show.viewing_size = stream.Value("viewing_size", FrameSize::Parse);
+    if (show.viewing_size &&
+        (show.viewing_size->width > show.source_size.width || show.viewing_size->height > show.source_size.height))
+      stream.Fail("viewing_size", fmt::format("{} is larger than the source's {}: there is nothing to compare with",
+                                              show.viewing_size->str(), show.source_size.str()));
+    if (show.stream_size &&
+        (show.stream_size->width > show.source_size.width || show.stream_size->height > show.source_size.height))
+      stream.Fail("size", fmt::format("{} is larger than the source's {}; enlarging adds no detail",
+                                      show.stream_size->str(), show.source_size.str()));
+    if (show.stream_rate && show.stream_rate->fps() > show.source_rate.fps() + 1e-9)
+      stream.Fail("frame_rate",
+                  fmt::format("{} is more than the source's {}", show.stream_rate->str(), show.source_rate.str()));
+    for (const Destination& destination : show.destinations) CheckLimits(stream, show, destination);
+  }
+
+  static void CheckLimits(const TomlSection& stream, const Show& show, const Destination& to) {
+    if (show.stream_bit_rate && to.video_bit_rate_max && *show.stream_bit_rate > *to.video_bit_rate_max)
+      stream.Fail("bit_rate", fmt::format("{} is more than {} takes; give {} or less", show.stream_bit_rate->str(),
+                                          to.name, to.video_bit_rate_max->str()));
+    if (show.stream_size && to.size_max &&
+        (show.stream_size->width > to.size_max->width || show.stream_size->height > to.size_max->height))
+      stream.Fail("size", fmt::format("{} is larger than {} takes; give {} or less", show.stream_size->str(), to.name,
+                                      to.size_max->str()));
+    if (show.stream_rate && to.frame_rate_max && show.stream_rate->fps() > to.frame_rate_max->fps() + 1e-9)
+      stream.Fail("frame_rate", fmt::format("{} is more than {} takes; give {} or less", show.stream_rate->str(),
+                                            to.name, to.frame_rate_max->str()));
+  }
+
+  void ReadRecording(Show& show) const {
+    const TomlSection recording = Section("recording");
+    if (recording.Text("size") != "source") show.recording_size = recording.Value("size", FrameSize::Parse);
+    if (show.recording_size &&
+        (show.recording_size->width > show.source_size.width || show.recording_size->height > show.source_size.height))
+      recording.Fail("size", fmt::format("{} is larger than the source's {}; enlarging adds no detail",
+                                         show.recording_size->str(), show.source_size.str()));
+    show.recording_bit_rate = recording.Value("bit_rate", BitRate::Parse);
+    const auto quality = recording.Value("quality", ParseRecordingQuality);
+    // An option stands in for what the file says, also of the other key.
+    const bool rate_asked = options_.contains("recording.bit_rate"),
+               quality_asked = options_.contains("recording.quality");
+    if (quality && show.recording_bit_rate && rate_asked == quality_asked)
+      recording.Fail("quality", "give quality or bit_rate, not both");
+    if (quality_asked) show.recording_bit_rate.reset();
+    if (!show.recording_bit_rate) show.recording_score_db = quality.value_or(kArchiveDb);
+    show.recording_container = recording.Text("container").value_or(show.recording_container);
+    const std::vector<std::string> containers = {"matroska", "fragmented-mp4", "mp4"};
+    if (std::find(containers.begin(), containers.end(), show.recording_container) == containers.end())
+      recording.Fail("container",
+                     fmt::format("\"{}\" is not offered; there are matroska and fragmented-mp4, which survive a crash, "
+                                 "and mp4, which does not",
+                                 show.recording_container));
+    const fs::path folder = recording.Text("folder").value_or("recordings");
+    const bool from_option = options_.contains("recording.folder");
+    show.recording_folder_exists = from_option || folder.is_absolute();
+    show.recording_folder = show.recording_folder_exists ? folder : folder_ / folder;
+    show.recording_hours = recording.Number("hours", 0.01, 1000).value_or(show.recording_hours);
+  }
+
+  void ReadUplink(Show& show) const {
+    const TomlSection uplink = Section("uplink");
+    show.line.readings = uplink.Values("readings", BitRate::Parse);
+    show.reserve = uplink.Values("reserve", ParseReserve);
+    if (const auto link = uplink.Value("link", ParseLink)) show.line.kind = *link;
+    const auto trace = uplink.Text("trace");
+    if (!trace) return;
+    if (!show.line.readings.empty()) uplink.Fail("trace", "give readings or a trace, not both");
+    const bool from_option = options_.contains("uplink.trace");
+    const fs::path path = from_option || fs::path(*trace).is_absolute() ? fs::path(*trace) : folder_ / *trace;
+    show.line.trace = LineTrace::Read(path);
+  }
+
+  void ReadLoad(Show& show) const {
+    const TomlSection load = Section("load");
+    const auto profile = load.Text("profile");
+    if (!profile) return;
+    const bool as_given = options_.contains("load.profile") || *profile == "live" || fs::path(*profile).is_absolute();
+    show.load = as_given ? *profile : (folder_ / *profile).string();
+    if (*profile != "live" && !fs::exists(show.load))
+      load.Fail("profile",
+                fmt::format("there is no \"{}\"; fast-kettle load capture writes a load profile", show.load));
+  }
+
+  fs::path file_, folder_;
+  ShowPlaces places_;
+  toml::table table_;
+  std::map<std::string, std::string> options_;
+  bool options_from_cwd_ = false;
+};
+
+}  // namespace
+
+std::vector<Taker> Takers(const Show& show) {
+  std::vector<Taker> takers;
+  for (const Destination& to : show.destinations) takers.push_back(TakerOf(to));
+  return takers;
+}
+
+Show ReadShow(const fs::path& file, const ShowOverrides& overrides, const ShowPlaces& places) {
+  return ShowReader(file, overrides, places).Read();
+}
+
+}  // namespace kettle

@@ -1,0 +1,77 @@
+// SPDX-License-Identifier: Apache-2.0
+// What the user wants to do, as a show file describes it.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/realtime/turns.h"
+#include "kettle/show/destination.h"
+#include "kettle/units/units.h"
+
+namespace kettle {
+
+struct Show {
+  std::string title;
+
+  // picture: as captured
+  FrameSize source_size;
+  FrameRate source_rate;
+  std::vector<std::string> footage;  // scenes by name, clips by path
+
+  // stream
+  std::optional<FrameSize> stream_size;    // not set: automatic
+  std::optional<FrameRate> stream_rate;    // not set: automatic
+  std::optional<BitRate> stream_bit_rate;  // not set: what line and destinations allow
+  std::vector<Destination> destinations;
+  std::optional<FrameSize> viewing_size;  // at which most viewers watch; not set: the source's
+
+  // recording
+  std::optional<FrameSize> recording_size;    // not set: the source's
+  std::optional<BitRate> recording_bit_rate;  // not set: what the quality below takes
+  std::optional<double> recording_score_db;   // how good it shall look: MS-SSIM in dB, where it looks worst
+  std::filesystem::path recording_folder;     // where recordings will go; may not exist yet
+  bool recording_folder_exists = false;       // it was named by an option or a full path: it should be there by now
+  double recording_hours = 3;
+  std::string recording_container = "matroska";  // or "fragmented-mp4", "mp4"
+
+  // uplink
+  Line line;  // neither readings nor a trace: nothing is known of it
+  std::vector<std::pair<std::string, BitRate>> reserve;
+
+  std::string load;  // a load profile's path, "live", or empty: none
+
+  double required_headroom = 0.2;
+  First first = First::kGame;
+};
+
+// Its destinations as the budget sees them.
+std::vector<Taker> Takers(const Show& show);
+
+// A value that a show file holds and an option can override.
+struct ShowKey {
+  enum class Kind { kText, kNumber, kList };
+  std::string section, key;  // section is "" at the top
+  Kind kind;
+  std::string option;  // the option of the same name, without dashes
+  std::string help;
+};
+const std::vector<ShowKey>& ShowKeys();
+
+// Values from options, by option name; a list has one or more, the others exactly one.
+using ShowOverrides = std::map<std::string, std::vector<std::string>>;
+
+// Where to look for what a show names.
+struct ShowPlaces {
+  std::filesystem::path destinations;  // the shipped ones
+  std::filesystem::path root = "/";    // of the file system, for the display's size
+};
+
+// Reads and checks a show; with an empty path, one made of options alone. Clips are opened to learn size and rate where
+// the show leaves them out. Throws Error(kInput) with one line: file, line, key, what would be right.
+Show ReadShow(const std::filesystem::path& file, const ShowOverrides& overrides, const ShowPlaces& places);
+
+}  // namespace kettle

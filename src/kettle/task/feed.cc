@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/task/feed.h"
+
+namespace kettle {
+
+Feed::Feed(const EncodeSettings& settings, const Y4mFile& footage, const Clock& clock, bool keep)
+    : footage_(footage),
+      clock_(clock),
+      keep_(keep),
+      config_(ConfigFor(settings)),
+      selector_(footage.rate(), settings.frame_rate),
+      scaler_(config_.size, config_.pixel_format, settings.scaler),
+      encoder_(config_) {}
+
+bool Feed::Frame(std::int64_t index) {
+  const auto number = selector_.Take(index);
+  if (!number) return false;
+  FramePtr picture = scaler_.Scale(*footage_.Frame(static_cast<int>(index % footage_.frames())));
+  picture->pts = *number;
+  log_.FrameIn(*number, clock_.now_ns());
+  encoder_.Send(picture.get());
+  Drain();
+  return true;
+}
+
+void Feed::End() {
+  encoder_.Send(nullptr);
+  Drain();
+}
+
+void Feed::Drain() {
+  while (PacketPtr packet = encoder_.Receive()) {
+    log_.PacketOut(packet->pts, clock_.now_ns(), packet->size);
+    if (keep_) packets_.push_back(std::move(packet));
+  }
+}
+
+}  // namespace kettle

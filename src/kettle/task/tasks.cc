@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/task/tasks.h"
+
+#include "kettle/units/json_fields.h"
+
+namespace kettle {
+
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SoakWindow, start_seconds, fps, throttle_events, stolen_cores, other_cores)
+
+KETTLE_JSON(EncodeTask, settings, footage, longest_seconds, output)
+KETTLE_JSON(EncodeOutcome, frames, fed_frames, seconds, busy_seconds, truncated, mean_kbps, peak_second_kbps, latency,
+            b_frames, device_name, slow_downs)
+KETTLE_JSON(SoakTask, settings, footage, seconds, window_seconds)
+KETTLE_JSON(SoakOutcome, windows, device_name)
+KETTLE_JSON(QualityTask, reference, encoded, encoded_rate, frames, viewing_size)
+KETTLE_JSON(QualityOutcome, quality, frames)
+KETTLE_JSON(ProbeTask, settings)
+KETTLE_JSON(ProbeOutcome, works, reason, device_name)
+KETTLE_JSON(LimitsOutcome, at_once, more_at_once, largest, b_frames, ten_bit)
+
+}  // namespace kettle

@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/task/unpaced.h"
+
+#include <algorithm>
+
+#include "kettle/media/writer.h"
+#include "kettle/task/feed.h"
+#include "kettle/units/error.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr int kFewestFrames = 30;
+
+double Since(std::int64_t start_ns, const Clock& clock) {
+  return static_cast<double>(clock.now_ns() - start_ns) * 1e-9;
+}
+
+void WarmUp(const EncodeSettings& settings, const Y4mFile& footage, const Clock& clock, Heartbeat& heartbeat) {
+  Feed feed(settings, footage, clock, false);
+  for (int i = 0, fed = 0; fed < kWarmUpFrames; ++i) {
+    fed += feed.Frame(i);
+    heartbeat(0);
+  }
+  feed.End();
+}
+
+void FillFrom(const Feed& feed, const EncodeSettings& settings, EncodeOutcome& outcome) {
+  const PacketLog& log = feed.log();
+  outcome.fed_frames = outcome.frames + kWarmUpFrames;
+  outcome.mean_kbps = log.mean_kbps(outcome.frames, settings.frame_rate);
+  outcome.peak_second_kbps = log.peak_second_kbps(settings.frame_rate);
+  outcome.latency = log.latency();
+  outcome.b_frames = log.longest_b_run();
+  outcome.device_name = feed.encoder().device_name();
+  if (const auto slow_down = log.slow_down()) outcome.slow_downs.push_back(*slow_down);
+  if (log.packets() != outcome.frames)
+    FailMachine("{} frames went in but {} packets came out", outcome.frames, log.packets());
+}
+
+}  // namespace
+
+EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::function<void(double)>& progress) {
+  const Y4mFile footage(task.footage);
+  Heartbeat heartbeat(clock, progress);
+  heartbeat(0);
+  const std::int64_t busy_ns = clock.now_ns();
+  WarmUp(task.settings, footage, clock, heartbeat);
+
+  Feed feed(task.settings, footage, clock, !task.output.empty());
+  EncodeOutcome outcome;
+  const std::int64_t start_ns = clock.now_ns();
+  for (int index = 0; index < footage.frames() && !outcome.truncated; ++index) {
+    if (!feed.Frame(index)) continue;
+    ++outcome.frames;
+    heartbeat(static_cast<double>(index) / footage.frames());
+    outcome.truncated = index + 1 < footage.frames() && outcome.frames >= kFewestFrames &&
+                        Since(start_ns, clock) > task.longest_seconds;
+  }
+  feed.End();
+  outcome.seconds = Since(start_ns, clock);
+  outcome.busy_seconds = Since(busy_ns, clock);
+
+  FillFrom(feed, task.settings, outcome);
+  if (!task.output.empty()) {
+    MediaWriter writer(task.output, feed.encoder().context());
+    for (const PacketPtr& packet : feed.packets()) writer.Write(*packet);
+    writer.Finish();
+  }
+  return outcome;
+}
+
+}  // namespace kettle

@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: Apache-2.0
+// Made-up machines: trials with figures by formula, so that searching is tested without encoding.
+#pragma once
+
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "kettle/encoders/catalogue.h"
+#include "kettle/plan/plan.h"
+#include "support.h"
+
+namespace kettle::test {
+
+// What a made-up machine does with one encode.
+struct Figures {
+  double throughput_fps, cpu_cores, ms_ssim;
+};
+
+class FakeRunner final : public TrialRunner {
+ public:
+  using Machine =
+      std::function<Figures(const std::string& encoder, int preset, bool recording, const std::string& footage)>;
+  explicit FakeRunner(Machine machine) : machine_(std::move(machine)) {}
+
+  Trial Run(const TrialRequest& request) override {
+    const EncodeSettings& settings = request.settings;
+    const Footage& footage = request.footage;
+    ++runs;
+    const EncoderFamily& family = FindFamily(settings.encoder);
+    const auto preset =
+        std::find(family.presets.begin(), family.presets.end(), settings.preset) - family.presets.begin();
+    const Figures figures = machine_(settings.encoder, static_cast<int>(preset),
+                                     settings.rate_control == RateControl::kCappedVariable, footage.label);
+    Trial trial;
+    trial.settings = settings;
+    trial.footage = footage.label;
+    trial.footage_key = footage.key();
+    trial.device = Name(family.device);
+    if (figures.throughput_fps <= 0) {
+      trial.status = WorkerStatus::kCrashed;
+      trial.detail = "it was ended by signal 11";
+      return trial;
+    }
+    trial.status = WorkerStatus::kDone;
+    trial.throughput_fps = figures.throughput_fps;
+    trial.headroom = 1 - settings.frame_rate.fps() / figures.throughput_fps;
+    trial.cpu_cores = figures.cpu_cores;
+    trial.quality = Quality{.frames = 60, .ms_ssim_y = figures.ms_ssim};
+    return trial;
+  }
+
+  int runs = 0;
+
+ private:
+  Machine machine_;
+};
+
+inline Footage FakeFootage(const std::string& label) {
+  return {label, "/cache/" + label + ".y4m", {1280, 720}, {60, 1}, 60, 0};
+}
+
+inline Targets FakeTargets() {
+  Targets targets;
+  targets.stream = SmallSettings();
+  targets.stream.frame_rate = {60, 1};
+  targets.recording = targets.stream;
+  targets.recording.rate_control = RateControl::kCappedVariable;
+  targets.recording.bit_rate = BitRate::FromKbps(1200);
+  return targets;
+}
+
+// An option with the given figures at 60 frames a second.
+inline Option FakeOption(const std::string& encoder, const std::string& preset, double fps, double cores,
+                         double score) {
+  Option option;
+  option.settings = SmallSettings(encoder, preset);
+  option.settings.frame_rate = {60, 1};
+  option.device = Name(FindFamily(encoder).device);
+  option.measured = true;
+  option.throughput_fps = fps;
+  option.headroom = 1 - 60 / fps;
+  option.cpu_cores = cores;
+  option.score = score;
+  return option;
+}
+
+inline Proof FakeProof(int stream_skipped, int recording_skipped) {
+  Proof proof;
+  proof.status = WorkerStatus::kDone;
+  proof.stream.frames = proof.recording.frames = 600;
+  proof.stream.packets = 600 - stream_skipped;
+  proof.recording.packets = 600 - recording_skipped;
+  proof.stream.skipped = stream_skipped;
+  proof.recording.skipped = recording_skipped;
+  return proof;
+}
+
+// A proof run that goes as the trials of each alone let one expect, on a machine of so many processors.
+inline Proof ProofAsPredicted(const Pair& pair, double cpu_cores) {
+  const bool overload = pair.demand.cpu_cores > cpu_cores || pair.demand.engine_share > 1;
+  Proof proof = FakeProof(0, overload ? 60 : 0);
+  proof.cpu_cores = std::min(cpu_cores, pair.demand.cpu_cores);
+  return proof;
+}
+
+}  // namespace kettle::test

@@ -1,0 +1,68 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "figure/capacity_figure.h"
+
+#include <fstream>
+
+#include "fakes.h"
+#include "figure/game_figure.h"
+
+namespace kettle {
+namespace {
+
+class CapacityFigureTest : public test::FolderTest {
+ protected:
+  std::string Text(const char* name) {
+    std::ifstream file(path(name));
+    return {std::istreambuf_iterator<char>(file), {}};
+  }
+  static Plan SomePlan() {
+    Plan plan;
+    plan.capacity = {2, 0.2};
+    Pair pair{
+        test::FakeOption("x264", "veryfast", 120, 0.9, 12), test::FakeOption("nvenc-h264", "p4", 150, 0.1, 15), {}};
+    pair.demand = PredictDemand(pair.stream, pair.recording, plan.capacity);
+    plan.chosen = pair;
+    plan.proving.attempts.push_back({pair, test::FakeProof(0, 0)});
+    plan.simulated = true;
+    return plan;
+  }
+};
+
+TEST_F(CapacityFigureTest, NamesEachPartAndWhatIsLeft) {
+  DrawCapacity(path(""), SomePlan());
+  const std::string svg = Text("capacity.svg");
+  for (const char* words : {"take 1.00 of 2 processors and 40 % of the GPU", ">stream<", ">recording<",
+                            "1.00 left for the game", "60 % left", "20 % must stay free", "SIMULATED"})
+    EXPECT_THAT(svg, testing::HasSubstr(words));
+}
+
+TEST_F(CapacityFigureTest, WhatIsLeftIsThatOfTheBusiestSecond) {
+  Plan plan = SomePlan();
+  Proof& proof = plan.proving.attempts.back().proof;
+  proof.cpu_cores = 0.8;
+  proof.busiest_cpu_cores = 1.3;
+  DrawCapacity(path(""), plan);
+  EXPECT_THAT(Text("capacity.svg"),
+              testing::AllOf(testing::HasSubstr("busiest second"), testing::HasSubstr("0.70 left for the game")));
+}
+
+TEST_F(CapacityFigureTest, WithoutAPairThereIsNone) {
+  Plan plan = SomePlan();
+  plan.chosen.reset();
+  DrawCapacity(path(""), plan);
+  EXPECT_FALSE(std::filesystem::exists(path("capacity.svg")));
+}
+
+TEST_F(CapacityFigureTest, TheGamesFigureSaysWhatItLost) {
+  GameFrames game{30, 30, 22.5, {30, 30, 30, 23, 22, 30}, 3, 5};
+  DrawGame(path(""), game);
+  for (const char* words :
+       {"cost the game 7.5 of 30 frames", "wanted: 30", "the encodes begin", "they end", "SIMULATED"})
+    EXPECT_THAT(Text("game.svg"), testing::HasSubstr(words));
+  game.beside_fps = 29.9;
+  DrawGame(path(""), game);
+  EXPECT_THAT(Text("game.svg"), testing::HasSubstr("cost the game nothing"));
+}
+
+}  // namespace
+}  // namespace kettle

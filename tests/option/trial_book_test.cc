@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/option/trial_book.h"
+
+#include "fakes.h"
+
+namespace kettle {
+namespace {
+
+using test::FakeFootage;
+using test::FakeRunner;
+using test::Figures;
+
+const FakeRunner::Machine kGood = [](auto...) { return Figures{100, 1, 0.9}; };
+const FakeRunner::Machine kCrash = [](auto...) { return Figures{0, 0, 0}; };
+
+TEST(TrialBook, MeasuresOnce) {
+  FakeRunner runner(kGood);
+  std::size_t kept = 0;
+  TrialBook book(runner, {}, [&](const std::vector<Trial>& trials) { kept = trials.size(); });
+  book.Get(test::SmallSettings(), FakeFootage("a"));
+  book.Get(test::SmallSettings(), FakeFootage("a"));
+  book.Get(test::SmallSettings(), FakeFootage("b"));
+  EXPECT_EQ(runner.runs, 2);
+  EXPECT_EQ(kept, 2u);
+}
+
+TEST(TrialBook, UsesEarlierTrialsAgain) {
+  FakeRunner runner(kGood);
+  const Trial earlier = FakeRunner(kGood).Run({test::SmallSettings(), FakeFootage("a")});
+  TrialBook book(runner, {earlier}, [](const auto&) {});
+  EXPECT_EQ(book.Get(test::SmallSettings(), FakeFootage("a")).throughput_fps, 100);
+  EXPECT_EQ(runner.runs, 0);
+  EXPECT_EQ(book.reused(), 1);
+}
+
+TEST(TrialBook, AnEarlierFailureIsTriedAgainOnce) {
+  FakeRunner runner(kCrash);
+  const Trial earlier = FakeRunner(kCrash).Run({test::SmallSettings(), FakeFootage("a")});
+  TrialBook book(runner, {earlier}, [](const auto&) {});
+  book.Get(test::SmallSettings(), FakeFootage("a"));
+  book.Get(test::SmallSettings(), FakeFootage("a"));
+  EXPECT_EQ(runner.runs, 1);
+  EXPECT_EQ(book.trials().size(), 1u) << "the new trial takes the old one's place";
+}
+
+}  // namespace
+}  // namespace kettle

@@ -1,0 +1,151 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/placement/placement.h"
+
+#include "fakes.h"
+
+namespace kettle {
+namespace {
+
+using test::FakeOption;
+
+const Capacity kTwoCores{2, 0.2};
+
+// Families whose presets have the given speed and cores; quality grows by 1 dB a preset.
+FamilyOptions Family(const std::string& name, std::vector<std::pair<double, double>> speed_and_cores,
+                     double best_score) {
+  const auto option = [=](Role role, int preset) {
+    const auto& [fps, cores] = speed_and_cores[static_cast<std::size_t>(preset)];
+    const double heavier = role == Role::kRecording ? 1.1 : 1;
+    return FakeOption(name, FindFamily(name).presets[static_cast<std::size_t>(preset)], fps / heavier, cores * heavier,
+                      best_score - static_cast<double>(speed_and_cores.size()) + preset);
+  };
+  return {name, static_cast<int>(speed_and_cores.size()), option, [](Role, int) { return false; }};
+}
+
+FamilyOptions Cpu() { return Family("x264", {{300, 0.4}, {150, 0.8}, {90, 1.3}, {70, 1.7}}, 14); }
+FamilyOptions Gpu() { return Family("nvenc-h264", {{200, 0.05}, {120, 0.05}, {90, 0.05}, {60, 0.05}}, 12); }
+
+TEST(PredictDemand, AddsWhatBothTake) {
+  Option stream = FakeOption("x264", "fast", 100, 1.0, 10), recording = FakeOption("nvenc-h264", "p4", 120, 0.1, 10);
+  stream.feeding_cores = recording.feeding_cores = 0.05;
+  recording.stand_in_cores = 0.3;
+  const Demand demand = PredictDemand({stream, recording}, kTwoCores);
+  EXPECT_NEAR(demand.cpu_cores, 1.5, 1e-9);
+  EXPECT_NEAR(demand.engine_share, 0.5, 1e-9);
+  EXPECT_TRUE(demand.fits);
+  stream.cpu_cores = 1.2;
+  EXPECT_FALSE(PredictDemand({stream, recording}, kTwoCores).fits) << "above 80 % of two cores";
+  stream.cpu_cores = 0.1;
+  recording.throughput_fps = 70;
+  EXPECT_FALSE(PredictDemand({stream, recording}, kTwoCores).fits) << "above 80 % of the engine";
+}
+
+TEST(PredictDemand, CountsMemoryAndDiskWhereTheyWereMeasured) {
+  Option stream = FakeOption("x264", "fast", 100, 0.5, 10), recording = stream;
+  stream.settings.size = recording.settings.size = {1920, 1080};
+  recording.peak_second_kbps = 80'000;
+  const Demand demand = PredictDemand(stream, recording, kTwoCores);
+  // 2 encodes of 1920 x 1080 x 60 pixels of 1.5 bytes, each moved five times.
+  EXPECT_NEAR(demand.memory_bytes_per_second, 2 * 1920.0 * 1080 * 60 * 1.5 * 5, 1);
+  EXPECT_NEAR(demand.disk_bytes_per_second, 10e6, 1);
+  EXPECT_TRUE(demand.fits) << "neither was measured";
+  EXPECT_TRUE(PredictDemand(stream, recording, {2, 0.2, 3e9, 13e6}).fits);
+  EXPECT_FALSE(PredictDemand(stream, recording, {2, 0.2, 2e9, 13e6}).fits);
+  EXPECT_FALSE(PredictDemand(stream, recording, {2, 0.2, 3e9, 12e6}).fits);
+}
+
+TEST(Lacking, NamesEachThingOfWhichThereIsTooLittle) {
+  Demand demand{.cpu_cores = 1.92, .engine_share = 0.95};
+  demand.disk_bytes_per_second = 30e6;
+  const std::string lacking = Lacking(demand, {2, 0.2, 3e9, 20e6});
+  EXPECT_EQ(lacking, "1.92 of 1.60 cores, 95 of 80 % of the GPU's engine, 0.03 of 0.02 GB/s of the disk");
+  EXPECT_EQ(Lacking({.cpu_cores = 1.5}, {2, 0.2}), "");
+}
+
+TEST(Place, ADriverThatOpensOneEncodeAtOnceGetsOneOnly) {
+  std::vector<FamilyOptions> families = {Family("nvenc-h264", {{400, 0.05}, {300, 0.05}}, 12)};
+  EXPECT_FALSE(Place(families, kTwoCores, true).feasible.empty());
+  families[0].sessions = 1;
+  const Placement placement = Place(families, kTwoCores, true);
+  EXPECT_TRUE(placement.feasible.empty());
+  ASSERT_FALSE(placement.rejected.empty());
+  EXPECT_THAT(placement.rejected[0].why, testing::HasSubstr("only one encode at once"));
+}
+
+TEST(Place, TheBetterLookingStreamGetsItsDeviceToItself) {
+  const Placement placement = Place({Cpu(), Gpu()}, kTwoCores, true);
+  ASSERT_FALSE(placement.feasible.empty());
+  EXPECT_EQ(placement.feasible[0].stream.title(), "x264 veryfast");
+  EXPECT_EQ(placement.feasible[0].recording.title(), "nvenc-h264 p3");
+  EXPECT_TRUE(placement.feasible[0].demand.fits);
+}
+
+TEST(Place, BetweenEqualStreamsTheGameGetsTheCores) {
+  // Four cores: both encodes fit on the CPU, but the recording costs the game nothing on the GPU.
+  const Placement placement = Place({Cpu(), Gpu()}, {4, 0.2}, true);
+  ASSERT_GE(placement.feasible.size(), 2u);
+  EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
+  EXPECT_EQ(placement.feasible[0].recording.device, "gpu");
+  EXPECT_LT(placement.feasible[0].demand.cpu_cores, placement.feasible[1].demand.cpu_cores);
+}
+
+TEST(Place, OneDeviceAloneMakesRoomForBoth) {
+  const Placement placement = Place({Cpu()}, kTwoCores, true);
+  ASSERT_EQ(placement.feasible.size(), 1u);
+  EXPECT_EQ(placement.feasible[0].stream.title(), "x264 superfast") << "with the slower one no recording fits";
+  EXPECT_EQ(placement.feasible[0].recording.title(), "x264 ultrafast");
+}
+
+TEST(Place, SaysWhatDoesNotFit) {
+  const Placement none = Place({Family("x264", {{50, 1.9}, {30, 2}}, 10)}, kTwoCores, true);
+  EXPECT_TRUE(none.feasible.empty());
+  ASSERT_EQ(none.rejected.size(), 1u);
+  EXPECT_THAT(none.rejected[0].why, testing::HasSubstr("50 frames a second"));
+
+  const Placement tight = Place({Family("x264", {{100, 1.2}, {80, 1.5}}, 10)}, kTwoCores, true);
+  EXPECT_TRUE(tight.feasible.empty());
+  ASSERT_EQ(tight.rejected.size(), 1u);
+  EXPECT_TRUE(tight.rejected[0].demand) << "the evidence is missing";
+}
+
+TEST(Place, AFamilyInTroubleDoesNotStopTheOther) {
+  FamilyOptions broken = Gpu();
+  broken.measure = [](Role, int) {
+    Option option = FakeOption("nvenc-h264", "p1", 100, 0, 10);
+    option.trouble = "crashed";
+    return option;
+  };
+  const Placement placement = Place({Cpu(), broken}, kTwoCores, true);
+  ASSERT_FALSE(placement.feasible.empty());
+  EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
+  EXPECT_EQ(placement.rejected[0].why, "crashed");
+}
+
+// A preset that the search never measured was once reported as a measured misfit.
+TEST(Place, WhatWasNotMeasuredIsNotCalledAMisfit) {
+  FamilyOptions cpu = Cpu();
+  const auto usual = cpu.measure;
+  cpu.measure = [usual](Role role, int preset) {
+    Option option = usual(role, preset);
+    if (role == Role::kRecording && preset == 0) option.trouble = "not measured";
+    return option;
+  };
+  const Placement placement = Place({cpu}, kTwoCores, true);
+  ASSERT_EQ(placement.rejected.size(), 1u);
+  EXPECT_EQ(placement.rejected[0].why, "not measured");
+}
+
+TEST(Place, AFasterPresetThatLooksBetterIsTaken) {
+  FamilyOptions odd = Cpu();
+  odd.known = [](Role, int) { return true; };
+  const auto usual = odd.measure;
+  odd.measure = [usual](Role role, int preset) {
+    Option option = usual(role, preset);
+    if (preset == 1) option.score = 20;
+    return option;
+  };
+  EXPECT_EQ(Place({odd, Gpu()}, kTwoCores, true).feasible[0].stream.title(), "x264 superfast");
+}
+
+}  // namespace
+}  // namespace kettle

@@ -1,0 +1,93 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/plan/ladder.h"
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "fakes.h"
+
+namespace kettle {
+namespace {
+
+// Looks fall with the bit rate and the frame rate; smaller pictures look better at low rates; below `slow` lines it
+// hangs.
+class LineRunner final : public TrialRunner {
+ public:
+  int runs = 0;
+  bool fails_at_lower_rate = false;
+  Trial Run(const TrialRequest& request) override {
+    ++runs;
+    Trial trial;
+    trial.settings = request.settings;
+    trial.footage = request.footage.label;
+    trial.footage_key = request.footage.key();
+    const EncodeSettings& s = request.settings;
+    const bool broken = fails_at_lower_rate && s.frame_rate.fps() < 31;
+    trial.status = broken ? WorkerStatus::kFailed : WorkerStatus::kDone;
+    trial.throughput_fps = 200;
+    trial.headroom = 1 - s.frame_rate.fps() / 200;
+    const double db = 3 * std::log2(s.bit_rate.kbps()) - s.size.height / 360.0 - (60 - s.frame_rate.fps()) / 10 - 15;
+    trial.quality = Quality{.frames = 60, .ms_ssim_y = 1 - std::pow(10, -db / 10)};
+    return trial;
+  }
+};
+
+Option Chosen(TrialBook& book) {
+  EncodeSettings settings = test::SmallSettings();
+  settings.size = {1280, 720};
+  settings.frame_rate = {60, 1};
+  settings.bit_rate = settings.maximum_bit_rate = BitRate::FromKbps(4000);
+  return MakeOption({book.Get(settings, test::FakeFootage("hard"))}, true);
+}
+
+TEST(UplinkLadder, LowersTheRateThenTheSizeThenTheFrameRate) {
+  LineRunner runner;
+  TrialBook book(runner, {}, [](const auto&) {});
+  const Option chosen = Chosen(book);
+  const auto ladder = UplinkLadder(chosen, test::FakeFootage("hard"), 0.2, book);
+  ASSERT_EQ(ladder.size(), 4u);
+  EXPECT_EQ(ladder[0].settings.bit_rate, BitRate::FromKbps(3400));
+  EXPECT_EQ(ladder[0].settings.maximum_bit_rate, BitRate::FromKbps(3400));
+  EXPECT_EQ(ladder[0].saves_kbps, 600);
+  EXPECT_NEAR(ladder[0].costs_db, 3 * std::log2(4000.0 / 3400), 0.01);
+  EXPECT_EQ(ladder[1].settings.bit_rate, BitRate::FromKbps(2800));
+  EXPECT_LT(ladder[2].settings.size.height, 720);
+  EXPECT_EQ(ladder[2].settings.bit_rate, BitRate::FromKbps(2800)) << "each step keeps those before it";
+  EXPECT_LT(ladder[2].costs_db, ladder[1].costs_db) << "at the lower rate the smaller picture looks better";
+  EXPECT_EQ(ladder[3].settings.frame_rate, (FrameRate{30, 1}));
+  EXPECT_EQ(runner.runs, 5) << "each measured once";
+}
+
+TEST(UplinkLadder, GoesOnlyWhereDestinationsFollow) {
+  LineRunner runner;
+  TrialBook book(runner, {}, [](const auto&) {});
+  const Option chosen = Chosen(book);
+  const auto ladder =
+      UplinkLadder(chosen, test::FakeFootage("hard"), 0.2, book, {{1280, 720}, {852, 480}}, {{60, 1}, {50, 1}});
+  ASSERT_EQ(ladder.size(), 4u);
+  EXPECT_EQ(ladder[2].settings.size, (FrameSize{852, 480}));
+  EXPECT_EQ(ladder[3].settings.frame_rate, (FrameRate{50, 1}));
+  EXPECT_EQ(UplinkLadder(chosen, test::FakeFootage("hard"), 0.2, book, {{1280, 720}}, {{60, 1}}).size(), 2u)
+      << "nothing smaller or slower is taken";
+}
+
+TEST(UplinkLadder, AStepThatFailsIsLeftOut) {
+  LineRunner runner;
+  runner.fails_at_lower_rate = true;
+  TrialBook book(runner, {}, [](const auto&) {});
+  const Option chosen = Chosen(book);
+  EXPECT_EQ(UplinkLadder(chosen, test::FakeFootage("hard"), 0.2, book).size(), 3u);
+  EXPECT_TRUE(UplinkLadder(chosen, test::FakeFootage("hard"), 0.8, book).empty()) << "none keeps so much pace";
+}
+
+TEST(UplinkLadder, EndsAtTheLeastRate) {
+  LineRunner runner;
+  TrialBook book(runner, {}, [](const auto&) {});
+  Option chosen = Chosen(book);
+  chosen.settings.bit_rate = chosen.settings.maximum_bit_rate = BitRate::FromKbps(250);
+  const auto ladder = UplinkLadder(chosen, test::FakeFootage("hard"), 0.2, book);
+  for (const LadderStep& step : ladder) EXPECT_GE(step.settings.bit_rate.kbps(), 200) << step.what;
+}
+
+}  // namespace
+}  // namespace kettle

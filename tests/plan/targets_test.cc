@@ -1,0 +1,183 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/plan/targets.h"
+
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+using test::Complaint;
+
+Show BasicShow() {
+  Show show;
+  show.source_size = {1920, 1080};
+  show.source_rate = {60, 1};
+  show.stream_bit_rate = BitRate::FromKbps(6000);
+  return show;
+}
+
+Destination Quay() {
+  Destination destination;
+  destination.name = "Quayside";
+  destination.video_bit_rate_max = BitRate::FromKbps(4500);
+  destination.size_max = FrameSize{1280, 720};
+  destination.frame_rate_max = FrameRate{30, 1};
+  destination.keyframe_seconds = 1;
+  return destination;
+}
+
+std::string Why(const Targets& targets, const std::string& choice) {
+  for (const Because& reason : targets.reasons)
+    if (reason.choice == choice) return reason.why;
+  return "";
+}
+
+TEST(Targets, TheShowsWishesComeFirst) {
+  const Targets targets = ChooseTargets(BasicShow());
+  EXPECT_EQ(targets.stream.size, (FrameSize{1920, 1080}));
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6000));
+  EXPECT_EQ(targets.stream.maximum_bit_rate, targets.stream.bit_rate) << "constant bit rate";
+  EXPECT_EQ(targets.stream.keyframe_seconds, 2);
+  EXPECT_EQ(Why(targets, "stream.bit_rate"), "as the show asks");
+}
+
+TEST(Targets, DestinationsLimitWhatTheShowLeavesOpen) {
+  Show show = BasicShow();
+  show.stream_bit_rate.reset();
+  show.destinations = {Quay()};
+  const Targets targets = ChooseTargets(show);
+  EXPECT_EQ(targets.stream.size, (FrameSize{1280, 720}));
+  EXPECT_EQ(targets.stream.frame_rate, (FrameRate{30, 1}));
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(4500));
+  EXPECT_EQ(targets.stream.keyframe_seconds, 1);
+  EXPECT_THAT(Why(targets, "stream.bit_rate"), testing::HasSubstr("Quayside"));
+  EXPECT_EQ(targets.recording.size, (FrameSize{1920, 1080})) << "the recording keeps the source's size";
+  EXPECT_EQ(targets.recording.frame_rate, (FrameRate{60, 1}));
+}
+
+TEST(Targets, TheLineIsNotSpentWhole) {
+  Show show = BasicShow();
+  show.stream_bit_rate.reset();
+  show.line.readings = {BitRate::FromKbps(11800), BitRate::FromKbps(9900)};
+  show.reserve = {{"game", BitRate::FromKbps(300)}};
+  const Targets targets = ChooseTargets(show);
+  ASSERT_TRUE(targets.budget);
+  EXPECT_EQ(targets.stream.bit_rate.kbps(), targets.budget->one_encode_kbps());
+  EXPECT_LT(targets.stream.bit_rate.kbps(), 9900 * 0.9 - 300);
+  EXPECT_THAT(Why(targets, "stream.bit_rate"), testing::HasSubstr("the lowest of 2 readings"));
+}
+
+TEST(Targets, AWishAboveTheLineIsQuestioned) {
+  Show show = BasicShow();
+  show.line.readings = {BitRate::FromKbps(6500)};
+  const Targets targets = ChooseTargets(show);
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6000));
+  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("more than there is room for")));
+}
+
+TEST(LittleForItsSize, TellsOfThePictureThatIsTaken) {
+  EncodeSettings stream = test::SmallSettings();
+  stream.size = {1920, 1080};
+  stream.frame_rate = {60, 1};
+  stream.bit_rate = BitRate::FromKbps(4500);
+  EXPECT_THAT(LittleForItsSize(stream, false).value(),
+              testing::AllOf(testing::HasSubstr("4500 kbit/s is little for 1920x1080 at 60"),
+                             testing::HasSubstr("leave stream.size out")));
+  EXPECT_THAT(LittleForItsSize(stream, true).value(), testing::Not(testing::HasSubstr("stream.size")));
+  stream.size = {960, 540};
+  EXPECT_FALSE(LittleForItsSize(stream, true)) << "with a size that was searched, of that size";
+}
+
+TEST(Targets, TheRecordingHasMoreBitsAndMayBurst) {
+  const Targets targets = ChooseTargets(BasicShow());
+  EXPECT_EQ(targets.recording.bit_rate, BitRate::FromKbps(18000));
+  EXPECT_EQ(targets.recording.rate_control, RateControl::kCappedVariable);
+  EXPECT_GT(targets.recording.maximum_bit_rate, targets.recording.bit_rate);
+}
+
+TEST(Targets, WithoutAnyLimitTheUserMustSay) {
+  Show show = BasicShow();
+  show.stream_bit_rate.reset();
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("stream.bit_rate"));
+  show.line.readings = {BitRate::FromKbps(300)};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("leave nothing"));
+}
+
+RateChoice Found(RateControl kind, double ratio, double highest) {
+  RateControlAnswer answer;
+  answer.sample = {kind, ratio, 2, 3000, {}};
+  answer.highest_kbps = highest;
+  return {{answer}, 6000, 5000, 0.001};
+}
+
+TEST(Targets, TheLinesAnswerSetsTheRateControlAndLowersTheRate) {
+  Targets targets = ChooseTargets(BasicShow());
+  targets.stream.bit_rate = BitRate::FromKbps(5000);
+  ApplyRateChoice(Found(RateControl::kCappedVariable, 1.25, 4000), true, targets);
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(4000));
+  EXPECT_EQ(targets.stream.maximum_bit_rate, BitRate::FromKbps(5000));
+  EXPECT_EQ(targets.stream.rate_control, RateControl::kCappedVariable);
+  EXPECT_EQ(targets.stream.buffer_seconds, 2);
+  EXPECT_THAT(Why(targets, "stream.bit_rate"), testing::HasSubstr("dips"));
+  EXPECT_THAT(Why(targets, "stream.rate_control"), testing::HasSubstr("predicted"));
+}
+
+TEST(Targets, TheLinesAnswerLeavesAWishAndTellsOfAHopelessLine) {
+  Targets targets = ChooseTargets(BasicShow());
+  ApplyRateChoice(Found(RateControl::kConstantBitRate, 1, 4000), false, targets);
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6000)) << "the show asked for it";
+  const EncodeSettings before = targets.stream;
+  ApplyRateChoice(Found(RateControl::kConstantBitRate, 1, 0), true, targets);
+  EXPECT_EQ(targets.stream, before);
+  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("no rate that this line carries")));
+}
+
+TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {
+  Show show = BasicShow();
+  show.stream_bit_rate = BitRate::FromKbps(4000);
+  Destination picky = Quay();
+  picky.sizes = {{1280, 720}, {852, 480}};
+  picky.frame_rates = {{30, 1}};
+  picky.b_frames_max = 1;
+  show.destinations = {picky};
+  const Targets targets = ChooseTargets(show);
+  EXPECT_EQ(targets.sizes, (std::vector<FrameSize>{{1280, 720}, {852, 480}}));
+  EXPECT_EQ(targets.rates, (std::vector<FrameRate>{{30, 1}}));
+  EXPECT_EQ(targets.stream.b_frames, 1);
+  EXPECT_EQ(targets.most_b_frames, 1) << "trying others keeps to it";
+  EXPECT_EQ(Why(targets, "stream.b_frames"), "the most in a row that Quayside takes");
+  EXPECT_EQ(targets.stream.size, (FrameSize{1280, 720}));
+  EXPECT_EQ(targets.taken_sizes, targets.sizes);
+
+  Destination other = Quay();
+  other.name = "Lantern";
+  other.sizes = {{960, 540}, {852, 480}};
+  show.destinations = {picky, other};
+  EXPECT_EQ(ChooseTargets(show).sizes, (std::vector<FrameSize>{{852, 480}})) << "both must take it";
+  other.sizes = {{960, 540}};
+  show.destinations = {picky, other};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }),
+              testing::AllOf(testing::HasSubstr("Lantern takes only these sizes: 960x540"),
+                             testing::HasSubstr("other destinations")));
+  show.destinations = {picky};
+  show.stream_size = FrameSize{960, 540};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("asks for 960x540"));
+  show.stream_size = FrameSize{852, 480};
+  EXPECT_EQ(ChooseTargets(show).sizes, (std::vector<FrameSize>{{852, 480}}));
+  show.stream_size.reset();
+  picky.frame_rates = {{50, 1}};
+  show.destinations = {picky};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("only these frame rates: 50"));
+}
+
+TEST(Targets, ADestinationThatTakesNoH264IsRefused) {
+  Show show = BasicShow();
+  Destination other = Quay();
+  other.video_bit_rate_max.reset();
+  other.codecs = {"av1"};
+  show.destinations = {other};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("H.264"));
+}
+
+}  // namespace
+}  // namespace kettle

@@ -1,0 +1,104 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/question/answer.h"
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+// Trials of a question by formula: quality grows by 6 dB for ten times the bits; each second is a little different.
+class AnswerTest : public testing::Test {
+ protected:
+  AnswerTest() {
+    EncodeSettings base = test::SmallSettings("x264", "veryfast");
+    question_ = {"b-frames", "How many?", "", {{"none", base}, {"some", base}}, {}, base.bit_rate, false};
+    question_.variants[1].settings.b_frames = 2;
+    for (const double kbps : {200, 400, 800}) question_.rates.push_back(BitRate::FromKbps(kbps));
+  }
+
+  // `gain` dB better in every second, give or take `spread`; overshooting the rate by `overshoot`.
+  std::vector<Trial> Trials(double gain, double spread = 0.01, double overshoot = 1, double cores = 1.2) const {
+    std::vector<Trial> trials;
+    for (std::size_t v = 0; v < 2; ++v)
+      for (const BitRate rate : question_.rates)
+        for (const char* footage : {"one", "two"}) {
+          Trial trial;
+          trial.settings = AtRate(question_.variants[v].settings, rate);
+          trial.footage = footage;
+          trial.device = "cpu";
+          trial.status = WorkerStatus::kDone;
+          trial.mean_kbps = rate.kbps() * (v ? overshoot : 1);
+          trial.throughput_fps = 100;
+          for (int i = 0; i < 3; ++i)
+            trial.repeats.push_back({.throughput_fps = 100.0 + i, .cpu_cores = (v ? cores : 1) + 0.001 * i});
+          Summarise(trial);
+          Quality quality;
+          double sum = 0;
+          for (int second = 0; second < 4; ++second) {
+            const double db = 10 + 6 * std::log10(trial.mean_kbps / 200) + 0.3 * second +
+                              (v ? gain + spread * (second % 2 ? 1 : -1) : 0);
+            quality.seconds_ms_ssim_y.push_back(1 - std::pow(10, -db / 10));
+            sum += quality.seconds_ms_ssim_y.back() / 4;
+          }
+          quality.ms_ssim_y = sum;
+          trial.quality = quality;
+          trials.push_back(trial);
+        }
+    return trials;
+  }
+
+  VariantAnswer Second(const std::vector<Trial>& trials) const {
+    return MakeAnswer(question_, {"one", "two"}, trials).variants[1];
+  }
+
+  Question question_;
+};
+
+TEST_F(AnswerTest, AClearGainIsBetterWithItsCost) {
+  const VariantAnswer answer = Second(Trials(0.5));
+  EXPECT_EQ(answer.verdict, Verdict::kBetter);
+  EXPECT_NEAR(answer.gain_db->value, 0.5, 1e-6);
+  EXPECT_LT(*answer.gain_db->interval, 0.05);
+  EXPECT_NEAR(answer.cost_share->value, 0.2, 0.01);
+  // 0.5 dB at 6 dB a decade.
+  EXPECT_NEAR(*answer.bd_rate, std::pow(10, -0.5 / 6) - 1, 0.01);
+  EXPECT_THAT(answer.words, testing::HasSubstr("20 % more cores"));
+}
+
+TEST_F(AnswerTest, AnEncodeThatSpendsMoreGainsNothingByThat) {
+  const VariantAnswer answer = Second(Trials(0, 0.01, 1.2));
+  EXPECT_NEAR(answer.gain_db->value, 0, 0.02);
+  EXPECT_EQ(answer.verdict, Verdict::kSame);
+}
+
+TEST_F(AnswerTest, ALossIsWorseAndASpreadIsUnclear) {
+  EXPECT_EQ(Second(Trials(-0.4)).verdict, Verdict::kWorse);
+  EXPECT_EQ(Second(Trials(0.2, 1.5)).verdict, Verdict::kUnclear);
+  EXPECT_EQ(Second(Trials(0.05, 0.01)).verdict, Verdict::kSame) << "told apart, but not seen";
+}
+
+TEST_F(AnswerTest, AFailedVariantSaysWhy) {
+  std::vector<Trial> trials = Trials(0.5);
+  trials.back().status = WorkerStatus::kCrashed;
+  trials.back().detail = "signal 11";
+  const Answer answer = MakeAnswer(question_, {"one", "two"}, trials);
+  EXPECT_EQ(answer.variants[1].verdict, Verdict::kFailed);
+  EXPECT_THAT(answer.variants[1].words, testing::HasSubstr("signal 11"));
+  trials.pop_back();
+  EXPECT_THAT(MakeAnswer(question_, {"one", "two"}, trials).variants[1].words, testing::HasSubstr("no time was left"));
+}
+
+TEST_F(AnswerTest, TheAnswerNamesTheBest) {
+  EXPECT_THAT(MakeAnswer(question_, {"one", "two"}, Trials(0.5)).words, testing::StartsWith("some: better by 0.50 dB"));
+  EXPECT_THAT(MakeAnswer(question_, {"one", "two"}, Trials(0.0)).words,
+              testing::HasSubstr("nothing is clearly better"));
+  const nlohmann::json json = MakeAnswer(question_, {"one", "two"}, Trials(0.5));
+  EXPECT_EQ(json["variants"][1]["verdict"], "better");
+  EXPECT_EQ(json["variants"][1]["curves_by_footage"]["one"].size(), 3u);
+}
+
+}  // namespace
+}  // namespace kettle

@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/search/candidates.h"
+
+#include "support.h"
+
+namespace kettle {
+namespace {
+
+std::vector<std::string> Names(const auto& values) {
+  std::vector<std::string> names;
+  for (const auto& value : values) names.push_back(value.str());
+  return names;
+}
+
+TEST(CandidateSizes, GoDownInEvenStepsWithTheUsualOnesBetween) {
+  EXPECT_THAT(Names(CandidateSizes({1920, 1080})), testing::ElementsAre("1920x1080", "1728x972", "1600x900", "1536x864",
+                                                                        "1344x756", "1280x720", "1152x648", "960x540"));
+}
+
+TEST(CandidateSizes, KeepShapeAndEvenSides) {
+  for (const FrameSize source : {FrameSize{1280, 720}, {2560, 1080}, {1080, 1920}, {854, 480}, {66, 64}}) {
+    const auto sizes = CandidateSizes(source);
+    EXPECT_EQ(sizes.front(), source);
+    for (const FrameSize size : sizes) {
+      EXPECT_EQ(size.width % 2 + size.height % 2, 0) << size.str();
+      EXPECT_LE(size.height, source.height);
+      EXPECT_GE(size.height * 2 + 2, source.height);
+      EXPECT_NEAR(static_cast<double>(size.width) / size.height, static_cast<double>(source.width) / source.height,
+                  0.02 * source.width / source.height)
+          << size.str();
+    }
+  }
+}
+
+TEST(CandidateRates, AreTheUsualOnesBelow) {
+  EXPECT_THAT(Names(CandidateRates({60, 1})), testing::ElementsAre("60", "50", "48", "30", "25"));
+  EXPECT_THAT(Names(CandidateRates({30, 1})), testing::ElementsAre("30", "25"));
+  EXPECT_THAT(Names(CandidateRates({144, 1})), testing::ElementsAre("144", "60", "50", "48", "30", "25"));
+  EXPECT_THAT(Names(CandidateRates({20, 1})), testing::ElementsAre("20"));
+}
+
+TEST(CandidateRates, OfNtscAreItsKin) {
+  EXPECT_THAT(Names(CandidateRates({60000, 1001})), testing::ElementsAre("60000/1001", "50", "48", "30000/1001", "25"));
+}
+
+}  // namespace
+}  // namespace kettle

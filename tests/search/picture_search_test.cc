@@ -1,0 +1,244 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/search/picture_search.h"
+
+#include <cmath>
+#include <random>
+#include <set>
+
+#include "fakes.h"
+#include "kettle/search/candidates.h"
+#include "kettle/search/exhaustive.h"
+
+namespace kettle {
+namespace {
+
+// A machine on which speed falls with pixels and presets, and quality has one peak over size and over frame rate.
+class PictureRunner final : public TrialRunner {
+ public:
+  explicit PictureRunner(unsigned seed) : random_(seed) {
+    speed_ = Uniform(2e6, 60e6);
+    best_lines_ = Uniform(400, 1000);
+    steep_ = Uniform(1, 5);
+    per_rate_ = Uniform(-0.06, 0.06);
+    fall_ = Uniform(1.2, 2.0);
+  }
+
+  Trial Run(const TrialRequest& request) override {
+    const EncodeSettings& s = request.settings;
+    const EncoderFamily& family = FindFamily(s.encoder);
+    const auto preset = std::find(family.presets.begin(), family.presets.end(), s.preset) - family.presets.begin();
+    const bool cpu = s.encoder == "x264", easy = request.footage.label == "easy";
+    Trial trial;
+    trial.settings = s;
+    trial.footage = request.footage.label;
+    trial.footage_key = request.footage.key();
+    trial.device = Name(family.device);
+    trial.status = WorkerStatus::kDone;
+    trial.throughput_fps = speed_ * (cpu ? 1 : 2) * (easy ? 1.3 : 1) / static_cast<double>(s.size.pixels()) /
+                           std::pow(cpu ? fall_ : 1.15, preset);
+    trial.headroom = 1 - s.frame_rate.fps() / trial.throughput_fps;
+    const double lines = std::log2(s.size.height / best_lines_);
+    const double db = 14 - steep_ * lines * lines + per_rate_ * (s.frame_rate.fps() - 60) +
+                      0.25 * static_cast<double>(preset) + (cpu ? 0.3 : 0) + (easy ? 2 : 0);
+    trial.quality = Quality{.frames = 60, .ms_ssim_y = 1 - std::pow(10, -db / 10)};
+    trial.timing.encoding = 60 / trial.throughput_fps;
+    return trial;
+  }
+
+ private:
+  double Uniform(double low, double high) { return std::uniform_real_distribution<>(low, high)(random_); }
+  std::mt19937 random_;
+  double speed_, best_lines_, steep_, per_rate_, fall_;
+};
+
+SearchSpace Space() {
+  return {test::SmallSettings(), CandidateSizes({1280, 720}), CandidateRates({60, 1}), {"x264", "nvenc-h264"}};
+}
+
+TEST(SearchPicture, FindsWhatTheGridFindsWithAFractionOfTheEncoding) {
+  int found = 0, missed = 0;
+  for (unsigned seed = 1; seed <= 150; ++seed) {
+    PictureRunner runner(seed);
+    TrialBook book(runner, {}, [](const auto&) {});
+    const auto check = CheckAgainstGrid(Space(), {test::FakeFootage("easy"), test::FakeFootage("hard")}, 0.2, book);
+    EXPECT_EQ(check.grid_best.has_value(), check.search_best.has_value()) << "seed " << seed;
+    if (!check.grid_best) continue;
+    ++found;
+    missed += check.loss_db() > 0.1;
+    EXPECT_LE(check.loss_db(), 0.5) << "seed " << seed;
+    EXPECT_LE(check.encode_share(), 0.12) << "seed " << seed;
+    EXPECT_LT(check.search_trials, check.grid_trials / 5) << "seed " << seed;
+  }
+  EXPECT_GT(found, 100);
+  EXPECT_LE(missed, found / 30) << "where the choice of size hangs on that of the frame rate";
+}
+
+TEST(SearchPicture, GivesTheBestFirstAndWhatDoesNotKeepPaceLast) {
+  PictureRunner runner(7);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+  const auto tried = SearchPicture(Space(), options);
+  ASSERT_GT(tried.size(), 3u);
+  for (std::size_t i = 1; i < tried.size(); ++i) {
+    if (!tried[i].best) continue;
+    ASSERT_TRUE(tried[i - 1].best) << "an empty one stands before it";
+    EXPECT_GE(tried[i - 1].best->score, tried[i].best->score);
+  }
+  EXPECT_TRUE(tried.front().best->measured);
+  // What was given up for its looks keeps pace all the same: a smaller picture than the best is no harder.
+  for (const TriedPicture& picture : tried)
+    if (picture.size.pixels() <= tried.front().size.pixels() && picture.rate.fps() <= tried.front().rate.fps()) {
+      EXPECT_TRUE(picture.best) << picture.size.str() << " at " << picture.rate.str();
+    }
+}
+
+// Remembers every trial of a made-up machine.
+class WatchedRunner final : public TrialRunner {
+ public:
+  explicit WatchedRunner(unsigned seed) : machine_(seed) {}
+  Trial Run(const TrialRequest& request) override {
+    seen.push_back(machine_.Run(request));
+    return seen.back();
+  }
+  std::vector<Trial> seen;
+
+ private:
+  PictureRunner machine_;
+};
+
+// Everything keeps pace and presets look alike; the GPU's pictures look so much worse than the CPU's.
+class TwoEncodersRunner final : public TrialRunner {
+ public:
+  explicit TwoEncodersRunner(double behind_db) : behind_db_(behind_db) {}
+  Trial Run(const TrialRequest& request) override {
+    const EncodeSettings& s = request.settings;
+    const bool cpu = s.encoder == "x264";
+    if (!cpu) gpu_pictures.insert(s.size.str() + " " + s.frame_rate.str());
+    Trial trial;
+    trial.settings = s;
+    trial.footage = request.footage.label;
+    trial.footage_key = request.footage.key();
+    trial.status = WorkerStatus::kDone;
+    trial.throughput_fps = 1000;
+    trial.headroom = 1 - s.frame_rate.fps() / 1000;
+    const double db =
+        14 - 3 * std::abs(std::log2(s.size.height / 540.0)) - (60 - s.frame_rate.fps()) / 20 - (cpu ? 0 : behind_db_);
+    trial.quality = Quality{.frames = 60, .ms_ssim_y = 1 - std::pow(10, -db / 10)};
+    return trial;
+  }
+  std::set<std::string> gpu_pictures;
+
+ private:
+  double behind_db_;
+};
+
+// Which pictures a machine was asked for.
+class WatchedPictures final : public TrialRunner {
+ public:
+  explicit WatchedPictures(TrialRunner& machine) : machine_(machine) {}
+  Trial Run(const TrialRequest& request) override {
+    seen.insert(request.settings.size.str() + " " + request.settings.frame_rate.str());
+    return machine_.Run(request);
+  }
+  std::set<std::string> seen;
+
+ private:
+  TrialRunner& machine_;
+};
+
+TEST(SearchPicture, AnEncoderThatIsFarBehindIsLeftAfterTwoPictures) {
+  const auto looked_at = [](double behind_db) {
+    TwoEncodersRunner runner(behind_db);
+    TrialBook book(runner, {}, [](const auto&) {});
+    OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+    EXPECT_EQ(SearchPicture(Space(), options).front().size, (FrameSize{960, 540}));
+    return runner.gpu_pictures.size();
+  };
+  EXPECT_EQ(looked_at(4), 2u);
+  EXPECT_GT(looked_at(0.5), 5u) << "one that may win elsewhere is tried on";
+}
+
+TEST(SearchPicture, APresetKnownToBeTooSlowIsNotTriedAtASmallerPicture) {
+  for (unsigned seed = 1; seed <= 20; ++seed) {
+    WatchedRunner runner(seed);
+    TrialBook book(runner, {}, [](const auto&) {});
+    OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+    SearchPicture(Space(), options);
+    for (std::size_t late = 0; late < runner.seen.size(); ++late)
+      for (std::size_t early = 0; early < late; ++early) {
+        const Trial &a = runner.seen[early], &b = runner.seen[late];
+        if (a.settings.encoder != b.settings.encoder || a.settings.preset != b.settings.preset ||
+            a.settings.size.pixels() < b.settings.size.pixels())
+          continue;
+        const double pixels =
+            static_cast<double>(a.settings.size.pixels()) / static_cast<double>(b.settings.size.pixels());
+        EXPECT_GE(a.throughput_fps * pixels * 1.15, b.settings.frame_rate.fps() / 0.8 * 0.999)
+            << "seed " << seed << ": " << b.settings.preset << " at " << b.settings.size.str();
+      }
+  }
+}
+
+// The grid once asked cards for the B-frames that a destination takes; most refuse, and the grid looked cheap.
+TEST(CheckAgainstGrid, AsksNoGpuForBFrames) {
+  WatchedRunner runner(3);
+  TrialBook book(runner, {}, [](const auto&) {});
+  SearchSpace space = Space();
+  space.target.b_frames = 2;
+  const GridCheck check = CheckAgainstGrid(space, {test::FakeFootage("hard")}, 0.2, book);
+  EXPECT_EQ(static_cast<int>(runner.seen.size()), check.grid_trials) << "the search asks for nothing else";
+  for (const Trial& trial : runner.seen)
+    EXPECT_EQ(trial.settings.b_frames.value_or(0), trial.settings.encoder == "x264" ? 2 : 0);
+}
+
+// Steps along the sizes change the same at each frame rate: what one rate has shown need not be tried at the others.
+TEST(SearchPicture, ARivalIsNotTriedAtSizesThatCannotHelpIt) {
+  TwoEncodersRunner runner(4);
+  WatchedPictures pictures(runner);
+  TrialBook book(pictures, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+  EXPECT_EQ(SearchPicture(Space(), options).front().size, (FrameSize{960, 540}));
+  EXPECT_EQ(pictures.seen.count("1280x720 60"), 1u);
+  EXPECT_EQ(pictures.seen.count("960x540 50"), 1u) << "every frame rate at the best size";
+  EXPECT_LT(pictures.seen.size(), 12u) << "of " << Space().sizes.size() * Space().rates.size();
+}
+
+TEST(SearchPicture, OnePictureIsOnlyAWalk) {
+  PictureRunner runner(3);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+  SearchSpace space = Space();
+  space.sizes.resize(1);
+  space.rates.resize(1);
+  EXPECT_EQ(SearchPicture(space, options).size(), 1u);
+  EXPECT_LE(options.trials(), 10);
+}
+
+TEST(OptionBook, StopsWhereAnOptionIsOfNoUse) {
+  PictureRunner runner(7);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("easy"), test::FakeFootage("hard")}, 0.2);
+  EncodeSettings settings = test::SmallSettings("x264", "ultrafast");
+  settings.size = {320, 180};
+  settings.frame_rate = {30, 1};
+  const Option hopeless = options.Measure(settings, 90);
+  EXPECT_EQ(options.trials(), 1) << "it looks worse on the first footage already";
+  EXPECT_FALSE(hopeless.measured);
+  EXPECT_TRUE(options.Known(settings));
+  const Option whole = options.Measure(settings, -1);
+  EXPECT_TRUE(whole.measured);
+  EXPECT_EQ(options.trials(), 2);
+  EXPECT_EQ(whole.clips.size(), 2u);
+  EXPECT_EQ(options.Measure(settings, -1).score, whole.score);
+  EXPECT_EQ(options.trials(), 2) << "asked again, it costs nothing";
+}
+
+TEST(OptionBook, KeepsToItsLimit) {
+  PictureRunner runner(7);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2, 1);
+  options.Measure(test::SmallSettings("x264", "ultrafast"));
+  EXPECT_THAT(options.Measure(test::SmallSettings("x264", "fast")).trouble, testing::HasSubstr("not measured"));
+}
+
+}  // namespace
+}  // namespace kettle
