@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The figure "capacity": what the chosen encodes, the game and the rest take of each part of the machine.
 #pragma once
 
 #include <filesystem>

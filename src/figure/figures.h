@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Figures of bench and plan: speed against quality, the proof run's frames, a long run's speed.
 #pragma once
 
 #include <filesystem>

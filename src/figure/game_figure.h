@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The figure "game": the game's own frame rate before, beside and after the encodes.
 #pragma once
 
 #include <filesystem>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Figures of quality: against bit rate for a question's variants, by size and frame rate for a plan.
 #pragma once
 
 #include <filesystem>

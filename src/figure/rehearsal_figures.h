@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The figures of a rehearsal: each second of it, cause by cause.
 #pragma once
 
 #include <filesystem>

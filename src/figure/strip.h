@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The figure "strip": the worst second of an encode beside its source, picture by picture.
 #pragma once
 
 #include <filesystem>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The settings card: a plan in plain text.
 #pragma once
 
 #include <string>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Trials as CSV.
 #pragma once
 
 #include <string>

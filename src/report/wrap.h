@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Breaks text at a width.
 #pragma once
 
 #include <cstddef>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The sound devices that the kernel knows (ALSA's files under /proc).
 #pragma once
 
 #include <filesystem>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The displays that are connected, from their EDID blocks.
 #pragma once
 
 #include <cstdint>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// A pixel font for the letters that scenes draw.
 #pragma once
 
 #include <array>

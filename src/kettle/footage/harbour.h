@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The scene "harbour": a screen of tables and text between two races.
 #pragma once
 
 #include <cstdint>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Noise and patterns that scenes are painted with.
 #pragma once
 
 #include <array>

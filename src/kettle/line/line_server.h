@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// A line as a server of bytes: when what was sent has gone out.
 #pragma once
 
 #include <cstddef>

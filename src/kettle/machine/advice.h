@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// What survey advises: settings of the machine that cost frames and can be changed.
 #pragma once
 
 #include <string>

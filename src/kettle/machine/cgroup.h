@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Limits that a control group sets to this process (Linux cgroups, v1 and v2).
 #pragma once
 
 #include <cstdint>

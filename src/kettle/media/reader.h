@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Decodes the pictures of a media file, by libavformat and libavcodec.
 #pragma once
 
 #include <filesystem>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Scales and converts pictures, by libswscale.
 #pragma once
 
 #include "kettle/media/libav.h"

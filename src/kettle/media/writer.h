@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Writes one encoder's packets to a media file.
 #pragma once
 
 #include <filesystem>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Finds the slowest preset that keeps pace with few trials.
 #pragma once
 
 #include <functional>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Options by their settings: measures each one once.
 #pragma once
 
 #include <set>

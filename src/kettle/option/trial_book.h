@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Trials by their settings: runs each one once, and keeps them all.
 #pragma once
 
 #include <functional>

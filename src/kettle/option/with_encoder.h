@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The same settings with another encoder, as far as it takes them.
 #pragma once
 
 #include <string>

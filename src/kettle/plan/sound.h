@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The sound that a plan gives to stream and recording.
 #pragma once
 
 #include <vector>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// A whole run in real time: one source, several encodes at once, counted frame by frame.
 #pragma once
 
 #include <functional>

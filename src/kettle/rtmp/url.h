@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Addresses of ingests: rtmp, rtmps and srt, without their secrets.
 #pragma once
 
 #include <string>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Feeds one encoder with mapped footage.
 #pragma once
 
 #include <vector>

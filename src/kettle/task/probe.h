@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Does an encoder work here, and how far does it go?
 #pragma once
 
 #include "kettle/task/tasks.h"

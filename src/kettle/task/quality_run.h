@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Compares an encoded file with its source, picture by picture.
 #pragma once
 
 #include <functional>

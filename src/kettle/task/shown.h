@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The pictures of a file as a viewer sees them: each until the next one is due.
 #pragma once
 
 #include <filesystem>

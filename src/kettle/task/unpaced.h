@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Encodes as fast as the encoder goes: for some seconds, or for long.
 #pragma once
 
 #include <functional>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Whether an encode slows down over a long run.
 #pragma once
 
 #include <string>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Digests that name what was measured on what.
 #pragma once
 
 #include <string>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The rate at which to fill a line whose own rate is unknown.
 #pragma once
 
 #include <algorithm>

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// Lets a worker load the stand-in GPU's driver libraries before the codec library looks for the real ones.
 #pragma once
 
 #include <filesystem>

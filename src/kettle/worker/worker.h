@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+// The child's side of a worker process: one task in, progress and a result out.
 #pragma once
 
 #include <filesystem>
