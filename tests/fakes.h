@@ -39,7 +39,7 @@ class FakeRunner final : public TrialRunner {
     trial.device = Name(family.device);
     if (figures.throughput_fps <= 0) {
       trial.status = WorkerStatus::kCrashed;
-      trial.detail = "it was ended by signal 11";
+      trial.detail = "crashed with signal 11";
       return trial;
     }
     trial.status = WorkerStatus::kDone;

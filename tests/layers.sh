@@ -9,7 +9,7 @@ complain() { echo "layers: $*"; bad=1; }
 declare -A may=(
   [units]="" [device]="units" [machine]="units device" [load]="units machine" [store]="units" [process]="units"
   [media]="units" [footage]="units store media" [encoders]="units device media" [quality]="units media"
-  [realtime]="units media footage encoders" [worker]="units store media"
+  [realtime]="units media footage encoders" [worker]="units store process media"
   [task]="units device machine store media footage encoders quality realtime worker"
   [trial]="units machine store footage encoders realtime worker task" [rtmp]="units" [srt]="units" [line]="units"
   [uplink]="units media encoders rtmp srt line"

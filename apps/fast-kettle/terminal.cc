@@ -11,10 +11,13 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/store/json_text.h"
+#include "report/wrap.h"
 
 namespace kettle::app {
 
 namespace {
+
+constexpr std::size_t kHeadlineColumns = 100;
 
 bool NoColour() {
   const char* value = std::getenv("NO_COLOR");
@@ -43,6 +46,16 @@ std::string Paint(const std::string& text, Tone tone) {
   static const bool colour = isatty(STDOUT_FILENO) && !NoColour();
   if (!colour || tone == Tone::kPlain) return text;
   return fmt::format("\x1b[{}m{}\x1b[0m", Code(tone), text);
+}
+
+void PrintHeadline(const Headline& headline) {
+  fmt::print("{}\n\n", Paint(Wrap(headline.sentence, 0, 0, kHeadlineColumns), headline.tone));
+}
+
+void PrintClosing(const Headline& headline) {
+  if (isatty(STDOUT_FILENO))
+    fmt::print("\n{}\n", Paint(Wrap(headline.sentence, 0, 0, kHeadlineColumns), headline.tone));
+  if (!headline.next.empty()) fmt::print("Next: {}\n", headline.next);
 }
 
 void PrintJson(const nlohmann::json& json) { fmt::print("{}\n", JsonText(json, 2)); }

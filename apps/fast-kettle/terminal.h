@@ -14,6 +14,17 @@ enum class Tone { kPlain, kGood, kBad, kDim, kStrong };
 // `text` in colour if standard output is a terminal and NO_COLOR is not set.
 std::string Paint(const std::string& text, Tone tone);
 
+// What the user wanted to know, in a sentence, and the command that comes next.
+struct Headline {
+  std::string sentence;
+  Tone tone = Tone::kStrong;
+  std::string next;  // "fast-kettle ..."; empty: nothing
+};
+// The sentence, before the tables.
+void PrintHeadline(const Headline& headline);
+// After the tables: what comes next; in a terminal, where tables scroll it away, the sentence once more.
+void PrintClosing(const Headline& headline);
+
 // On standard output: the same facts as a file of results holds.
 void PrintJson(const nlohmann::json& json);
 

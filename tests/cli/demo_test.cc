@@ -12,7 +12,7 @@ TEST_F(DemoTest, WithTheStandIn) {
   const auto ran = Run("demo --stand-in-gpu modest --proof-seconds 2 --out out");
   ASSERT_THAT(ran.code, testing::AnyOf(0, 1)) << ran.err;
   EXPECT_EQ(ran.complaint(), "");
-  EXPECT_THAT(ran.out, testing::AllOf(testing::HasSubstr("Settings card"), testing::HasSubstr("SIMULATED")));
+  EXPECT_THAT(ran.out, testing::AllOf(testing::HasSubstr("settings card"), testing::HasSubstr("SIMULATED")));
   const nlohmann::json plan = Json("out/plan.json");
   EXPECT_EQ(plan["simulated"], true);
   EXPECT_EQ(plan["stream"].is_object(), plan["verdict"] != "overload") << "a tight plan is one too, with exit code 1";
@@ -22,7 +22,7 @@ TEST_F(DemoTest, WithTheStandIn) {
        {"survey.json", "bench.json", "bench.csv", "card.txt", "speed-quality.svg", "speed-quality.png"})
     EXPECT_TRUE(std::filesystem::exists(path(std::string("out/") + file))) << file;
   if (plan["verdict"] == "overload") {
-    EXPECT_THAT(Get(path("out/card.txt")), testing::HasSubstr("Nearest thing that would"));
+    EXPECT_THAT(Get(path("out/card.txt")), testing::HasSubstr("Nearest settings that would"));
   }
 }
 

@@ -112,7 +112,7 @@ TEST_F(PictureTest, ThePlanSearchesSizesAndItsSearchCanBeChecked) {
   const nlohmann::json& check = plan["exhaustive"];
   EXPECT_LT(check["search_trials"], check["grid_trials"]);
   EXPECT_LE(check["loss_db"], 0.5);
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("The whole grid"), HasSubstr("Sizes and frame rates tried")));
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("The whole grid"), HasSubstr("Sizes and frame rates measured")));
   for (const char* figure : {"pictures.png", "worst-second.png"})
     EXPECT_GT(std::filesystem::file_size(path(std::string("out/") + figure)), 1000u) << figure;
 }

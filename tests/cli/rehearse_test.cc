@@ -57,7 +57,7 @@ TEST_F(RehearseTest, TheStreamGoesBeforeTheGameIfThePlanSaysSo) {
   Put("other.json", plan.dump());
   const auto ran = Run("rehearse other.json --seconds 2 --out out --quiet");
   ASSERT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
-  EXPECT_THAT(ran.out, HasSubstr("The stream goes before the game"));
+  EXPECT_THAT(ran.out, HasSubstr("The stream has priority over the game"));
   EXPECT_THAT(Json("out/rehearsal.json")["stream"]["niceness"].get<int>(), AnyOf(StreamNiceness(First::kStream), 0))
       << "0 where this user may not";
 }

@@ -212,12 +212,10 @@ TEST_F(ResultsTest, SoakTellsTheDrift) {
 
 // Each kind of fault in a driver: the trial it strikes says so, the others are whole.
 TEST_F(ResultsTest, AFaultCostsOneTrialAndIsNamed) {
-  const std::tuple<const char*, const char*, const char*> faults[] = {{"refuse", "failed", "refused a frame"},
-                                                                      {"crash", "crashed", "signal 11"},
-                                                                      {"hang", "timed out", "hung"},
-                                                                      {"slow", "done", "slowed down"},
-                                                                      {"wrong", "wrong output", "does not show"},
-                                                                      {"lost", "failed", "GPU was lost"}};
+  const std::tuple<const char*, const char*, const char*> faults[] = {
+      {"refuse", "failed", "refused a frame"},    {"crash", "crashed", "signal 11"},
+      {"hang", "timed out", "no answer for"},     {"slow", "done", "slowed down"},
+      {"wrong", "wrong output", "does not show"}, {"lost", "failed", "GPU was lost"}};
   for (const auto& [kind, status, words] : faults) {
     SCOPED_TRACE(kind);
     // Sessions: one to open what was asked, then two for each trial.
@@ -289,7 +287,7 @@ TEST_F(ResultsTest, NothingHoldsIsExitCodeOne) {
   const auto ran =
       Run("plan --show show.toml --source-size 1280x720 --frame-rate 480 --headroom 0.9 --footage-seconds 1 --out out");
   EXPECT_EQ(ran.code, 1) << ran.err << ran.out;
-  EXPECT_THAT(ran.out, testing::HasSubstr("Nearest thing that would"));
+  EXPECT_THAT(ran.out, testing::HasSubstr("Nearest settings that would"));
   ExpectValid("plan");
   EXPECT_TRUE(Json("out/plan.json")["stream"].is_null());
 }

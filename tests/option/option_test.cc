@@ -33,11 +33,11 @@ TEST(Option, TakesTheWorstOfAllFootage) {
 TEST(Option, OneFailureIsTroubleForTheWhole) {
   Trial hung = TrialWith(0, 0, 0);
   hung.status = WorkerStatus::kTimedOut;
-  hung.detail = "it hung";
+  hung.detail = "no answer for 15 s; stopped";
   const Option option = MakeOption({TrialWith(100, 0.5, 0.98), hung}, true);
   EXPECT_FALSE(option.measured);
   EXPECT_FALSE(option.keeps_pace(0));
-  EXPECT_EQ(option.trouble, "timed out: it hung");
+  EXPECT_EQ(option.trouble, "timed out: no answer for 15 s; stopped");
 }
 
 TEST(Option, AllFailedHasNoSpeed) {

@@ -24,7 +24,7 @@ TEST(ChooseSound, KeepsToTheTightestDestination) {
   EXPECT_EQ(Chosen({320}, {}).audio.kbps(), 160);
   const Targets tight = Chosen({320, 128, std::nullopt}, {});
   EXPECT_EQ(tight.audio.kbps(), 128);
-  EXPECT_THAT(tight.reasons.front().why, testing::HasSubstr("the usual 160 kbit/s is too much"));
+  EXPECT_THAT(tight.reasons.front().why, testing::HasSubstr("less than the usual 160 kbit/s"));
 }
 
 TEST(ChooseSound, WarnsOfACardThatRunsAtAnotherRate) {

@@ -38,7 +38,7 @@ TEST(Targets, TheShowsWishesComeFirst) {
   EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6000));
   EXPECT_EQ(targets.stream.maximum_bit_rate, targets.stream.bit_rate) << "constant bit rate";
   EXPECT_EQ(targets.stream.keyframe_seconds, 2);
-  EXPECT_EQ(Why(targets, "stream.bit_rate"), "as the show asks");
+  EXPECT_EQ(Why(targets, "stream.bit_rate"), "set in the show");
 }
 
 TEST(Targets, DestinationsLimitWhatTheShowLeavesOpen) {
@@ -72,7 +72,7 @@ TEST(Targets, AWishAboveTheLineIsQuestioned) {
   show.line.readings = {BitRate::FromKbps(6500)};
   const Targets targets = ChooseTargets(show);
   EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6000));
-  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("more than there is room for")));
+  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("more than your uplink has room for")));
 }
 
 TEST(LittleForItsSize, TellsOfThePictureThatIsTaken) {
@@ -81,7 +81,7 @@ TEST(LittleForItsSize, TellsOfThePictureThatIsTaken) {
   stream.frame_rate = {60, 1};
   stream.bit_rate = BitRate::FromKbps(4500);
   EXPECT_THAT(LittleForItsSize(stream, false).value(),
-              testing::AllOf(testing::HasSubstr("4500 kbit/s is little for 1920x1080 at 60"),
+              testing::AllOf(testing::HasSubstr("4500 kbit/s is low for 1920x1080 at 60"),
                              testing::HasSubstr("leave stream.size out")));
   EXPECT_THAT(LittleForItsSize(stream, true).value(), testing::Not(testing::HasSubstr("stream.size")));
   stream.size = {960, 540};
@@ -100,7 +100,7 @@ TEST(Targets, WithoutAnyLimitTheUserMustSay) {
   show.stream_bit_rate.reset();
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("stream.bit_rate"));
   show.line.readings = {BitRate::FromKbps(300)};
-  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("leave nothing"));
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("leave too little"));
 }
 
 RateChoice Found(RateControl kind, double ratio, double highest) {
@@ -129,7 +129,7 @@ TEST(Targets, TheLinesAnswerLeavesAWishAndTellsOfAHopelessLine) {
   const EncodeSettings before = targets.stream;
   ApplyRateChoice(Found(RateControl::kConstantBitRate, 1, 0), true, targets);
   EXPECT_EQ(targets.stream, before);
-  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("no rate that this line carries")));
+  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("no rate control gets through this uplink")));
 }
 
 TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {
@@ -145,7 +145,7 @@ TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {
   EXPECT_EQ(targets.rates, (std::vector<FrameRate>{{30, 1}}));
   EXPECT_EQ(targets.stream.b_frames, 1);
   EXPECT_EQ(targets.most_b_frames, 1) << "trying others keeps to it";
-  EXPECT_EQ(Why(targets, "stream.b_frames"), "the most in a row that Quayside takes");
+  EXPECT_EQ(Why(targets, "stream.b_frames"), "Quayside accepts no more consecutive B-frames");
   EXPECT_EQ(targets.stream.size, (FrameSize{1280, 720}));
   EXPECT_EQ(targets.taken_sizes, targets.sizes);
 
@@ -157,7 +157,7 @@ TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {
   other.sizes = {{960, 540}};
   show.destinations = {picky, other};
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }),
-              testing::AllOf(testing::HasSubstr("Lantern takes only these sizes: 960x540"),
+              testing::AllOf(testing::HasSubstr("Lantern accepts only these sizes: 960x540"),
                              testing::HasSubstr("other destinations")));
   show.destinations = {picky};
   show.stream_size = FrameSize{960, 540};

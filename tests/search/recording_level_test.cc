@@ -91,7 +91,7 @@ TEST_F(SettledPlanTest, TheRecordingGetsTheLevelAndTheReasonTellsWhatWasTried) {
   const nlohmann::json json = plan;
   EXPECT_EQ(json["recording_level"]["level"], 25);
   EXPECT_EQ(json["recording"]["quality_level"], 25);
-  EXPECT_THAT(json["because"].dump(), testing::HasSubstr("shall look like 19.9 dB MS-SSIM (23: 20.8 dB"));
+  EXPECT_THAT(json["because"].dump(), testing::HasSubstr("a goal of 19.9 dB MS-SSIM (measured: level 23 20.8 dB"));
 }
 
 TEST_F(SettledPlanTest, ARuleStandsInWhereTheLevelDoesNotHold) {
@@ -101,7 +101,7 @@ TEST_F(SettledPlanTest, ARuleStandsInWhereTheLevelDoesNotHold) {
   ASSERT_TRUE(plan.chosen);
   EXPECT_EQ(plan.chosen->recording.settings.rate_control, RateControl::kCappedVariable);
   ASSERT_FALSE(plan.targets.warnings.empty());
-  EXPECT_THAT(plan.targets.warnings.back(), testing::HasSubstr("with no preset of x264"));
+  EXPECT_THAT(plan.targets.warnings.back(), testing::HasSubstr("no preset of x264 keeps pace"));
 }
 
 }  // namespace

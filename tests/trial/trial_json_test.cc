@@ -36,11 +36,11 @@ TEST(TrialJson, AFailedTrialHasNoFigures) {
   Trial trial;
   trial.settings = test::SmallSettings();
   trial.status = WorkerStatus::kTimedOut;
-  trial.detail = "it hung";
+  trial.detail = "no answer for 15 s";
   const nlohmann::json json = trial;
   EXPECT_FALSE(json.contains("throughput_fps"));
   EXPECT_EQ(json.get<Trial>().status, WorkerStatus::kTimedOut);
-  EXPECT_EQ(json.get<Trial>().detail, "it hung");
+  EXPECT_EQ(json.get<Trial>().detail, "no answer for 15 s");
 }
 
 }  // namespace

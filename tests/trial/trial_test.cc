@@ -51,10 +51,10 @@ TEST(Trial, DisturbedRepeatsDoNotCountIfThereAreOthers) {
 TEST(Trial, AFailureInAnyRepeatIsTheTrials) {
   Trial trial = Measured(100), crash = Measured(100);
   crash.status = WorkerStatus::kCrashed;
-  crash.detail = "it was ended by signal 11";
+  crash.detail = "crashed with signal 11";
   AddRepeat(trial, crash);
   EXPECT_EQ(trial.status, WorkerStatus::kCrashed);
-  EXPECT_EQ(trial.detail, "in repeat 2: it was ended by signal 11");
+  EXPECT_EQ(trial.detail, "in repeat 2: crashed with signal 11");
 }
 
 TEST(Trial, WhatIsOddIsTold) {

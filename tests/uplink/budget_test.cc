@@ -18,7 +18,7 @@ TEST(Budget, IsASumThatAPersonCanFollow) {
   EXPECT_DOUBLE_EQ(budget.budget_kbps, 9500 * 0.9);
   EXPECT_DOUBLE_EQ(budget.video_kbps, 9500 * 0.9 - 160 - WrappingKbps(60));
   EXPECT_EQ(budget.one_encode_kbps(), 8350) << "down to the next 50";
-  EXPECT_EQ(budget.binding_limit, "the line");
+  EXPECT_EQ(budget.binding_limit, "your uplink");
 }
 
 TEST(Budget, GoesByTheWorstOfAFewReadingsAndTrustsAnUnsteadyLineLess) {
@@ -35,7 +35,7 @@ TEST(Budget, OfATraceTakesWhatIsCarriedNearlyAlways) {
   for (int i = 0; i < 100; ++i) points.push_back({static_cast<double>(i), i % 25 == 3 ? 1000.0 : 8000.0});
   const Budget budget = MakeBudget({LinkKind::kWired, {}, LineTrace(points, 100)}, {}, {}, 60);
   EXPECT_EQ(budget.carried_kbps, 8000) << "4 % of the seconds are worse";
-  EXPECT_THAT(budget.carried_how, testing::HasSubstr("95 % of the 100 seconds"));
+  EXPECT_THAT(budget.carried_how, testing::HasSubstr("95 % of the time at least, over 100 seconds"));
 }
 
 TEST(Budget, DestinationsLimitAndWhatOneCannotUseIsLeftToTheOthers) {
@@ -44,19 +44,19 @@ TEST(Budget, DestinationsLimitAndWhatOneCannotUseIsLeftToTheOthers) {
   const Budget budget = MakeBudget(line, {}, takers, 60);
   ASSERT_EQ(budget.one_for_all.size(), 2u);
   EXPECT_EQ(budget.one_encode_kbps(), 3500);
-  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("Quayside takes 3500 kbit/s"));
+  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("Quayside (accepts 3500 kbit/s"));
   EXPECT_EQ(budget.each[1].name, "Quayside");
   EXPECT_EQ(budget.each[1].video_kbps, 3500);
   EXPECT_GT(budget.each[0].video_kbps, 6500);
   EXPECT_LE(budget.each[0].video_kbps + 3500, budget.video_kbps);
-  EXPECT_THAT(budget.each[0].limit, testing::HasSubstr("the line"));
+  EXPECT_THAT(budget.each[0].limit, testing::HasSubstr("your uplink"));
 }
 
 TEST(Budget, WithoutTranscodingTheAudiencesLinesLimit) {
   const std::vector<Taker> takers = {{"Lantern", Kbps(12000), Kbps(6000)}};
   const Budget budget = MakeBudget({LinkKind::kWired, {Kbps(50000)}, {}}, {}, takers, 60);
   EXPECT_EQ(budget.one_encode_kbps(), 6000);
-  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("their lines carry 6000 kbit/s"));
+  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("its viewers can receive 6000 kbit/s"));
 }
 
 TEST(Budget, SaysHowMuchIsMissing) {

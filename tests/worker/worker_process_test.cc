@@ -47,13 +47,13 @@ TEST(WorkerProcess, WhateverItDoesHasAName) {
   const std::tuple<const char*, WorkerStatus, const char*> cases[] = {
       {"cat >/dev/null; kill -SEGV $$", WorkerStatus::kCrashed, "signal 11"},
       {"kill -ABRT $$", WorkerStatus::kCrashed, "signal 6"},
-      {"cat >/dev/null; echo 'not json'; echo '{\"result\": {}}'", WorkerStatus::kNonsense, "no answer"},
-      {"cat >/dev/null; echo '[1, 2]'", WorkerStatus::kNonsense, "no answer"},
-      {"cat >/dev/null; echo '{\"progress\": \"half\"}'", WorkerStatus::kNonsense, "no answer"},
+      {"cat >/dev/null; echo 'not json'; echo '{\"result\": {}}'", WorkerStatus::kNonsense, "malformed reply"},
+      {"cat >/dev/null; echo '[1, 2]'", WorkerStatus::kNonsense, "malformed reply"},
+      {"cat >/dev/null; echo '{\"progress\": \"half\"}'", WorkerStatus::kNonsense, "malformed reply"},
       {"cat >/dev/null; exit 0", WorkerStatus::kNonsense, "code 0"},
       {"cat >/dev/null; exit 7", WorkerStatus::kNonsense, "code 7"},
       {"cat >/dev/null; echo '{\"error\": \"no such encoder\"}'; exit 3", WorkerStatus::kFailed, "no such encoder"},
-      {"cat >/dev/null; head -c 300000000 /dev/zero", WorkerStatus::kNonsense, "no answer"}};
+      {"cat >/dev/null; head -c 300000000 /dev/zero", WorkerStatus::kNonsense, "malformed reply"}};
   for (const auto& [script, status, words] : cases) {
     const WorkerReport report = RunScript(script);
     EXPECT_EQ(Name(report.status), std::string(Name(status))) << script;
@@ -90,7 +90,7 @@ TEST(WorkerProcess, SilenceEndsItLongBeforeTheDeadline) {
                              nullptr);
   const WorkerReport report = worker.Run({"encode", {}, 500, 0.4});
   EXPECT_EQ(report.status, WorkerStatus::kTimedOut);
-  EXPECT_THAT(report.detail, testing::HasSubstr("hung"));
+  EXPECT_THAT(report.detail, testing::HasSubstr("no answer for"));
   EXPECT_LT(report.wall_seconds, 100);
 }
 

@@ -225,15 +225,18 @@ int Tell(Session& session, const Stage& stage, const PlanFile& plan, const Rehea
     PrintJson(body);
     return outcome.holds() ? 0 : 1;
   }
+  const Headline headline = HeadlineOf(session, outcome, diagnosis);
+  PrintHeadline(headline);
   PrintSimulated(plan.simulated, outcome.simulated_ingest, stage.has_game());
-  if (session.load()) fmt::print("Under a load, {}.\n\n", session.load()->words());
-  if (plan.first == First::kStream) fmt::print("The stream goes before the game, as the plan asks.\n\n");
+  if (session.load()) fmt::print("Under load: {}.\n\n", session.load()->words());
+  if (plan.first == First::kStream) fmt::print("The stream has priority over the game, as the plan asks.\n\n");
   if (climb) PrintClimb(*climb);
   PrintOutcome(plan, outcome);
   if (stage.has_game()) PrintGame(game);
   PrintDiagnosis(diagnosis);
   fmt::print("In {}/: rehearsal.json, frames.csv, seconds.csv, and as SVG and PNG {}.\n", session.out().string(),
              stage.has_game() ? "the figures rehearsal and game" : "the figure rehearsal");
+  PrintClosing(headline);
   return outcome.holds() ? 0 : 1;
 }
 

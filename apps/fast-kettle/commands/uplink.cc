@@ -12,6 +12,7 @@
 #include "kettle/units/error.h"
 #include "kettle/uplink/measurement.h"
 #include "kettle/uplink/rate_choice.h"
+#include "tables/uplink_tables.h"
 
 namespace kettle::app {
 
@@ -20,9 +21,6 @@ namespace {
 using nlohmann::json;
 
 constexpr double kMostDelaySeconds = 1.5;
-
-std::string Mbps(double kbps) { return fmt::format("{:.3g} Mbit/s", kbps / 1000); }
-std::string Kbps(double kbps) { return fmt::format("{:.0f} kbit/s", kbps); }
 
 struct Addressed {
   std::string name;  // what the user sees
@@ -90,7 +88,7 @@ std::vector<IngestReport> Measure(Session& session, const Show& show, const std:
   const StreamKey key = options.key_file.empty() ? StreamKey{"test", ""} : ReadKeyFile(options.key_file);
   const TestStream stream = MakeTestStream(session);
   std::vector<IngestReport> reports;
-  session.progress().Stage(fmt::format("measuring the line: sending at most {} ({}) for {:g} s to each ingest",
+  session.progress().Stage(fmt::format("measuring your uplink: sending at most {} ({}) for {:g} s to each ingest",
                                        Mbps(limit.kbps), limit.how, options.seconds),
                            static_cast<int>(addresses.size()));
   for (const Addressed& address : addresses) {
@@ -104,91 +102,6 @@ std::vector<IngestReport> Measure(Session& session, const Show& show, const std:
   session.progress().Clear();
   RankIngests(reports);
   return reports;
-}
-
-// `how`: why no more was sent.
-void PrintIngests(const std::vector<IngestReport>& reports, const std::string& how) {
-  fmt::print("{}\n", Paint("Ingests, the best for a stream first", Tone::kStrong));
-  Table table({{"ingest"},
-               Number("connected"),
-               Number("round trip"),
-               Number("jitter"),
-               Number("when full"),
-               Number("sustained"),
-               Number("nearly always"),
-               Number("dips"),
-               Number("sent again"),
-               {""}});
-  for (const IngestReport& r : reports) {
-    if (!r.measured()) {
-      std::vector<Cell> row = {{r.url}};
-      row.resize(9, Number("-"));
-      row.push_back({r.trouble, Tone::kBad});
-      table.Row(std::move(row));
-      continue;
-    }
-    const std::string note = !r.trouble.empty() ? r.trouble : r.filled ? "" : "carries more than was sent";
-    table.Row({{r.url + (r.simulated ? " (simulated)" : "")},
-               Number(fmt::format("{:.0f} ms", r.connect_ms)),
-               Number(fmt::format("{:.1f} ms", r.round_trip_ms)),
-               Number(fmt::format("{:.1f} ms", r.jitter_ms)),
-               Number(fmt::format("{:.0f} ms", r.loaded_round_trip_ms)),
-               Number(Kbps(r.sustained_kbps)),
-               Number(Kbps(r.dependable_kbps())),
-               Number(fmt::format("{} of {:.0f} s", r.dips, r.seconds)),
-               Number(fmt::format("{:.2f} %", r.resent_share * 100)),
-               {note, r.trouble.empty() ? Tone::kDim : Tone::kBad}});
-  }
-  fmt::print("{}", table.str());
-  if (std::any_of(reports.begin(), reports.end(), [](const IngestReport& r) { return r.measured() && !r.filled; }))
-    fmt::print("  {} at most were sent, {}; --most RATE sends more.\n", Mbps(reports.front().most_kbps), how);
-  fmt::print("\n");
-}
-
-void PrintSum(const Budget& budget) {
-  fmt::print("{}\n", Paint("What the stream may send", Tone::kStrong));
-  Table table({{""}, Number("kbit/s"), {""}});
-  const auto row = [&](const std::string& what, double kbps, const std::string& why, Tone tone = Tone::kPlain) {
-    table.Row({{what, tone}, Number(fmt::format("{:.0f}", kbps), tone), {why, Tone::kDim}});
-  };
-  row("the line carries", budget.carried_kbps, budget.carried_how);
-  for (const auto& [what, kbps] : budget.reserved) row("- " + what, -kbps, "reserved");
-  row("- kept free", budget.budget_kbps - std::max(0.0, budget.carried_kbps - budget.reserved_kbps()),
-      fmt::format("{:.0f} % of the rest is used: {}", budget.safety_share * 100, budget.safety_how));
-  row("= budget", budget.budget_kbps, "for everything this stream sends", Tone::kStrong);
-  row("- sound", -budget.audio_kbps, "");
-  row("- wrapping", -budget.wrapping_kbps, "FLV and RTMP headers");
-  row("= pictures", budget.video_kbps, budget.one_for_all.size() > 1 ? "to all destinations together" : "",
-      Tone::kStrong);
-  fmt::print("{}\n", table.str());
-}
-
-void PrintShares(const Budget& budget) {
-  const std::size_t count = budget.one_for_all.size();
-  if (count == 1) {
-    fmt::print("{}\n  {} of video to {}. The limit: {}.\n\n", Paint("What the destination gets", Tone::kStrong),
-               Kbps(budget.one_encode_kbps()), budget.one_for_all.front().name, budget.binding_limit);
-    return;
-  }
-  fmt::print("{}\n", Paint("What each destination gets, in video", Tone::kStrong));
-  Table table(
-      {{"destination"}, Number("one encode for all"), {"limited by"}, Number("an encode each"), {"limited by"}});
-  double one = 0, each = 0;
-  for (std::size_t i = 0; i < count; ++i) {
-    const TakerShare &a = budget.one_for_all[i], &b = budget.each[i];
-    table.Row({{a.name},
-               Number(Kbps(a.video_kbps)),
-               {a.limit, Tone::kDim},
-               Number(Kbps(b.video_kbps)),
-               {b.limit, Tone::kDim}});
-    one += a.video_kbps;
-    each += b.video_kbps;
-  }
-  fmt::print("{}", table.str());
-  fmt::print(
-      "  One encode for all sends {}; an encode each sends {} and costs the machine {} encodes in place of one.\n",
-      Kbps(one), Kbps(each), count);
-  fmt::print("  The limit: {}.\n\n", budget.binding_limit);
 }
 
 // One encode for each rate control.
@@ -218,56 +131,6 @@ std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show,
   }
   session.progress().Clear();
   return samples;
-}
-
-// In sentences.
-std::vector<std::string> Verdict(const RateChoice& choice) {
-  const RateControlAnswer* constant = nullptr;
-  const RateControlAnswer* variable = nullptr;
-  for (const RateControlAnswer& answer : choice.answers) {
-    auto& first = answer.sample.kind == RateControl::kConstantBitRate ? constant : variable;
-    if (!first) first = &answer;
-  }
-  if (!choice.chosen()) return {"No rate control keeps its frames on this line."};
-  std::vector<std::string> words;
-  std::string text = fmt::format("Taken: {} at {}", choice.answers.front().sample.title(), Kbps(choice.chosen_kbps()));
-  if (choice.answers.front().highest_kbps < choice.budget_kbps)
-    text += fmt::format(" (the budget's {} would lose frames in this line's dips)", Kbps(choice.budget_kbps));
-  words.push_back(text + ".");
-  if (constant && variable) {
-    const double gain = constant->highest_kbps - variable->highest_kbps;
-    words.push_back(gain > 0   ? fmt::format("Constant carries {} more than variable.", Kbps(gain))
-                    : gain < 0 ? fmt::format("Variable carries {} more than constant.", Kbps(-gain))
-                               : "Constant and variable carry the same.");
-  }
-  if (const SendingOutcome& least = choice.answers.front().at_least; least.dropped > 0)
-    words.push_back(
-        fmt::format("The line itself breaks off: {} of {} frames are lost at any rate.", least.dropped, least.frames));
-  return words;
-}
-
-void PrintRateControls(const RateChoice& choice) {
-  fmt::print("{}\n", Paint("Constant or variable? Real encodes on this line, by the send-queue model (predicted)",
-                           Tone::kStrong));
-  Table table({{"rate control"},
-               Number("highest rate"),
-               Number("dropped at budget"),
-               Number("longest delay"),
-               Number("decoder buffer runs dry"),
-               {""}});
-  for (const RateControlAnswer& answer : choice.answers) {
-    const bool best = &answer == &choice.answers.front() && choice.chosen();
-    const Tone tone = best ? Tone::kGood : Tone::kPlain;
-    table.Row({{answer.sample.title(), tone},
-               Number(answer.highest_kbps > 0 ? Kbps(answer.highest_kbps) + (answer.at_most ? " or more" : "") : "none",
-                      tone),
-               Number(fmt::format("{} of {}", answer.at_budget.dropped, answer.at_budget.frames), tone),
-               Number(fmt::format("{:.2f} s", answer.at_budget.peak_delay_seconds), tone),
-               Number(fmt::format("{} times", answer.buffer.underflows), tone),
-               {best ? "taken" : "", tone}});
-  }
-  fmt::print("{}  Highest rate: the average at which less than {:g} % of the frames are lost for it.\n  {}\n\n",
-             table.str(), choice.allowed_loss * 100, fmt::join(Verdict(choice), "\n  "));
 }
 
 void DrawDelays(const Session& session, const RateChoice& choice, const LineTrace& line, const SendingModel& model) {
@@ -313,73 +176,71 @@ LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, 
   return answer;
 }
 
+namespace {
+
+// What is known of the line: as the show says, or as measured.
+void MeasureLine(Session& session, Show& show, UplinkResult& result) {
+  const std::vector<Addressed> addresses = Addresses(session, show);
+  if (addresses.empty()) return;
+  result.sent_how = LimitFor(session.request().uplink, show).how;
+  result.reports = Measure(session, show, addresses);
+  if (!result.reports.front().measured()) throw Error(Fault::kInput, result.reports.front().trouble);
+  show.line.trace = result.reports.front().Trace();
+  show.line.readings.clear();
+  result.simulated =
+      std::any_of(result.reports.begin(), result.reports.end(), [](const IngestReport& r) { return r.simulated; });
+}
+
+// Which rate control, by real encodes of the show's first footage.
+void ChooseForLine(Session& session, const Show& show, UplinkResult& result) {
+  const FootageRequest wanted{show.footage.front(), show.source_size, show.source_rate,
+                              session.request().footage_seconds};
+  const Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
+    if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+    session.progress().Show("drawing " + wanted.source, share * 0.9);
+  });
+  result.answer = AskTheLine(session, show, result.budget, pictures, BitRate::FromKbps(result.budget.one_encode_kbps()),
+                             {0.5, 1, 2});
+}
+
+json ResultJson(const Show& show, const UplinkResult& result) {
+  json body = LineJson(show.line);
+  body.update(json(result.budget));
+  if (!result.reports.empty()) body["ingests"] = result.reports;
+  body["warnings"] = result.warnings;
+  body["simulated"] = result.simulated;
+  if (result.answer) {
+    body["rate_control"] = result.answer->choice;
+    body["verdict"] = fmt::format("{}", fmt::join(RateControlVerdict(result.answer->choice), " "));
+  }
+  return body;
+}
+
+}  // namespace
+
 int RunUplink(Session& session) {
   Show show = LoadShow(session);
-  const std::vector<Addressed> addresses = Addresses(session, show);
-  std::vector<IngestReport> reports;
-  if (!addresses.empty()) {
-    reports = Measure(session, show, addresses);
-    if (!reports.front().measured()) throw Error(Fault::kInput, reports.front().trouble);
-    show.line.trace = reports.front().Trace();
-    show.line.readings.clear();
-  }
+  UplinkResult result;
+  MeasureLine(session, show, result);
   const FrameRate rate = show.stream_rate.value_or(show.source_rate);
-  const bool simulated = std::any_of(reports.begin(), reports.end(), [](const IngestReport& r) { return r.simulated; });
-  Budget budget = MakeBudget(show.line, show.reserve, Takers(show), rate.fps());
-  if (simulated) budget.carried_how += ", simulated";
-  json body = LineJson(show.line);
-  body.update(json(budget));
-  if (!reports.empty()) body["ingests"] = reports;
-  std::vector<std::string> warnings = QuestionReadings(show.line.readings);
+  result.budget = MakeBudget(show.line, show.reserve, Takers(show), rate.fps());
+  if (result.simulated) result.budget.carried_how += ", simulated";
+  result.warnings = QuestionReadings(show.line.readings);
   if (show.line.trace)
-    for (const std::string& note : show.line.trace->notes()) warnings.push_back("the trace: " + note);
-  body["warnings"] = warnings;
-  body["simulated"] = simulated;
+    for (const std::string& note : show.line.trace->notes()) result.warnings.push_back("the trace: " + note);
+  if (result.feasible()) ChooseForLine(session, show, result);
 
-  const bool feasible = budget.one_encode_kbps() >= kLeastVideoKbps;
-  std::optional<LineAnswer> answer;
-  if (feasible) {
-    const FootageRequest wanted{show.footage.front(), show.source_size, show.source_rate,
-                                session.request().footage_seconds};
-    const Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
-      if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
-      session.progress().Show("drawing " + wanted.source, share * 0.9);
-    });
-    answer = AskTheLine(session, show, budget, pictures, BitRate::FromKbps(budget.one_encode_kbps()), {0.5, 1, 2});
-    body["rate_control"] = answer->choice;
-    body["verdict"] = fmt::format("{}", fmt::join(Verdict(answer->choice), " "));
-  }
+  const json body = ResultJson(show, result);
   session.Write("uplink", body);
-  if (answer) {
-    session.Draw([&] { DrawLine(session.out(), answer->line, budget, answer->choice); });
+  if (const auto& answer = result.answer) {
+    session.Draw([&] { DrawLine(session.out(), answer->line, result.budget, answer->choice); });
     session.Draw([&] { DrawDelays(session, answer->choice, answer->line, answer->model); });
   }
-  if (session.request().json) {
+  if (session.request().json)
     PrintJson(body);
-    return feasible ? 0 : 1;
-  }
-  for (const std::string& warning : warnings) fmt::print("{}\n", Paint("Please check: " + warning, Tone::kBad));
-  if (simulated)
-    fmt::print("{}\n\n",
-               Paint("SIMULATED: the ingest and its line are stand-ins; the figures say nothing of a real one.",
-                     Tone::kStrong));
-  if (!reports.empty()) PrintIngests(reports, LimitFor(session.request().uplink, show).how);
-  PrintSum(budget);
-  PrintShares(budget);
-  if (!feasible) {
-    const double missing = MissingKbps(budget);
-    const std::string cure = missing > 0
-                                 ? fmt::format("{:.0f} kbit/s more on the line would do, or less reserved", missing)
-                                 : "that limit would have to be higher";
-    fmt::print("{}\n",
-               Paint(fmt::format("Nothing is left for pictures ({}): the least is {:g} kbit/s to each destination; {}.",
-                                 budget.binding_limit, kLeastVideoKbps, cure),
-                     Tone::kBad));
-    return 1;
-  }
-  PrintRateControls(answer->choice);
-  fmt::print("In {}/: uplink.json; line and queue-delay as SVG and PNG.\n", session.out().string());
-  return 0;
+  else
+    PrintUplink(session, result);
+  return result.feasible() ? 0 : 1;
 }
 
 }  // namespace kettle::app

@@ -1,11 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "session/stand_in.h"
 
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <signal.h>
-#include <sys/prctl.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
 #include <fstream>
@@ -22,33 +18,16 @@ StandIn::StandIn(const Places& places, const std::string& program, const std::ve
   if (!std::filesystem::exists(words[0], absent))
     FailInput("the simulator {} is not installed: sudo apt install {}", program, kSimulatorsPackage);
   words.insert(words.end(), arguments.begin(), arguments.end());
-  std::vector<char*> pointers;
-  for (std::string& word : words) pointers.push_back(word.data());
-  pointers.push_back(nullptr);
-  int ends[2];
-  if (pipe2(ends, O_CLOEXEC) != 0) FailMachine("no pipe for {}", program);
-  process_ = fork();
-  if (process_ < 0) FailMachine("{} does not start", program);
-  if (process_ == 0) {
-    prctl(PR_SET_PDEATHSIG, SIGTERM);
-    dup2(ends[1], STDOUT_FILENO);
-    dup2(ends[1], STDERR_FILENO);
-    execv(pointers[0], pointers.data());
-    _exit(127);
-  }
-  close(ends[1]);
-  said_ = ends[0];
-  for (char c; read(said_, &c, 1) == 1 && c != '\n';) first_line_ += c;
-  if (first_line_.find(sign) != first_line_.npos) return;
-  waitpid(process_, nullptr, 0);
-  close(said_);
-  FailInput("{}", first_line_.empty() ? program + " does not start; is the installation whole?" : first_line_);
-}
-
-StandIn::~StandIn() {
-  kill(process_, SIGTERM);
-  waitpid(process_, nullptr, 0);
-  close(said_);
+  PipeEnds pipe = MakePipe();
+  ChildSetup setup{.words = words, .output = pipe.write.get(), .errors = pipe.write.get()};
+  setup.own_session = false;  // as if both had been started in one terminal
+  setup.end_signal = SIGTERM;
+  process_.emplace(setup);
+  pipe.write.Close();
+  said_ = std::move(pipe.read);
+  for (char c; read(said_.get(), &c, 1) == 1 && c != '\n';) first_line_ += c;
+  if (first_line_.find(sign) == first_line_.npos)
+    FailInput("{}", first_line_.empty() ? program + " does not start; is the installation whole?" : first_line_);
 }
 
 namespace {

@@ -4,10 +4,12 @@
 
 #include <chrono>
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "figure/game_figure.h"
+#include "kettle/process/child_process.h"
 #include "session/session.h"
 
 namespace kettle::app {
@@ -18,14 +20,12 @@ class StandIn {
   // Waits until it has said a line that holds `sign`. Throws Error(kInput) with what it said otherwise.
   StandIn(const Places& places, const std::string& program, const std::vector<std::string>& arguments,
           const std::string& sign);
-  ~StandIn();
-  StandIn(const StandIn&) = delete;
-  StandIn& operator=(const StandIn&) = delete;
 
   const std::string& first_line() const { return first_line_; }
 
  private:
-  int process_ = -1, said_ = -1;  // what it says: kept open, or it would be ended by saying more
+  std::optional<ChildProcess> process_;
+  OwnedFd said_;  // what it says: kept open, or it would be ended by saying more
   std::string first_line_;
 };
 

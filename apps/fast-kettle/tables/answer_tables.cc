@@ -98,7 +98,7 @@ void PrintCurves(const Answer& answer) {
     }
     table.Row(std::move(cells));
   }
-  fmt::print("{}* looks best at that bit rate\n\n", table.str());
+  fmt::print("{}* best at that bit rate\n\n", table.str());
 }
 
 }  // namespace
@@ -109,18 +109,20 @@ void PrintAnswer(const Session& session, const Answer& answer, double seconds) {
   const bool of_rate = answer.question.name == "frame-rate";
   std::string asked = of_encoder ? "" : base.encoder + " " + base.preset + ", ";
   if (!of_size) asked += base.size.str() + ", ";
-  if (!of_rate) asked += base.frame_rate.str() + " frames a second, ";
+  if (!of_rate) asked += base.frame_rate.str() + " frames per second, ";
+  const Headline headline{fmt::format("{}.", answer.words), Tone::kStrong, ""};
+  PrintHeadline(headline);
   fmt::print("{}\n{}{}; means over {}; compared with: {}\n\n", Paint(answer.question.title, Tone::kStrong), asked,
              answer.question.asked_rate.str(), fmt::join(answer.footage, ", "), answer.variants.front().variant.label);
   PrintVariants(answer);
   if (answer.question.of_picture || of_encoder) PrintCurves(answer);
-  fmt::print("{} {}.\n", Paint("Answer:", Tone::kStrong), answer.words);
-  if (!answer.question.mind.empty()) fmt::print("Mind: {}.\n", answer.question.mind);
+  if (!answer.question.mind.empty()) fmt::print("Note: {}.\n", answer.question.mind);
   const bool simulated =
       std::any_of(answer.variants.begin(), answer.variants.end(), [](const VariantAnswer& v) { return v.simulated; });
   if (simulated) fmt::print("{}", SimulatedNotice());
-  fmt::print("{} of measuring. In {}/: bench.json, bench.csv, quality.csv, rate-quality.svg and .png\n",
+  fmt::print("Measured for {}. In {}/: bench.json, bench.csv, quality.csv, rate-quality.svg and .png\n",
              Duration(seconds), session.out().string());
+  PrintClosing(headline);
 }
 
 }  // namespace kettle::app

@@ -58,7 +58,7 @@ std::string Common(const BenchPlan& plan) {
     const std::string value = column->value(s);
     if (name == "GPU" && value == "0") continue;
     if (value == "-") continue;
-    text += (text.empty() ? "" : ", ") + (name == "rate"  ? value + " frames a second"
+    text += (text.empty() ? "" : ", ") + (name == "rate"  ? value + " frames per second"
                                           : name == "GPU" ? "GPU " + value
                                                           : value);
   }
@@ -160,8 +160,8 @@ void PrintOptions(const BenchResult& result) {
     else if (!option.keeps_pace(headroom))
       failing.Row(option, Verdict(option, headroom, false), Tone::kBad);
   }
-  holding.Print(fmt::format("These keep pace with {:.0f} % headroom, best looking first", headroom * 100));
-  failing.Print("These cannot keep pace here");
+  holding.Print(fmt::format("These keep pace with {:.0f} % headroom, best picture first", headroom * 100));
+  failing.Print("These do not keep pace here");
   broken.Print("These did not work");
   PrintNotes(result);
 }
@@ -211,28 +211,51 @@ std::string Duration(double seconds) {
   return fmt::format("{} h {} min", whole / 3600, whole % 3600 / 60);
 }
 
+namespace {
+
+Headline HeadlineOf(const Session& session, const BenchResult& result) {
+  const double headroom = result.plan.show.required_headroom;
+  const Option* best = nullptr;
+  for (const Option& option : result.options)
+    if (option.trouble.empty() && option.keeps_pace(headroom) && (!best || option.score > best->score)) best = &option;
+  const std::string& gpu = session.request().stand_in_gpu;
+  const std::string next = result.plan.of_show
+                               ? fmt::format("fast-kettle plan --show {} --out {}{}", session.request().show,
+                                             session.out().string(), gpu.empty() ? "" : " --stand-in-gpu " + gpu)
+                               : "";
+  if (!best)
+    return {fmt::format("None of the {} settings measured keeps pace with {:.0f} % headroom.", result.options.size(),
+                        headroom * 100),
+            Tone::kBad, next};
+  return {fmt::format("Best picture of those that keep pace: {}, {} at {} ({:.2f} dB MS-SSIM, {:.0f} % headroom).",
+                      best->title(), best->settings.size.str(), best->settings.frame_rate.str(), best->score,
+                      best->headroom * 100),
+          Tone::kGood, next};
+}
+
+}  // namespace
+
 void PrintBench(const Session& session, const BenchResult& result) {
   const BenchPlan& plan = result.plan;
-  fmt::print("{}\n{}; each encode alone; figures of the footage on which it does worst\n\n",
+  const Headline headline = HeadlineOf(session, result);
+  PrintHeadline(headline);
+  fmt::print("{}\n{}; each encode alone; figures of the clip on which it does worst\n\n",
              Paint(plan.show.title, Tone::kStrong), Common(plan));
   PrintOptions(result);
   PrintPaced(result.paced);
   const auto missing =
       std::count_if(result.jobs.begin(), result.jobs.end(), [](const TrialJob& j) { return !j.trial; });
   if (missing > 0)
-    fmt::print("{} of {} trials were not measured: no time was left. --resume measures them.\n\n", missing,
+    fmt::print("{} of {} trials were not measured: time ran out. --resume measures them.\n\n", missing,
                result.jobs.size());
-  for (const std::string& warning : plan.warnings) fmt::print("Mind: {}\n\n", warning);
+  for (const std::string& warning : plan.warnings) fmt::print("Note: {}\n\n", warning);
   const bool simulated =
       std::any_of(result.options.begin(), result.options.end(), [](const Option& o) { return o.simulated; });
   if (simulated) fmt::print("{}\n", SimulatedNotice());
-  fmt::print("{} trials in {} runs, {} of them taken up from an earlier run, {} in all. Results and figure in {}/\n",
+  fmt::print("{} trials in {} runs ({} reused from an earlier run), {}. Results and figure in {}/\n",
              result.jobs.size() - static_cast<std::size_t>(missing), Repeats(result.jobs), result.taken_up,
              Duration(result.seconds), session.out().string());
-  const std::string& gpu = session.request().stand_in_gpu;
-  if (plan.of_show)
-    fmt::print("Next: fast-kettle plan --show {} --out {}{}\n", session.request().show, session.out().string(),
-               gpu.empty() ? "" : " --stand-in-gpu " + gpu);
+  PrintClosing(headline);
 }
 
 void PrintDryRun(const BenchPlan& plan, const std::vector<TrialJob>& jobs, const Expectation& expectation) {
@@ -253,7 +276,7 @@ void PrintDryRun(const BenchPlan& plan, const std::vector<TrialJob>& jobs, const
   fmt::print("{}\n{} trials, {} runs at the fewest: about {}.\n", table.str(), jobs.size(), expectation.repeats,
              Duration(expectation.seconds));
   if (expectation.unknown > 0)
-    fmt::print("{} of them were never measured in this folder and are counted as running in real time: a guess.\n",
+    fmt::print("{} of them were never measured in this folder; their time is a guess (real time).\n",
                expectation.unknown);
   fmt::print("Nothing was measured.\n");
 }

@@ -11,14 +11,14 @@ namespace kettle::app {
 namespace {
 
 std::string VerdictOf(const Proof& proof, bool roomy) {
-  if (proof.holds()) return roomy ? "keeps pace" : "keeps pace, too tightly";
+  if (proof.holds()) return roomy ? "keeps pace" : "keeps pace, but with too little headroom";
   if (proof.status != WorkerStatus::kDone) return proof.detail;
-  return proof.disturbed() ? "does not, but was disturbed" : "does not keep pace";
+  return proof.disturbed() ? "does not keep pace, but was disturbed" : "does not keep pace";
 }
 
 std::string Described(const std::optional<Option>& option) {
-  if (!option) return "nothing that keeps pace";
-  return fmt::format("{} at {} and {} frames a second, {:.2f} dB", option->title(), option->settings.size.str(),
+  if (!option) return "nothing keeps pace";
+  return fmt::format("{}, {} at {} frames per second, {:.2f} dB", option->title(), option->settings.size.str(),
                      option->settings.frame_rate.str(), option->score);
 }
 
@@ -41,7 +41,7 @@ void PrintClips(const Plan& plan) {
 
 void PrintLadder(const Plan& plan) {
   if (plan.ladder.empty()) return;
-  fmt::print("{}\n", Paint("If the line does not hold: what to give up, in this order", Tone::kStrong));
+  fmt::print("{}\n", Paint("If your uplink cannot carry it: lower these, in this order", Tone::kStrong));
   Table table({{"step"}, Number("saves"), Number("costs"), Number("headroom")});
   for (const LadderStep& step : plan.ladder)
     table.Row({{step.what},
@@ -62,15 +62,15 @@ void PrintEncodeEach(const Plan& plan) {
   const auto score = [](const Option& option) { return Number(fmt::format("{:.2f} dB", option.score)); };
   for (const EncodeEach::Encode& encode : plan.each->encodes)
     table.Row({{encode.destination}, kbps(one), score(one), kbps(encode.option), score(encode.option)});
-  fmt::print("{}  An encode each takes {:.2f} cores more, with the recording {:.2f} of {:g} (predicted): {}.\n\n",
-             table.str(), plan.each->more_cores(), plan.each->demand.cpu_cores, plan.capacity.cpu_cores,
-             plan.each->demand.fits ? "the machine has room for it; the plan keeps one for all"
-                                    : "too much for this machine with its headroom");
+  fmt::print(
+      "{}  One encode for each takes {:.2f} cores more, {:.2f} of {:g} with the recording (predicted): {}.\n\n",
+      table.str(), plan.each->more_cores(), plan.each->demand.cpu_cores, plan.capacity.cpu_cores,
+      plan.each->demand.fits ? "this machine could do it; the plan keeps one for all" : "too much for this machine");
 }
 
 void PrintPictures(const Plan& plan) {
   if (plan.pictures.empty()) return;
-  fmt::print("{}\n", Paint("Sizes and frame rates tried for the stream, each with the best preset that keeps pace",
+  fmt::print("{}\n", Paint("Sizes and frame rates measured for the stream, each with the best preset that keeps pace",
                            Tone::kStrong));
   Table table({{"size"}, Number("frame rate"), {"encoder"}, {"preset"}, Number("headroom"), Number("MS-SSIM"), {""}});
   for (const TriedPicture& tried : plan.pictures) {
@@ -99,7 +99,7 @@ void PrintPictures(const Plan& plan) {
 }
 
 void PrintAttempts(const Plan& plan) {
-  fmt::print("{}\n", Paint("Proof runs, both encodes at once in real time", Tone::kStrong));
+  fmt::print("{}\n", Paint("Proof runs: both encodes at once, in real time", Tone::kStrong));
   Table table({{"stream"},
                {"recording"},
                Number("cores predicted"),
@@ -128,8 +128,27 @@ void PrintAttempts(const Plan& plan) {
   fmt::print("{}", table.str());
   const double stand_in = plan.proving.attempts.back().proof.stand_in_cores;
   if (stand_in > 0)
-    fmt::print("  the simulated GPU itself took {:.2f} cores of this machine, which a real card would not\n", stand_in);
+    fmt::print("  simulating the GPU took {:.2f} cores of this machine; a real card takes none\n", stand_in);
   fmt::print("\n");
+}
+
+std::string Encode(const Option& option) {
+  return fmt::format("{}, {} at {}", option.title(), option.settings.size.str(), option.settings.frame_rate.str());
+}
+
+Headline HeadlineOf(const Session& session, const Plan& plan) {
+  if (!plan.chosen)
+    return {"Nothing that was tried keeps pace on this machine." +
+                (plan.nearest.empty() ? "" : " Nearest settings that would: " + plan.nearest + "."),
+            Tone::kBad, ""};
+  const std::string& gpu = session.request().stand_in_gpu;
+  const std::string settings = fmt::format("stream with {}, {}; record with {}", Encode(plan.chosen->stream),
+                                           plan.chosen->stream.settings.bit_rate.str(), Encode(plan.chosen->recording));
+  const std::string next = fmt::format("fast-kettle rehearse {}/plan.json --seconds 60 --out rehearsal{}",
+                                       session.out().string(), gpu.empty() ? "" : " --stand-in-gpu " + gpu);
+  if (plan.verdict() == PlanVerdict::kTight)
+    return {"Keeps pace, but with too little headroom: " + settings + ".", Tone::kBad, next};
+  return {"This keeps pace on your machine: " + settings + ".", Tone::kGood, next};
 }
 
 }  // namespace
@@ -170,18 +189,20 @@ void PrintGridCheck(const GridCheck& check) {
   fmt::print(
       "{}\n  grid    {} trials, {:.0f} s of encoding: {}\n  search  {} trials, {:.0f} s of encoding ({:.1f} %): {}\n"
       "  The search's choice looks {:.2f} dB worse.\n\n",
-      Paint("The whole grid, and the search among the same trials", Tone::kStrong), check.grid_trials,
+      Paint("The whole grid, and the search on the same trials", Tone::kStrong), check.grid_trials,
       check.grid_encode_seconds, Described(check.grid_best), check.search_trials, check.search_encode_seconds,
       check.encode_share() * 100, Described(check.search_best), check.loss_db());
 }
 
 void PrintPlan(const Session& session, const Plan& plan, const Show& show, const TrialBook& book) {
+  const Headline headline = HeadlineOf(session, plan);
+  PrintHeadline(headline);
   PrintPictures(plan);
   for (const Role role : {Role::kStream, Role::kRecording}) {
     if (plan.options[static_cast<int>(role)].empty()) continue;
     fmt::print("{}\n{}\n",
-               Paint(role == Role::kStream ? "Presets tried for the stream, each alone"
-                                           : "Presets tried for the recording, each alone",
+               Paint(role == Role::kStream ? "Presets measured for the stream, each alone"
+                                           : "Presets measured for the recording, each alone",
                      Tone::kStrong),
                OptionTable(plan.options[static_cast<int>(role)], plan.capacity.headroom).str());
   }
@@ -189,22 +210,24 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
   PrintEncodeEach(plan);
   PrintLadder(plan);
   if (!plan.placement.rejected.empty()) {
-    fmt::print("{}\n", Paint("Placements that do not fit", Tone::kStrong));
+    fmt::print("{}\n", Paint("Combinations that do not fit", Tone::kStrong));
     for (const RejectedPair& pair : plan.placement.rejected)
       fmt::print("  - {}\n",
                  Wrap(fmt::format("stream {}, recording {}: {}", pair.stream, pair.recording, pair.why), 4, 4, 110));
     fmt::print("\n");
   }
   if (!plan.proving.attempts.empty()) PrintAttempts(plan);
-  fmt::print("{}\n", SettingsCard(plan, show));
+  fmt::print("{}\n", CardSummary(plan, show));
   fmt::print(
-      "{} trials needed of {} in the whole grid{}; {} measured now, {} used again.\n"
-      "In {}/: card.txt, plan.json, bench.csv, quality.csv{}, and figures as SVG and PNG.\n",
+      "{} trials needed of {} in the whole grid{}; {} measured now, {} reused.\n"
+      "In {}/: card.txt (these settings and the reasons), plan.json, bench.csv, quality.csv{}, and figures as SVG and "
+      "PNG.\n",
       plan.trials, plan.grid,
       plan.recording_level ? fmt::format(", {} more for the recording's level", plan.recording_level->steps.size())
                            : "",
       book.measured(), book.reused(), session.out().string(),
       plan.proving.attempts.empty() ? "" : ", proof.csv, stream.flv, recording.mkv");
+  PrintClosing(headline);
 }
 
 }  // namespace kettle::app

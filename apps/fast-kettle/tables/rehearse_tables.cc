@@ -19,8 +19,22 @@ void PrintSimulated(bool gpu, bool ingest, bool game) {
   if (ingest) fmt::print("{}\n", Paint("SIMULATED: the ingest is a stand-in on this machine.", Tone::kStrong));
   if (game)
     fmt::print("{}\n",
-               Paint("SIMULATED: the game is a stand-in; how it stutters says little of yours.", Tone::kStrong));
+               Paint("SIMULATED: the game is a stand-in; its frame rate says little about yours.", Tone::kStrong));
   if (gpu || ingest || game) fmt::print("\n");
+}
+
+Headline HeadlineOf(const Session& session, const RehearsalOutcome& outcome, const Diagnosis& diagnosis) {
+  const std::string both = fmt::format("{:.0f} s of stream and recording in real time", outcome.seconds);
+  if (outcome.holds())
+    return {
+        fmt::format("It holds: {}, and no frame was lost.", both), Tone::kGood,
+        "go live with the settings in " + (fs::path(session.request().subject).parent_path() / "card.txt").string()};
+  std::string why;
+  if (!diagnosis.cures.empty()) why = fmt::format(" The main cause: {}.", Name(diagnosis.cures.front().cause));
+  const std::string next = "fast-kettle diagnose " + session.out().string();
+  if (outcome.lost() > 0)
+    return {fmt::format("It does not hold: {} frames lost in {}.{}", outcome.lost(), both, why), Tone::kBad, next};
+  return {fmt::format("It does not hold: something broke off in {}.{}", both, why), Tone::kBad, next};
 }
 
 void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
@@ -52,29 +66,28 @@ void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
   row("stream", plan.stream, outcome.stream, outcome.dropped.size(), std::nullopt);
   row("recording", plan.recording, outcome.recording, std::nullopt, outcome.stalled.size());
   fmt::print("{}", table.str());
-  fmt::print("  frames were released {:.2f} ms after their time (median), {:.2f} ms at p99.9, {:.1f} ms at most\n",
-             outcome.clock_p50_ms, outcome.clock_p999_ms, outcome.clock_max_ms);
+  fmt::print("  frame clock: {:.2f} ms late (median), {:.2f} ms (p99.9), {:.1f} ms at most\n", outcome.clock_p50_ms,
+             outcome.clock_p999_ms, outcome.clock_max_ms);
   if (outcome.connection_losses > 0)
-    fmt::print("  the ingest was lost {} times ({}); the recording went on\n", outcome.connection_losses,
-               outcome.connection_trouble);
+    fmt::print("  the connection to the ingest was lost {} times ({}); the recording went on\n",
+               outcome.connection_losses, outcome.connection_trouble);
   for (const RehearsalFile& file : outcome.files)
     fmt::print("  {}: {:.1f} MB{}\n", file.path, static_cast<double>(file.bytes) / 1e6,
                file.trouble.empty() ? "" : "; " + file.trouble);
-  fmt::print("\n{}\n\n", outcome.holds() ? Paint("It holds: no frame was lost.", Tone::kGood)
-                                         : Paint(outcome.lost() > 0 ? "It does not hold: frames were lost."
-                                                                    : "It does not hold: something broke off.",
-                                                 Tone::kBad));
+  fmt::print("\n");
 }
 
 void PrintGame(const GameFrames& game) {
   const double lost = game.alone_fps - game.beside_fps;
-  fmt::print("{}: {:.0f} of {:g} frames a second alone, {:.1f} beside the encodes{}.\n\n",
+  fmt::print("{}: {:.0f} of {:g} frames per second alone, {:.1f} beside the encodes{}.\n\n",
              Paint("The simulated game", Tone::kStrong), game.alone_fps, game.wanted_fps, game.beside_fps,
-             lost >= 0.5 ? Paint(fmt::format(": streaming and recording cost it {:.1f}", lost), Tone::kBad) : "");
+             lost >= 0.5
+                 ? Paint(fmt::format(": streaming and recording cost it {:.1f} frames per second", lost), Tone::kBad)
+                 : "");
 }
 
 void PrintClimb(const Climb& climb) {
-  fmt::print("{}\n", Paint("The climb", Tone::kStrong));
+  fmt::print("{}\n", Paint("Step by step", Tone::kStrong));
   Table table({Number(""), {"step"}, Number("frames lost"), {""}});
   for (std::size_t i = 0; i < climb.rehearsals.size(); ++i) {
     const Climbed& one = climb.rehearsals[i];
@@ -91,7 +104,7 @@ void PrintClimb(const Climb& climb) {
                climb.plan.stream.preset, climb.plan.stream.size.str(), climb.plan.stream.frame_rate.str(),
                climb.plan.stream.bit_rate.str(), climb.plan.recording.encoder, climb.plan.recording.preset);
   else
-    fmt::print("  {}.\n\n", Paint("It ends there: " + climb.stopped, Tone::kBad));
+    fmt::print("  {}.\n\n", Paint("Stopped: " + climb.stopped, Tone::kBad));
 }
 
 namespace {
@@ -123,13 +136,13 @@ int TellPowerCut(Session& session, const RehearsalTask& task) {
                      {"path", file.path},
                      {"bytes", error ? 0 : bytes},
                      {"playable_seconds", seconds.value_or(0)}});
-    table.Row(
-        {{file.container},
-         Number(fmt::format("{:.1f} MB", error ? 0.0 : static_cast<double>(bytes) / 1e6)),
-         Number(seconds ? fmt::format("{:.1f} s", *seconds) : "nothing", seconds ? Tone::kGood : Tone::kBad),
-         {seconds ? fmt::format("{:.1f} s before the cut are lost", std::max(0.0, task.power_cut_seconds - *seconds))
-                  : "its index is written at the end, and there was none",
-          Tone::kDim}});
+    table.Row({{file.container},
+               Number(fmt::format("{:.1f} MB", error ? 0.0 : static_cast<double>(bytes) / 1e6)),
+               Number(seconds ? fmt::format("{:.1f} s", *seconds) : "nothing", seconds ? Tone::kGood : Tone::kBad),
+               {seconds ? fmt::format("the last {:.1f} s before the cut are lost",
+                                      std::max(0.0, task.power_cut_seconds - *seconds))
+                        : "lost: its index is written only at the end",
+                Tone::kDim}});
   }
   session.Write("power-cut", {{"seconds", task.power_cut_seconds}, {"files", files}});
   fmt::print("{}\n{}\n", Paint(fmt::format("Killed after {:g} s: what is left", task.power_cut_seconds), Tone::kStrong),

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "kettle/diagnosis/climb.h"
+#include "kettle/diagnosis/diagnosis.h"
 #include "kettle/plan/plan_file.h"
 #include "kettle/rehearsal/rehearsal.h"
 #include "session/session.h"
@@ -13,6 +14,7 @@ namespace kettle::app {
 // What of a rehearsal was a stand-in, a line each; nothing if all was real.
 void PrintSimulated(bool gpu, bool ingest, bool game);
 
+Headline HeadlineOf(const Session& session, const RehearsalOutcome& outcome, const Diagnosis& diagnosis);
 void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome);
 void PrintGame(const GameFrames& game);
 void PrintClimb(const Climb& climb);

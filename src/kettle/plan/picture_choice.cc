@@ -18,26 +18,27 @@ void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& c
                    Targets& targets) {
   targets.stream.size = chosen.size;
   targets.stream.frame_rate = chosen.rate;
-  const auto compared = [&](const auto& same, const auto& name) {
-    std::string others;
-    for (const TriedPicture& other : tried)
-      if (same(other) && &other != &chosen)
-        others +=
-            fmt::format("{}{} {}", others.empty() ? "" : ", ", name(other),
-                        other.best ? fmt::format("{}{:.1f}", other.best->measured ? "" : "at most ", other.best->score)
-                                   : "does not keep pace");
-    return fmt::format("{}; alone it reaches {:.1f} dB MS-SSIM{}", why, chosen.best->score,
-                       others.empty() ? "" : ", " + others);
+  // Of those that differ in one thing only: how many, and which comes next.
+  const auto compared = [&](const auto& same, const auto& name, const char* what) {
+    int measured = 1;
+    const TriedPicture* next = nullptr;
+    for (const TriedPicture& other : tried) {
+      if (!same(other) || &other == &chosen) continue;
+      ++measured;
+      if (other.best && (!next || other.best->score > next->best->score)) next = &other;
+    }
+    return fmt::format("{} of the {} {} measured{}", why, measured, what,
+                       next ? fmt::format(" (next best: {})", name(*next)) : "");
   };
   if (targets.sizes.size() > 1)
     Explain(targets, {"stream.size", chosen.size.str(),
                       compared([&](const TriedPicture& t) { return t.rate == chosen.rate; },
-                               [](const TriedPicture& t) { return t.size.str(); }),
+                               [](const TriedPicture& t) { return t.size.str(); }, "sizes"),
                       true});
   if (targets.rates.size() > 1)
     Explain(targets, {"stream.frame_rate", chosen.rate.str(),
                       compared([&](const TriedPicture& t) { return t.size == chosen.size; },
-                               [](const TriedPicture& t) { return t.rate.str(); }),
+                               [](const TriedPicture& t) { return t.rate.str(); }, "frame rates"),
                       true});
 }
 
@@ -49,13 +50,13 @@ const TriedPicture* LighterPicture(const std::vector<TriedPicture>& tried, const
   return nullptr;
 }
 
-Placement PlaceBestPicture(const std::vector<TriedPicture>& tried, const std::function<Placement()>& place,
-                           Targets& targets) {
-  if (tried.empty() || !tried.front().best) return place();
+Placement PlaceBestPicture(const std::vector<TriedPicture>& tried,
+                           const std::function<Placement(const Targets&)>& place, Targets& targets) {
+  if (tried.empty() || !tried.front().best) return place(targets);
   const auto place_at = [&](const TriedPicture& picture) {
     targets.stream.size = picture.size;
     targets.stream.frame_rate = picture.rate;
-    return place();
+    return place(targets);
   };
   const TriedPicture* best = &tried.front();
   Placement placement = place_at(*best);
@@ -72,9 +73,7 @@ Placement PlaceBestPicture(const std::vector<TriedPicture>& tried, const std::fu
     placement = std::move(other);
     best = &next;
   }
-  ChoosePicture(tried, *best,
-                best == &tried.front() ? "the best looking of those tried" : "beside the recording the best looking",
-                targets);
+  ChoosePicture(tried, *best, best == &tried.front() ? "best picture" : "best picture beside the recording", targets);
   return placement;
 }
 

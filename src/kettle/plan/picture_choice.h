@@ -21,10 +21,10 @@ void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& c
 const TriedPicture* LighterPicture(const std::vector<TriedPicture>& tried, const EncodeSettings& than);
 
 // What looks best alone may leave so little to the recording that only a fast preset holds, with which it looks worse
-// than fewer pixels with a better one. `place` places both encodes at the picture that `targets` hold. Tried are the
+// than fewer pixels with a better one. `place` places both encodes as its targets say. Tried are the
 // best picture, and lighter ones as long as they could look better, a few in all; gives the placement with the best
 // looking stream, and leaves its picture in `targets`. `tried` is as SearchPicture gives it.
-Placement PlaceBestPicture(const std::vector<TriedPicture>& tried, const std::function<Placement()>& place,
-                           Targets& targets);
+Placement PlaceBestPicture(const std::vector<TriedPicture>& tried,
+                           const std::function<Placement(const Targets&)>& place, Targets& targets);
 
 }  // namespace kettle

@@ -16,7 +16,7 @@ std::string SampleRateWhy(const std::vector<AudioDevice>& devices, Targets& targ
   for (const AudioDevice& device : devices) {
     if (device.rate_in_use_hz.value_or(kSoundHz) != kSoundHz) {
       targets.warnings.push_back(fmt::format(
-          "{} runs at {} now, what is sent at {}: set both to the same, or the sound is resampled and may drift",
+          "{} runs at {} now, the stream at {}: set both to the same rate, or the sound is resampled and may drift",
           device.name, KiloHertz(*device.rate_in_use_hz), KiloHertz(kSoundHz)));
     } else if (!device.rates_hz.empty() &&
                std::find(device.rates_hz.begin(), device.rates_hz.end(), kSoundHz) == device.rates_hz.end()) {
@@ -26,8 +26,8 @@ std::string SampleRateWhy(const std::vector<AudioDevice>& devices, Targets& targ
       heard += (heard.empty() ? "" : ", ") + device.name;
     }
   }
-  if (!heard.empty()) return heard + " runs at it too: nothing is resampled";
-  return devices.empty() ? "no sound card was found to compare it with" : "see below for your sound card";
+  if (!heard.empty()) return heard + " runs at it too: no resampling";
+  return devices.empty() ? "no sound card found" : "see the note on your sound card";
 }
 
 }  // namespace
@@ -38,10 +38,10 @@ void ChooseSound(const Show& show, const std::vector<AudioDevice>& devices, Targ
   for (const Destination& to : show.destinations) {
     if (!to.audio_bit_rate_max) continue;
     targets.audio = std::min(targets.audio, *to.audio_bit_rate_max);
-    limits += fmt::format("{}{} takes {}", limits.empty() ? "" : ", ", to.name, to.audio_bit_rate_max->str());
+    limits += fmt::format("{}{} accepts {}", limits.empty() ? "" : ", ", to.name, to.audio_bit_rate_max->str());
   }
-  std::string why = limits.empty() ? "AAC, the usual rate: a rule" : "AAC; " + limits;
-  if (targets.audio < usual) why += fmt::format("; the usual {} is too much", usual.str());
+  std::string why = limits.empty() ? "AAC, the usual rate" : "AAC; " + limits;
+  if (targets.audio < usual) why += fmt::format("; less than the usual {}", usual.str());
   targets.reasons.push_back({"sound.bit_rate", targets.audio.str(), why, false});
   targets.reasons.push_back({"sound.sample_rate", KiloHertz(kSoundHz), SampleRateWhy(devices, targets), false});
 }

@@ -39,26 +39,26 @@ class Chooser {
   void ChooseStreamPicture() {
     EncodeSettings& stream = targets_.stream;
     stream.size = show_.stream_size.value_or(show_.source_size);
-    std::string why = show_.stream_size ? "as the show asks" : "the source's own size: nothing is lost to scaling";
+    std::string why = show_.stream_size ? "set in the show" : "same as the source: no scaling";
     for (const Destination& to : show_.destinations)
       if (to.size_max && (stream.size.width > to.size_max->width || stream.size.height > to.size_max->height)) {
         stream.size = FitInside(stream.size, *to.size_max);
-        why = fmt::format("the largest that {} takes ({})", to.name, to.size_max->str());
+        why = fmt::format("{} accepts {} at most", to.name, to.size_max->str());
       }
     Add("stream.size", stream.size.str(), why);
     stream.frame_rate = show_.stream_rate.value_or(show_.source_rate);
-    why = show_.stream_rate ? "as the show asks" : "the source's own frame rate";
+    why = show_.stream_rate ? "set in the show" : "same as the source";
     for (const Destination& to : show_.destinations)
       if (to.frame_rate_max && stream.frame_rate.fps() > to.frame_rate_max->fps() + 1e-9) {
         stream.frame_rate = *to.frame_rate_max;
-        why = fmt::format("the highest that {} takes", to.name);
+        why = fmt::format("{} accepts no more", to.name);
       }
     Add("stream.frame_rate", stream.frame_rate.str(), why);
     targets_.sizes = show_.stream_size ? std::vector{stream.size} : CandidateSizes(stream.size);
     targets_.rates = show_.stream_rate ? std::vector{stream.frame_rate} : CandidateRates(stream.frame_rate);
     if (show_.viewing_size && show_.stream_size && show_.stream_size->pixels() > show_.viewing_size->pixels())
       targets_.warnings.push_back(
-          fmt::format("viewers watch at {}, the stream is {}: it is judged as they see it, scaled down",
+          fmt::format("viewers watch at {0} but the stream is {1}: its quality is measured at {0}",
                       show_.viewing_size->str(), stream.size.str()));
     KeepTaken();
     for (const Destination& to : show_.destinations) {
@@ -66,11 +66,11 @@ class Chooser {
       if (to.b_frames_max && *to.b_frames_max < targets_.most_b_frames.value_or(kUsual)) {
         targets_.most_b_frames = stream.b_frames = to.b_frames_max;
         std::erase_if(targets_.reasons, [](const Because& reason) { return reason.choice == "stream.b_frames"; });
-        Add("stream.b_frames", fmt::format("{}", *to.b_frames_max), "the most in a row that " + to.name + " takes");
+        Add("stream.b_frames", fmt::format("{}", *to.b_frames_max), to.name + " accepts no more consecutive B-frames");
       }
       stream.keyframe_seconds = std::min(stream.keyframe_seconds, to.keyframe_seconds);
       if (std::find(to.codecs.begin(), to.codecs.end(), "h264") == to.codecs.end())
-        FailInput("{} does not take H.264, and this version encodes nothing else", to.name);
+        FailInput("{} does not accept H.264, the only codec that this version streams", to.name);
     }
   }
 
@@ -101,7 +101,7 @@ class Chooser {
         return !fits(item) || (limited && std::find(taken.begin(), taken.end(), item) == taken.end());
       });
       if (accepted.empty())
-        FailInput("{} takes only these {}: {}; none of them suits the show (up to {}) and its other destinations",
+        FailInput("{} accepts only these {}: {}; none of them suits the show (up to {}) and its other destinations",
                   to.name, what, fmt::join(names, ", "), largest.str());
       taken = std::move(accepted);
       limited = true;
@@ -116,7 +116,7 @@ class Chooser {
   static void Keep(const std::vector<Item>& taken, bool asked, Item& chosen, std::vector<Item>& candidates) {
     if (taken.empty()) return;
     if (asked && std::find(taken.begin(), taken.end(), chosen) == taken.end())
-      FailInput("the show asks for {}, which its destinations do not take; the nearest below is {}", chosen.str(),
+      FailInput("the show asks for {}, which its destinations do not accept; the nearest below is {}", chosen.str(),
                 taken.front().str());
     if (asked) return;
     candidates = taken;
@@ -141,43 +141,44 @@ class Chooser {
       for (const Destination& to : show_.destinations)
         if (to.video_bit_rate_max && (!limit || *to.video_bit_rate_max < *limit)) {
           limit = to.video_bit_rate_max;
-          why = "the most that " + to.name + " takes";
+          why = to.name + " accepts no more";
         }
     }
     if (show_.stream_bit_rate) {
       stream.bit_rate = *show_.stream_bit_rate;
       if (line_known && stream.bit_rate > *limit)
-        targets_.warnings.push_back(fmt::format("the stream's {} is more than there is room for: {} ({})",
-                                                stream.bit_rate.str(), limit->str(), targets_.budget->binding_limit));
-      why = "as the show asks";
+        targets_.warnings.push_back(
+            fmt::format("the stream's {} is more than your uplink has room for: {} (limited by {})",
+                        stream.bit_rate.str(), limit->str(), targets_.budget->binding_limit));
+      why = "set in the show";
     } else {
       if (!limit)
-        FailInput(
-            "nothing says how high the bit rate may be: give stream.bit_rate, a destination with a limit, or "
-            "uplink.readings");
+        FailInput("nothing limits the bit rate: give stream.bit_rate, a destination with a limit, or uplink.readings");
       stream.bit_rate = *limit;
     }
     stream.maximum_bit_rate = stream.bit_rate;
     Add("stream.bit_rate", stream.bit_rate.str(), why);
     Add("stream.rate_control", Name(stream.rate_control),
-        "a line has no room for bursts: the average is also the maximum, over a buffer of 1 s");
+        "an uplink has no room for bursts: the average is also the maximum");
     Add("stream.keyframe_seconds", fmt::format("{:g}", stream.keyframe_seconds),
-        "a new viewer waits no longer than this for a picture; destinations cut there");
+        "new viewers see a picture within this time");
   }
 
   // What the line and the destinations leave for pictures.
   BitRate LineLimit(std::string& why) {
     targets_.budget = MakeBudget(show_.line, show_.reserve, Takers(show_), targets_.stream.frame_rate.fps());
     const Budget& budget = *targets_.budget;
-    why = fmt::format("{}: {:.0f} kbit/s carried ({}), {:.0f} % of it less what is reserved", budget.binding_limit,
-                      budget.carried_kbps, budget.carried_how, budget.safety_share * 100);
+    why = fmt::format("limited by {}: your uplink carries {:.0f} kbit/s ({}); {:.0f} % of that, less what you reserved",
+                      budget.binding_limit, budget.carried_kbps, budget.carried_how, budget.safety_share * 100);
     if (budget.one_encode_kbps() < kLeastVideoKbps && !show_.stream_bit_rate)
-      FailInput("uplink: {:.0f} kbit/s leave nothing for a stream ({}); {:.0f} kbit/s more would leave the least, {:g}",
-                budget.carried_kbps, budget.binding_limit, MissingKbps(budget), kLeastVideoKbps);
+      FailInput(
+          "uplink: {:.0f} kbit/s leave too little for a stream (limited by {}); {:.0f} kbit/s more would leave the "
+          "minimum, "
+          "{:g} kbit/s",
+          budget.carried_kbps, budget.binding_limit, MissingKbps(budget), kLeastVideoKbps);
     for (const std::string& question : QuestionReadings(show_.line.readings)) targets_.warnings.push_back(question);
     if (show_.line.trace)
-      for (const std::string& note : show_.line.trace->notes())
-        targets_.warnings.push_back("the line's trace: " + note);
+      for (const std::string& note : show_.line.trace->notes()) targets_.warnings.push_back("uplink trace: " + note);
     return BitRate::FromKbps(budget.one_encode_kbps());
   }
 
@@ -185,25 +186,23 @@ class Chooser {
     EncodeSettings& recording = targets_.recording;
     const EncodeSettings& stream = targets_.stream;
     recording.size = show_.recording_size.value_or(show_.source_size);
-    Add("recording.size", recording.size.str(),
-        show_.recording_size ? "as the show asks" : "the source's own size: the recording is the master");
+    Add("recording.size", recording.size.str(), show_.recording_size ? "set in the show" : "same as the source");
     recording.frame_rate = show_.source_rate;
-    Add("recording.frame_rate", recording.frame_rate.str(), "the source's own frame rate");
+    Add("recording.frame_rate", recording.frame_rate.str(), "same as the source");
     recording.rate_control = RateControl::kCappedVariable;
     recording.buffer_seconds = 2;
     if (show_.recording_bit_rate) {
       recording.bit_rate = *show_.recording_bit_rate;
-      Add("recording.bit_rate", recording.bit_rate.str(), "as the show asks");
+      Add("recording.bit_rate", recording.bit_rate.str(), "set in the show");
     } else {
       const double pixels = static_cast<double>(recording.size.pixels()) * recording.frame_rate.fps();
       recording.bit_rate = BitRate::FromKbps(std::ceil(kArchiveFactor * BitsPerPixel(stream) * pixels / 100'000) * 100);
       Add("recording.bit_rate", recording.bit_rate.str(),
-          fmt::format("archive: {:g} times the stream's bits a pixel, a rule, not a measurement", kArchiveFactor));
+          fmt::format("{:g} times the stream's bits per pixel (a rule of thumb)", kArchiveFactor));
     }
     recording.maximum_bit_rate = BitRate::FromKbps(std::round(recording.bit_rate.kbps() * kRecordingPeak));
     Add("recording.rate_control", Name(recording.rate_control),
-        fmt::format("a disk takes bursts that a line does not: up to {} in hard scenes",
-                    recording.maximum_bit_rate.str()));
+        fmt::format("a disk can take bursts: up to {} in busy scenes", recording.maximum_bit_rate.str()));
   }
 
   const Show& show_;
@@ -214,10 +213,11 @@ class Chooser {
 
 std::optional<std::string> LittleForItsSize(const EncodeSettings& stream, bool size_is_free) {
   if (BitsPerPixel(stream) >= kPlausibleBitsPerPixel) return std::nullopt;
-  return fmt::format("{} is little for {} at {} frames a second ({:.3f} bits a pixel): quick turns will go blocky; {}",
-                     stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream),
-                     size_is_free ? "no other size or frame rate looked better, so only a higher bit rate helps"
-                                  : "leave stream.size out, and the size that looks best is found");
+  return fmt::format(
+      "{} is low for {} at {} frames per second ({:.3f} bits per pixel): quick turns will look blocky; {}",
+      stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream),
+      size_is_free ? "no other size or frame rate looked better, so only a higher bit rate would help"
+                   : "leave stream.size out to let the plan find the best size");
 }
 
 void Explain(Targets& targets, const Because& reason) {
@@ -231,7 +231,8 @@ void Explain(Targets& targets, const Because& reason) {
 
 void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targets) {
   if (!choice.chosen()) {
-    targets.warnings.push_back("the send-queue model finds no rate that this line carries without losing frames");
+    targets.warnings.push_back(
+        "no rate control gets through this uplink without dropped frames (send-queue model, predicted)");
     return;
   }
   const RateControlAnswer& best = choice.answers.front();
@@ -241,15 +242,13 @@ void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targe
   std::string rate_why;
   if (rate_is_free && choice.chosen_kbps() < stream.bit_rate.kbps()) {
     stream.bit_rate = BitRate::FromKbps(choice.chosen_kbps());
-    rate_why =
-        fmt::format("the line's dips: the send-queue model loses frames at the budget's {:.0f} kbit/s (predicted)",
-                    choice.budget_kbps);
+    rate_why = fmt::format("lowered for the dips of your uplink: at {:.0f} kbit/s frames would be dropped (predicted)",
+                           choice.budget_kbps);
   }
   stream.maximum_bit_rate = BitRate::FromKbps(std::round(stream.bit_rate.kbps() * best.sample.peak_ratio));
   const std::string why = fmt::format(
-      "{}: carries up to {:.0f} kbit/s of it on this line, {} of {} frames dropped at {:.0f} (send-queue model, "
-      "predicted)",
-      best.sample.title(), best.highest_kbps, best.at_budget.dropped, best.at_budget.frames, choice.budget_kbps);
+      "{}: {} of {} frames dropped at {:.0f} kbit/s; without a dropped frame up to {:.0f} kbit/s (predicted)",
+      best.sample.title(), best.at_budget.dropped, best.at_budget.frames, choice.budget_kbps, best.highest_kbps);
   for (Because& reason : targets.reasons) {
     if (reason.choice == "stream.rate_control") reason = {reason.choice, Name(stream.rate_control), why, false};
     if (reason.choice == "stream.bit_rate" && !rate_why.empty())

@@ -34,12 +34,12 @@ void ReadLine(const Line& line, Budget& budget) {
     samples = line.trace->PerSecond();
   else
     for (const BitRate reading : line.readings) samples.push_back(reading.kbps());
-  if (samples.empty()) FailInput("nothing is known of the line: give --reading, --trace or --to");
+  if (samples.empty()) FailInput("nothing is known about your uplink: give --reading, --trace or --to");
   const double usual = *Median(samples), lowest = *std::min_element(samples.begin(), samples.end());
   const bool percentile = line.trace || samples.size() >= kManyReadings;
   budget.carried_kbps = percentile ? *Quantile(samples, kNearlyAlways) : lowest;
-  budget.carried_how = line.trace   ? fmt::format("carried in 95 % of the {} seconds of the trace", samples.size())
-                       : percentile ? fmt::format("carried in 95 % of {} readings", samples.size())
+  budget.carried_how = line.trace   ? fmt::format("95 % of the time at least, over {} seconds of trace", samples.size())
+                       : percentile ? fmt::format("95 % of {} readings at least", samples.size())
                        : samples.size() == 1 ? "the only reading"
                                              : fmt::format("the lowest of {} readings", samples.size());
   // A line that was seen to vary will vary further.
@@ -60,18 +60,18 @@ std::pair<double, std::string> LimitOf(const Taker& taker) {
   std::string words;
   if (taker.video_max) {
     limit = taker.video_max->kbps();
-    words = fmt::format("{} takes {} of video at most", taker.name, taker.video_max->str());
+    words = fmt::format("{} (accepts {} of video at most)", taker.name, taker.video_max->str());
   }
   if (taker.audience_max && taker.audience_max->kbps() < limit) {
     limit = taker.audience_max->kbps();
-    words =
-        fmt::format("{} sends viewers what it gets, and their lines carry {}", taker.name, taker.audience_max->str());
+    words = fmt::format("{} (passes your stream on unchanged, and its viewers can receive {})", taker.name,
+                        taker.audience_max->str());
   }
   return {limit, words};
 }
 
 std::string LineWords(std::size_t takers) {
-  return takers < 2 ? "the line" : fmt::format("the line, shared by {} destinations", takers);
+  return takers < 2 ? "your uplink" : fmt::format("your uplink, shared by {} destinations", takers);
 }
 
 void ShareOut(const std::vector<Taker>& takers, Budget& budget) {
