@@ -24,6 +24,7 @@ open_root() { # FOLDER: made if it is not there, with the kernel's file systems
     debootstrap --variant=minbase "$suite" "$1" "$archive" >"$1.log" 2>&1 || { tail -5 "$1.log" >&2; exit 3; }
   fi
   cp /etc/resolv.conf "$1/etc/" 2>/dev/null || true
+  [ -e "$1/etc/hosts" ] || printf '127.0.0.1 localhost\n::1 localhost\n' >"$1/etc/hosts" # as Debian's installer leaves it
   for place in proc sys dev; do mount --bind "/$place" "$1/$place" && mounted+=("$1/$place"); done
 }
 within() { # ROOT COMMAND: with a plain environment
