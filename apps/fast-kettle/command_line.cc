@@ -25,17 +25,59 @@ std::string Overview() {
       "them:\n";
   for (const Command& command : Commands()) text += fmt::format("  {:<8} {}\n", command.name, command.summary);
   return text +
-         "\n  fast-kettle COMMAND --help   tells a command's options, with an example\n"
+         "\n  fast-kettle COMMAND --help       what most people need of a command, with an example\n"
+         "  fast-kettle COMMAND --help all   all its options\n"
+         "  fast-kettle --help show          the values of a show\n"
          "  fast-kettle --version\n\nExample:\n  fast-kettle demo\n";
 }
 
-std::string HelpFor(const Command& command, const std::vector<po::options_description>& groups) {
+// Only those options that most people need.
+po::options_description MainOptions(const Command& command, const std::vector<po::options_description>& groups) {
+  po::options_description main("Main options");
+  for (const std::string& name : command.main_options)
+    for (const auto& group : groups)
+      for (const auto& option : group.options())
+        if (option->long_name() == name) main.add(option);
+  return main;
+}
+
+std::string HelpFor(const Command& command, bool all) {
+  Request request;
+  ShowOverrides values;
+  std::vector<po::options_description> groups = OptionsOf(command, request, values);
   std::ostringstream text;
   text << "fast-kettle " << command.name << ": " << command.summary << "\n\n"
        << command.detail << "\n\nUsage: fast-kettle " << command.name << ' ' << command.synopsis << '\n';
-  for (const auto& group : groups) text << '\n' << group;
+  if (all) {
+    if (command.takes_show) groups.pop_back();
+    for (const auto& group : groups) text << '\n' << group;
+    if (command.takes_show) text << "\nEvery value of the show is an option too: fast-kettle --help show\n";
+  } else {
+    text << '\n' << MainOptions(command, groups);
+  }
   text << "\nExample:\n  " << command.example << '\n';
+  if (!all) text << "\nAll options: fast-kettle " << command.name << " --help all\n";
   return text.str();
+}
+
+// The values of a show, once for all commands that take one.
+std::string ShowHelp() {
+  const auto plan =
+      std::find_if(Commands().begin(), Commands().end(), [](const Command& command) { return command.takes_show; });
+  Request request;
+  ShowOverrides values;
+  std::ostringstream text;
+  text << OptionsOf(*plan, request, values).back()
+       << "\nIn a show file they stand in sections; demo/saltmarsh.toml is an example.\n";
+  return text.str();
+}
+
+// The help that was asked for, if it was.
+std::optional<std::string> HelpAsked(const Command& command, const std::vector<std::string>& arguments) {
+  for (std::size_t i = 0; i < arguments.size(); ++i)
+    if (arguments[i] == "--help" || arguments[i] == "-h")
+      return HelpFor(command, i + 1 < arguments.size() && arguments[i + 1] == "all");
+  return std::nullopt;
 }
 
 std::vector<std::string> Names(const std::vector<po::options_description>& groups) {
@@ -118,7 +160,6 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
   try {
     const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
     po::store(po::command_line_parser(arguments).options(all).positional(places).style(style).run(), map);
-    if (map.count("help")) return {std::nullopt, HelpFor(command, groups)};
     po::notify(map);
   } catch (const po::too_many_positional_options_error&) {
     FailInput("{} takes {}; see fast-kettle {} --help", command.name,
@@ -129,9 +170,9 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
   return {Fill(command, std::move(request), values), ""};
 }
 
-// A command that begins with a verb and may name a subject; the help's text if that is asked for.
-std::optional<Parsed> ParseVerb(const Command& command, const std::vector<std::string>& arguments,
-                                const po::options_description& options, Request& request) {
+// A command that begins with a verb and may name a subject.
+void ParseVerb(const Command& command, const std::vector<std::string>& arguments,
+               const po::options_description& options, Request& request) {
   const std::vector<std::string>& verbs = command.verbs;
   request.command = command.name;
   po::options_description hidden, all;
@@ -143,7 +184,6 @@ std::optional<Parsed> ParseVerb(const Command& command, const std::vector<std::s
   try {
     const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
     po::store(po::command_line_parser(arguments).options(all).positional(places).style(style).run(), map);
-    if (map.count("help")) return Parsed{std::nullopt, HelpFor(command, {options})};
     po::notify(map);
   } catch (const po::too_many_positional_options_error&) {
     FailInput("{} takes a verb and one name at most; see fast-kettle {} --help", command.name, command.name);
@@ -155,7 +195,6 @@ std::optional<Parsed> ParseVerb(const Command& command, const std::vector<std::s
               fmt::join(verbs.begin(), verbs.end() - 1, ", "), verbs.back(), command.name);
   if (std::find(verbs.begin(), verbs.end(), request.verb) == verbs.end())
     FailInput("{} has no \"{}\"{}", command.name, request.verb, Suggestion(request.verb, verbs));
-  return std::nullopt;
 }
 
 Parsed ParseFootage(const Command& command, const std::vector<std::string>& arguments) {
@@ -163,7 +202,7 @@ Parsed ParseFootage(const Command& command, const std::vector<std::string>& argu
   ShowOverrides none;
   const FootageOptions& footage = request.footage;
   const po::options_description options = OptionsOf(command, request, none).front();
-  if (const auto help = ParseVerb(command, arguments, options, request)) return *help;
+  ParseVerb(command, arguments, options, request);
   if (request.verb == "list" && !request.subject.empty()) FailInput("footage list takes no name");
   if (request.verb == "inspect" && request.subject.empty())
     FailInput("footage inspect: name a clip: fast-kettle footage inspect my-clip.mkv");
@@ -177,7 +216,7 @@ Parsed ParseLoad(const Command& command, const std::vector<std::string>& argumen
   Request request;
   ShowOverrides none;
   const po::options_description options = OptionsOf(command, request, none).front();
-  if (const auto help = ParseVerb(command, arguments, options, request)) return *help;
+  ParseVerb(command, arguments, options, request);
   if (request.verb == "capture" && !request.subject.empty())
     FailInput("load capture writes to --out FILE; it takes no name");
   if (request.load.seconds) CheckRange("seconds", *request.load.seconds, 1, 24 * 3600);
@@ -187,17 +226,18 @@ Parsed ParseLoad(const Command& command, const std::vector<std::string>& argumen
 }  // namespace
 
 Parsed ParseCommandLine(const std::vector<std::string>& arguments) {
-  if (arguments.empty() || arguments[0] == "--help" || arguments[0] == "-h" || arguments[0] == "help")
-    return {std::nullopt, Overview()};
+  const bool help = arguments.empty() || arguments[0] == "--help" || arguments[0] == "-h" || arguments[0] == "help";
+  if (help) return {std::nullopt, arguments.size() > 1 && arguments[1] == "show" ? ShowHelp() : Overview()};
   if (arguments[0] == "--version") return {std::nullopt, fmt::format("fast-kettle {}\n", kVersion)};
   std::vector<std::string> names;
   for (const Command& command : Commands()) {
-    if (command.name == arguments[0] && command.name == "footage")
-      return ParseFootage(command, {arguments.begin() + 1, arguments.end()});
-    if (command.name == arguments[0] && command.name == "load")
-      return ParseLoad(command, {arguments.begin() + 1, arguments.end()});
-    if (command.name == arguments[0]) return ParseCommand(command, {arguments.begin() + 1, arguments.end()});
     names.push_back(command.name);
+    if (command.name != arguments[0]) continue;
+    const std::vector<std::string> rest(arguments.begin() + 1, arguments.end());
+    if (auto text = HelpAsked(command, rest)) return {std::nullopt, std::move(*text)};
+    if (command.name == "footage") return ParseFootage(command, rest);
+    if (command.name == "load") return ParseLoad(command, rest);
+    return ParseCommand(command, rest);
   }
   FailInput("there is no command \"{}\"{}", arguments[0], Suggestion(arguments[0], names));
 }

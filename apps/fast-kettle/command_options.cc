@@ -16,7 +16,7 @@ namespace {
 po::options_description CommonOptions(Request& request) {
   po::options_description options("Options");
   auto add = options.add_options();
-  add("help,h", "this text");
+  add("help,h", "what most people need; --help all: everything");
   add("out", po::value(&request.out)->value_name("DIR"), "folder for results (default: kettle-out)");
   add("json", po::bool_switch(&request.json), "print the result as JSON instead of a table");
   add("quiet", po::bool_switch(&request.quiet), "no progress on standard error");
@@ -27,7 +27,7 @@ po::options_description CommonOptions(Request& request) {
 
 void AddMeasuring(po::options_description& options, Request& request) {
   options.add_options()("footage-seconds", po::value(&request.footage_seconds)->value_name("S"),
-                        "of each scene or clip (default: 3)");
+                        "seconds of each scene or clip to use (default: 3)");
 }
 
 // A value that is only set when the option is given.
@@ -37,14 +37,14 @@ po::typed_value<T>* Optional(std::optional<T>& value, const char* name) {
 }
 
 po::options_description CombinedOptions(BenchOptions& bench) {
-  po::options_description options("What to combine; each may be given several times");
+  po::options_description options("What to combine; each option may be repeated");
   auto add = options.add_options();
   add("encoder", po::value(&bench.encoders)->value_name("NAME"),
       "x264, x265, svt-av1, vp9, nvenc-hevc ...; survey lists them");
-  add("preset", po::value(&bench.presets)->value_name("NAME"), "of those encoders that have it (default: all)");
+  add("preset", po::value(&bench.presets)->value_name("NAME"), "where the encoder has it (default: all)");
   add("device", po::value(&bench.devices)->value_name("N"), "which GPU, counted from 0");
-  add("size", po::value(&bench.sizes)->value_name("WxH"), "of the encode");
-  add("frame-rate", po::value(&bench.frame_rates)->value_name("RATE"), "of the encode: 60, 60000/1001");
+  add("size", po::value(&bench.sizes)->value_name("WxH"), "of the encoded picture");
+  add("frame-rate", po::value(&bench.frame_rates)->value_name("RATE"), "of the encoded video: 60, 60000/1001");
   add("rate-control", po::value(&bench.rate_controls)->value_name("KIND"),
       "constant-bit-rate, capped-variable, constant-quality, capped-quality");
   add("bit-rate", po::value(&bench.bit_rates)->value_name("RATE"), "average: \"4500 kbit/s\"");
@@ -52,16 +52,18 @@ po::options_description CombinedOptions(BenchOptions& bench) {
 }
 
 po::options_description SettingOptions(BenchOptions& bench) {
-  po::options_description options("What to ask of every encode");
+  po::options_description options("Settings of every encode");
   auto add = options.add_options();
-  add("maximum-bit-rate", po::value(&bench.maximum_bit_rate)->value_name("RATE"), "for the capped rate controls");
-  add("quality-level", Optional(bench.quality_level, "N"), "for the quality rate controls, on the encoder's own scale");
-  add("buffer", Optional(bench.buffer_seconds, "S"), "seconds that the decoder buffer holds");
-  add("keyframe-interval", Optional(bench.keyframe_seconds, "S"), "seconds");
-  add("b-frames", Optional(bench.b_frames, "N"), "at most so many in a row");
-  add("look-ahead", Optional(bench.look_ahead, "N"), "frames; 0: none");
+  add("maximum-bit-rate", po::value(&bench.maximum_bit_rate)->value_name("RATE"),
+      "for capped-variable and capped-quality");
+  add("quality-level", Optional(bench.quality_level, "N"),
+      "for constant-quality and capped-quality, on the encoder's own scale");
+  add("buffer", Optional(bench.buffer_seconds, "S"), "decoder buffer, in seconds");
+  add("keyframe-interval", Optional(bench.keyframe_seconds, "S"), "seconds between keyframes");
+  add("b-frames", Optional(bench.b_frames, "N"), "maximum consecutive B-frames");
+  add("look-ahead", Optional(bench.look_ahead, "N"), "look-ahead in frames; 0: none");
   add("adaptive-quantisation", po::value(&bench.adaptive_quantisation)->value_name("on|off"), "");
-  add("psycho-visual", po::value(&bench.psycho_visual)->value_name("on|off"), "tuning for the eye");
+  add("psychovisual", po::value(&bench.psychovisual)->value_name("on|off"), "psychovisual optimisation");
   add("multi-pass", po::value(&bench.multi_pass)->value_name("on|off"), "");
   add("scaler", po::value(&bench.scaler)->value_name("NAME"), "bilinear, bicubic (usual), lanczos");
   add("profile", po::value(&bench.profile)->value_name("NAME"), "high, main, main10 ...");
@@ -83,67 +85,69 @@ double ParseDuration(const std::string& option, const std::string& text) {
 
 void AddBench(po::options_description& options, BenchOptions& bench) {
   auto add = options.add_options();
-  add("resume", po::bool_switch(&bench.resume), "go on with the run in the folder; finished trials are not repeated");
-  add("dry-run", po::bool_switch(&bench.dry_run), "list the trials and the expected time, measure nothing");
+  add("resume", po::bool_switch(&bench.resume), "continue the run in the folder; finished trials are not repeated");
+  add("dry-run", po::bool_switch(&bench.dry_run), "list the trials and the expected time; measure nothing");
   add("time-budget", po::value<std::string>()->value_name("TIME")->notifier([&bench](const std::string& text) {
     bench.budget_seconds = ParseDuration("time-budget", text);
   }),
       "end within this time: 90s, 5min");
   add("question", po::value(&bench.question)->value_name("NAME"),
-      "compare the ways to set one thing at the same bit rate: size, frame-rate, encoder, scaler, b-frames, "
+      "compare settings of one thing at the same bit rate: size, frame-rate, encoder, scaler, b-frames, "
       "look-ahead, "
-      "adaptive-quantisation, psycho-visual, multi-pass, keyframe-interval, buffer, profile");
-  add("repeats", po::value(&bench.repeats)->value_name("N"), "of each trial, at most (default: 5)");
-  add("soak", Optional(bench.soak_minutes, "MINUTES"), "run one setting for so long and look for drift");
+      "adaptive-quantisation, psychovisual, multi-pass, keyframe-interval, buffer, profile");
+  add("repeats", po::value(&bench.repeats)->value_name("N"), "runs of each trial, at most (default: 5)");
+  add("soak", Optional(bench.soak_minutes, "MINUTES"),
+      "encode one setting for this long and check whether it slows down");
   add("patience", po::value(&bench.patience_seconds)->value_name("S"),
-      "an encoder that is silent for longer counts as hung (default: 15)");
-  add("paced", po::bool_switch(&bench.paced), "run each in real time as well, and count skipped frames");
+      "an encoder that does not answer for this long counts as hung (default: 15)");
+  add("paced", po::bool_switch(&bench.paced), "also encode each in real time and count skipped frames");
 }
 
 void AddUplink(po::options_description& options, UplinkOptions& uplink) {
   auto add = options.add_options();
   add("to", po::value(&uplink.to)->value_name("URL"),
-      "measure: publish to rtmp://host/app, rtmps://... or srt://host:port, or to all ingests of a destination by "
-      "name; "
-      "repeatable");
+      "measure by publishing to rtmp://host/app, rtmps://... or srt://host:port, or to all ingests of a destination "
+      "by name; repeatable");
   add("key-file", po::value(&uplink.key_file)->value_name("FILE"),
-      "holds the stream key in its first line (SRT: a passphrase in its second)");
-  add("seconds", po::value(&uplink.seconds)->value_name("S"), "of measuring, for each ingest (default: 20)");
+      "file with the stream key in its first line (SRT: a passphrase in its second)");
+  add("seconds", po::value(&uplink.seconds)->value_name("S"), "seconds to measure each ingest (default: 20)");
   add("most", po::value(&uplink.most)->value_name("RATE"),
-      "send no more than this in any second (default: what the destinations need, told before it is sent)");
+      "never send more than this (default: what the destinations need)");
   add("encoder", po::value(&uplink.encoder)->value_name("NAME"), "for comparing rate controls (default: x264)");
   add("preset", po::value(&uplink.preset)->value_name("NAME"), "its preset (default: superfast)");
 }
 
 void AddRehearse(po::options_description& options, RehearseOptions& rehearse) {
   auto add = options.add_options();
-  add("seconds", po::value(&rehearse.seconds)->value_name("S"), "how long (default: 60)");
+  add("seconds", po::value(&rehearse.seconds)->value_name("S"), "length of the rehearsal (default: 60)");
   add("to", po::value(&rehearse.to)->value_name("URL"),
-      "an ingest of yours: rtmp://host/app or rtmps://...; not one that is public");
-  add("key-file", po::value(&rehearse.key_file)->value_name("FILE"), "holds the stream key in its first line");
+      "your own ingest, not a public one: rtmp://host/app or rtmps://...");
+  add("key-file", po::value(&rehearse.key_file)->value_name("FILE"), "file with the stream key in its first line");
   add("link", po::value(&rehearse.link)->value_name("FILE"),
-      "without --to: shapes the simulated ingest's line (TOML: rate or trace, delay_ms, outages)");
+      "without --to: the simulated ingest's line (TOML: rate or trace, delay_ms, outages)");
   add("recording-folder", po::value(&rehearse.folder)->value_name("DIR"),
-      "where the recording goes: the disk to be tried (default: the output folder)");
+      "where the recording goes (default: the output folder)");
   add("container", po::value(&rehearse.container)->value_name("NAME"),
       "of the recording: matroska (usual), fragmented-mp4, mp4");
   add("audio-tracks", po::value(&rehearse.audio_tracks)->value_name("N"), "in the recording (default: 1)");
-  add("record-from", po::value(&rehearse.record_from)->value_name("S"), "start recording so late");
-  add("record-to", po::value(&rehearse.record_to)->value_name("S"), "stop recording so early, and stream on");
+  add("record-from", po::value(&rehearse.record_from)->value_name("S"), "start recording after S seconds");
+  add("record-to", po::value(&rehearse.record_to)->value_name("S"),
+      "stop recording after S seconds and keep streaming");
   add("power-cut", po::value(&rehearse.power_cut)->value_name("S"),
-      "kill the run after so long, recording in every container, and tell what is left of each");
+      "kill the run after S seconds, recording in every container, and tell what each still plays");
   add("climb", po::bool_switch(&rehearse.climb),
-      "take the plan's steps one by one, rehearsing after each, until it holds; then see which can be taken back");
-  add("anyway", po::bool_switch(&rehearse.anyway), "rehearse a plan of another machine");
+      "rehearse again and again, one step down the plan each time, until it holds; then undo the steps that were not "
+      "needed");
+  add("anyway", po::bool_switch(&rehearse.anyway), "rehearse a plan that another machine made");
   add("load", po::value(&rehearse.load)->value_name("PROFILE"),
-      "replay a load meanwhile, or live: the game is running");
+      "replay a load profile meanwhile; \"live\": the game is running");
   add("stand-in-game", po::value(&rehearse.game_cores)->value_name("CORES"),
-      "run a simulated game beside it that takes so much, and tell what it loses");
+      "run a simulated game of this many cores beside it and tell what it loses");
 }
 
 // `taken` are options of the command itself that mean something else.
 po::options_description ShowOptions(ShowOverrides& values, const po::options_description& taken) {
-  po::options_description options("Values of the show, each overriding the file's");
+  po::options_description options("Values of the show; each overrides the file");
   for (const ShowKey& key : ShowKeys()) {
     if (taken.find_nothrow(key.option, false)) continue;
     auto* semantic = po::value(&values[key.option])->value_name("VALUE");
@@ -154,23 +158,23 @@ po::options_description ShowOptions(ShowOverrides& values, const po::options_des
 
 void AddPlan(po::options_description& options, Request& request) {
   auto add = options.add_options();
-  add("fresh", po::bool_switch(&request.fresh), "measure again what an earlier run measured");
+  add("fresh", po::bool_switch(&request.fresh), "measure everything again");
   add("exhaustive", po::bool_switch(&request.exhaustive),
-      "try every size, frame rate, encoder and preset first, and check the search against them; takes long");
+      "measure every size, frame rate, encoder and preset first, and compare the search with that; takes long");
 }
 
 void AddSurvey(po::options_description& options, Request& request) {
   auto add = options.add_options();
   add("root", po::value(&request.root)->value_name("DIR"),
-      "read another tree of /proc, /sys and /dev; opens no encoder");
+      "read /proc, /sys and /dev below this folder instead; opens no encoder");
   add("recording-folder", po::value(&request.recording_folder)->value_name("DIR"),
       "where recordings go (default: the output folder)");
 }
 
 po::options_description VerbOptions(Request& request) {
   po::options_description options("Options");
-  options.add_options()("help,h", "this text")("json", po::bool_switch(&request.json),
-                                               "print the result as JSON instead of a table")(
+  options.add_options()("help,h", "what most people need; --help all: everything")(
+      "json", po::bool_switch(&request.json), "print the result as JSON instead of a table")(
       "quiet", po::bool_switch(&request.quiet), "no progress on standard error");
   return options;
 }
@@ -179,9 +183,9 @@ po::options_description FootageOptionsOf(Request& request) {
   FootageOptions& footage = request.footage;
   po::options_description options = VerbOptions(request);
   auto add = options.add_options();
-  add("size", po::value(&footage.size)->value_name("WxH"), "render: of the pictures (default: 1280x720)");
-  add("frame-rate", po::value(&footage.frame_rate)->value_name("RATE"), "render: default 60");
-  add("seconds", po::value(&footage.seconds)->value_name("S"), "render: how long (default: 10)");
+  add("size", po::value(&footage.size)->value_name("WxH"), "render: picture size (default: 1280x720)");
+  add("frame-rate", po::value(&footage.frame_rate)->value_name("RATE"), "render: frame rate (default: 60)");
+  add("seconds", po::value(&footage.seconds)->value_name("S"), "render: length (default: 10)");
   add("out", po::value(&footage.file)->value_name("FILE"), "render: the Y4M file (default: SCENE.y4m)");
   return options;
 }
@@ -189,10 +193,10 @@ po::options_description FootageOptionsOf(Request& request) {
 po::options_description LoadOptionsOf(Request& request) {
   po::options_description options = VerbOptions(request);
   auto add = options.add_options();
-  add("seconds", Optional(request.load.seconds, "S"), "how long (capture: 60; replay: as long as the profile)");
+  add("seconds", Optional(request.load.seconds, "S"), "length (capture: 60; replay: as long as the profile)");
   add("out", po::value(&request.load.file)->value_name("FILE"), "capture: the profile (default: game.load.json)");
   add("stand-in-gpu", po::value(&request.stand_in_gpu)->value_name("PROFILE"),
-      "watch a simulated GPU, or replay on one what was taken of a GPU");
+      "capture: watch a simulated GPU; replay: load a simulated GPU");
   return options;
 }
 
@@ -220,7 +224,7 @@ std::vector<po::options_description> OptionsOf(const Command& command, Request& 
                             "length of the proof run (default: 10)");
   if (command.name == "demo")
     groups[0].add_options()("without-stand-in", po::bool_switch(&request.without_stand_in),
-                            "no simulated GPU: what is here, or the CPU alone");
+                            "no simulated GPU: use what is here");
   if (!command.takes_show) return groups;
   po::options_description all;
   for (const auto& group : groups) all.add(group);

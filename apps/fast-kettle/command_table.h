@@ -11,8 +11,9 @@ struct Command {
   std::string name, summary, detail, example;
   std::string synopsis;  // what follows the name: "--show FILE [OPTIONS]"
   bool takes_show = false;
-  std::string subject = {};             // what it takes besides options: "PLAN"; empty: nothing
-  std::vector<std::string> verbs = {};  // of which one follows the name; empty: none
+  std::string subject = {};                    // what it takes besides options: "PLAN"; empty: nothing
+  std::vector<std::string> verbs = {};         // of which one follows the name; empty: none
+  std::vector<std::string> main_options = {};  // that most people need: what --help shows
 };
 
 // In the order in which people use them.

@@ -6,6 +6,7 @@
 #include <fstream>
 
 #include "kettle/store/file.h"
+#include "kettle/units/text_file.h"
 
 namespace kettle {
 
@@ -42,7 +43,7 @@ QualityCsv::QualityCsv(std::filesystem::path file) : file_(std::move(file)) {
 
 void QualityCsv::Keep(const std::vector<Trial>& trials) {
   std::map<std::string, std::string> rows;
-  bool changed = !std::filesystem::exists(file_);
+  bool changed = !IsThere(file_);
   for (const Trial& trial : trials) {
     const std::string id = trial.id();
     const auto known = rows_.find(id);

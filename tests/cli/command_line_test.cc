@@ -16,12 +16,15 @@ TEST(CommandLine, HelpHasAnExampleForEveryCommand) {
     const std::string help = ParseCommandLine({command, "--help"}).text;
     EXPECT_THAT(help, testing::HasSubstr(std::string("Example:\n  fast-kettle ") + command)) << command;
     EXPECT_THAT(help, testing::HasSubstr("--out")) << command;
+    EXPECT_THAT(help, testing::HasSubstr(std::string("fast-kettle ") + command + " --help all")) << command;
+    EXPECT_LE(std::count(help.begin(), help.end(), '\n'), 24) << command << ": more than a screen";
+    EXPECT_THAT(ParseCommandLine({command, "--help", "all"}).text, testing::HasSubstr("--quiet")) << command;
   }
   EXPECT_THAT(ParseCommandLine({"--version"}).text, testing::HasSubstr(app::kVersion));
 }
 
 TEST(CommandLine, EveryKeyOfAShowIsAnOption) {
-  const std::string help = ParseCommandLine({"plan", "--help"}).text;
+  const std::string help = ParseCommandLine({"--help", "show"}).text;
   for (const ShowKey& key : ShowKeys()) EXPECT_THAT(help, testing::HasSubstr("--" + key.option)) << key.key;
 }
 

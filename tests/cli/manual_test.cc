@@ -16,7 +16,7 @@ class ManualTest : public test::ProgramTest {
   static std::string Page(const std::string& name) { return Get(std::filesystem::path(KETTLE_MANUAL) / name); }
 
   std::set<std::string> OptionsInHelp(const std::string& command) const {
-    const std::string help = Run(command + " --help").out;
+    const std::string help = Run(command + " --help all").out + Run("--help show").out;
     std::set<std::string> options;
     const std::regex option("^  (?:-h \\[ )?--([a-z-]+)", std::regex::multiline);
     for (std::sregex_iterator it(help.begin(), help.end(), option), end; it != end; ++it) options.insert((*it)[1]);

@@ -186,7 +186,7 @@ TEST_F(RehearseTest, TheGameTellsWhatItLosesUnderALoad) {
   ASSERT_EQ(Run("load capture --seconds 2 --out game.load.json --quiet").code, 0);
   const auto ran = Run("rehearse plan.json --seconds 4 --stand-in-game 0.1 --load game.load.json --out out --quiet");
   ASSERT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("The simulated game"), HasSubstr("Under a load, game.load.json")));
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("The simulated game"), HasSubstr("Under load: game.load.json")));
   ExpectValid("rehearsal");
   EXPECT_EQ(Json("out/rehearsal.json")["game"]["wanted_fps"], 12);
 }

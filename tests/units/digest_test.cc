@@ -6,11 +6,9 @@
 namespace kettle {
 namespace {
 
-TEST(HexDigest, IsFnv1a) {
-  // The reference values of the FNV-1a definition, 64 bit.
-  EXPECT_EQ(HexDigest(""), "cbf29ce484222325");
-  EXPECT_EQ(HexDigest("a"), "af63dc4c8601ec8c");
-  EXPECT_EQ(HexDigest("foobar"), "85944171f73967e8");
+TEST(HexDigest, IsTheBeginningOfSha256) {
+  EXPECT_EQ(HexDigest(""), "e3b0c44298fc1c14");
+  EXPECT_EQ(HexDigest("abc"), "ba7816bf8f01cfea") << "FIPS 180's first example";
 }
 
 }  // namespace

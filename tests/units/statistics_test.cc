@@ -35,5 +35,11 @@ TEST(WindowMeans, LeavesOutAShortRest) {
   EXPECT_TRUE(WindowMeans({}, 60).empty());
 }
 
+TEST(StudentT, IsThatOfTheTables) {
+  EXPECT_NEAR(StudentT(1), 12.706, 5e-4);
+  EXPECT_NEAR(StudentT(10), 2.228, 5e-4);
+  EXPECT_NEAR(StudentT(100), 1.984, 5e-4);
+}
+
 }  // namespace
 }  // namespace kettle

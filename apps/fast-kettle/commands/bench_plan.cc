@@ -102,8 +102,7 @@ void ApplyOptions(const BenchOptions& bench, EncodeSettings& settings) {
   settings.look_ahead_frames = bench.look_ahead;
   if (!bench.adaptive_quantisation.empty())
     settings.adaptive_quantisation = ParseOne("adaptive-quantisation", bench.adaptive_quantisation, ParseSwitch);
-  if (!bench.psycho_visual.empty())
-    settings.psycho_visual = ParseOne("psycho-visual", bench.psycho_visual, ParseSwitch);
+  if (!bench.psychovisual.empty()) settings.psychovisual = ParseOne("psychovisual", bench.psychovisual, ParseSwitch);
   if (!bench.scaler.empty()) settings.scaler = ParseOne("scaler", bench.scaler, ParseScaleFilter);
   if (!bench.multi_pass.empty()) settings.multi_pass = ParseOne("multi-pass", bench.multi_pass, ParseSwitch);
   settings.profile = bench.profile;

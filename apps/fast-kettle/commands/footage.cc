@@ -105,7 +105,8 @@ int Render(const Request& request, Progress& progress) {
     FailInput("footage render: {}", error.what());
   }
   const std::filesystem::path file = options.file.empty() ? request.subject + ".y4m" : options.file;
-  if (std::filesystem::is_directory(file)) FailInput("--out: {} is a folder; name a file", file.string());
+  std::error_code unseen;
+  if (std::filesystem::is_directory(file, unseen)) FailInput("--out: {} is a folder; name a file", file.string());
   progress.Stage("drawing", 1);
   const auto start = std::chrono::steady_clock::now();
   RenderSceneTo(file, request.subject, size, rate, options.seconds, [&](double share) {

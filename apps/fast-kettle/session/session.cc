@@ -20,6 +20,7 @@
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
 #include "kettle/units/suggestion.h"
+#include "kettle/units/text_file.h"
 #include "profile.h"
 #include "report/trial_csv.h"
 
@@ -66,9 +67,8 @@ std::string FindStandInGpu(const std::string& name, const Places& places) {
   if (!fs::exists(places.drivers, absent))
     FailInput("the simulated GPU is not installed: sudo apt install {}", kSimulatorsPackage);
   fs::path path = name;
-  if (name.find_first_of("/.") == name.npos && !fs::is_regular_file(path))
-    path = places.share / "gpu" / (name + ".toml");
-  if (!fs::exists(path)) {
+  if (name.find_first_of("/.") == name.npos && !IsThere(path)) path = places.share / "gpu" / (name + ".toml");
+  if (!IsThere(path)) {
     std::vector<std::string> names;
     std::error_code error;
     for (const auto& entry : fs::directory_iterator(places.share / "gpu", error))

@@ -49,7 +49,7 @@ const char* Name(Feature feature) {
     case Feature::kBFrames: return "B-frames";
     case Feature::kLookAhead: return "look-ahead";
     case Feature::kAdaptiveQuantisation: return "adaptive quantisation";
-    case Feature::kPsychoVisual: return "psycho-visual tuning";
+    case Feature::kPsychovisual: return "psychovisual";
     case Feature::kMultiPass: return "multi-pass";
   }
   return "";

@@ -23,7 +23,7 @@ enum class Interface {
 };
 
 // What a family may or may not offer.
-enum class Feature { kBFrames, kLookAhead, kAdaptiveQuantisation, kPsychoVisual, kMultiPass };
+enum class Feature { kBFrames, kLookAhead, kAdaptiveQuantisation, kPsychovisual, kMultiPass };
 const char* Name(Feature feature);  // "B-frames", "look-ahead", ...
 
 // Library options. In a value, {} stands for the setting's own (yes and no are 1 and 0), {maximum} for the maximum bit

@@ -54,7 +54,7 @@ class Mapper {
     MapFeature(Feature::kBFrames, settings_.b_frames);
     MapFeature(Feature::kLookAhead, settings_.look_ahead_frames);
     MapFeature(Feature::kAdaptiveQuantisation, settings_.adaptive_quantisation);
-    MapFeature(Feature::kPsychoVisual, settings_.psycho_visual);
+    MapFeature(Feature::kPsychovisual, settings_.psychovisual);
     MapFeature(Feature::kMultiPass, settings_.multi_pass);
     MapDevice();
     return std::move(config_);

@@ -30,7 +30,7 @@ EncoderFamily X264() {
                        {Feature::kLookAhead,
                         {.most = 250, .options = {{"rc-lookahead", "{}"}}, .of_values = {{0, {{"mbtree", "0"}}}}}},
                        {Feature::kAdaptiveQuantisation, {.options = {{"aq-mode", "{}"}}}},
-                       {Feature::kPsychoVisual, {.options = {{"psy", "{}"}}}}},
+                       {Feature::kPsychovisual, {.options = {{"psy", "{}"}}}}},
           .profiles = {{"high"},
                        {"main"},
                        {"baseline"},
@@ -64,7 +64,7 @@ EncoderFamily X265() {
                      .of_values = {{0, {{"x265-params:cutree", "0"}, {"x265-params:b-adapt", "0"}}}}}},
                    {Feature::kAdaptiveQuantisation, {.options = {{"x265-params:aq-mode", "{}"}}}},
                    // On is what the preset brings.
-                   {Feature::kPsychoVisual,
+                   {Feature::kPsychovisual,
                     {.options = {}, .of_values = {{0, {{"x265-params:psy-rd", "0"}, {"x265-params:psy-rdoq", "0"}}}}}}},
       .profiles = {{"main"}, {"main10", 10}, {"main444-8", 8, Chroma::k444}, {"main444-10", 10, Chroma::k444}},
       .quality = {.usual = 26}};

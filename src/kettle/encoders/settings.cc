@@ -66,7 +66,7 @@ std::string Extras(const EncodeSettings& s) {
   if (s.look_ahead_frames)
     words.push_back(*s.look_ahead_frames == 0 ? "no look-ahead" : fmt::format("look-ahead {}", *s.look_ahead_frames));
   if (s.adaptive_quantisation) words.emplace_back(*s.adaptive_quantisation ? "AQ" : "no AQ");
-  if (s.psycho_visual) words.emplace_back(*s.psycho_visual ? "psycho-visual tuning" : "no psycho-visual tuning");
+  if (s.psychovisual) words.emplace_back(*s.psychovisual ? "psychovisual" : "no psychovisual");
   if (s.multi_pass) words.emplace_back(*s.multi_pass ? "multi-pass" : "one pass");
   if (!s.profile.empty()) words.push_back("profile " + s.profile);
   if (s.bit_depth != 8) words.push_back(fmt::format("{} bit", s.bit_depth));
@@ -94,7 +94,7 @@ void to_json(nlohmann::json& json, const EncodeSettings& s) {
   PutIfSet(json, "b_frames", s.b_frames);
   PutIfSet(json, "look_ahead_frames", s.look_ahead_frames);
   PutIfSet(json, "adaptive_quantisation", s.adaptive_quantisation);
-  PutIfSet(json, "psycho_visual", s.psycho_visual);
+  PutIfSet(json, "psychovisual", s.psychovisual);
   PutIfSet(json, "multi_pass", s.multi_pass);
   if (!s.profile.empty()) json["profile"] = s.profile;
 }
@@ -117,7 +117,7 @@ void from_json(const nlohmann::json& json, EncodeSettings& s) {
   GetIfThere(json, "b_frames", s.b_frames);
   GetIfThere(json, "look_ahead_frames", s.look_ahead_frames);
   GetIfThere(json, "adaptive_quantisation", s.adaptive_quantisation);
-  GetIfThere(json, "psycho_visual", s.psycho_visual);
+  GetIfThere(json, "psychovisual", s.psychovisual);
   GetIfThere(json, "multi_pass", s.multi_pass);
   s.profile = json.value("profile", "");
 }

@@ -38,7 +38,7 @@ struct EncodeSettings {
   // Not set: what the preset brings.
   std::optional<int> b_frames;           // at most this many in a row
   std::optional<int> look_ahead_frames;  // 0: none
-  std::optional<bool> adaptive_quantisation, psycho_visual, multi_pass;
+  std::optional<bool> adaptive_quantisation, psychovisual, multi_pass;
   std::string profile;  // empty: the usual one for the bit depth and chroma
   int bit_depth = 8;    // 8 or 10
   Chroma chroma = Chroma::k420;

@@ -5,7 +5,7 @@
 
 namespace kettle {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PacedOutputTask, settings, output, niceness, processors)
+KETTLE_JSON(PacedOutputTask, settings, output, niceness, processors)
 
 // As three numbers: a long run has hundreds of thousands of them.
 void to_json(nlohmann::json& json, const PacedFrame& frame) {
@@ -13,9 +13,9 @@ void to_json(nlohmann::json& json, const PacedFrame& frame) {
 }
 void from_json(const nlohmann::json& json, PacedFrame& frame) {
   if (json.is_object())  // a rehearsal of an earlier version
-    frame = {json.at("frame").get<int>(), json.at("due_ms").get<double>(), json.at("taken_ms").get<double>()};
+    frame = {WholeNumber<int>(json.at("frame")), json.at("due_ms").get<double>(), json.at("taken_ms").get<double>()};
   else
-    frame = {json.at(0).get<int>(), json.at(1).get<double>(), json.at(2).get<double>()};
+    frame = {WholeNumber<int>(json.at(0)), json.at(1).get<double>(), json.at(2).get<double>()};
 }
 
 KETTLE_JSON(PacedOutputOutcome, niceness, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps, latency,

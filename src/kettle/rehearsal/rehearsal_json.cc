@@ -4,8 +4,8 @@
 
 namespace kettle {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(RehearsalTask::File, path, container)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(RehearsalFile, path, container, bytes, stalled, trouble, disk_full)
+KETTLE_JSON(RehearsalTask::File, path, container)
+KETTLE_JSON(RehearsalFile, path, container, bytes, stalled, trouble, disk_full)
 
 KETTLE_JSON(RehearsalSecond, start_seconds, late, skipped_stream, skipped_recording, dropped, stalled, stream_waiting,
             recording_waiting, send_waiting_seconds, send_blocked_share, acknowledged_kbps, round_trip_ms, connected,

@@ -36,7 +36,7 @@ std::vector<EncodeSettings> Variants(const EncodeSettings& base, Feature feature
       break;
     case Feature::kMultiPass: add(&EncodeSettings::multi_pass, true); break;
     case Feature::kAdaptiveQuantisation:
-    case Feature::kPsychoVisual: break;
+    case Feature::kPsychovisual: break;
   }
   return variants;
 }

@@ -9,6 +9,7 @@
 #include "kettle/machine/machine.h"
 #include "kettle/show/toml_reader.h"
 #include "kettle/units/suggestion.h"
+#include "kettle/units/text_file.h"
 
 namespace kettle {
 
@@ -121,12 +122,12 @@ class ShowReader {
       }
       const bool looks_like_file = item.find_first_of("/.") != item.npos;
       const fs::path path = fs::path(item).is_absolute() || options_from_cwd_ ? fs::path(item) : folder_ / item;
-      if (!looks_like_file && !fs::exists(path)) {
+      if (!looks_like_file && !IsThere(path)) {
         std::vector<std::string> names;
         for (const SceneInfo& scene : Scenes()) names.push_back(scene.name);
         picture.Fail("footage", fmt::format("there is no scene \"{}\"{}", item, Suggestion(item, names)));
       }
-      if (!fs::exists(path)) picture.Fail("footage", fmt::format("{}: no such file", path.string()));
+      if (!IsThere(path)) picture.Fail("footage", fmt::format("{}: no such file", path.string()));
       show.footage.push_back(path.string());
     }
     if (show.footage.empty())
@@ -239,7 +240,7 @@ class ShowReader {
     if (!profile) return;
     const bool as_given = options_.contains("load.profile") || *profile == "live" || fs::path(*profile).is_absolute();
     show.load = as_given ? *profile : (folder_ / *profile).string();
-    if (*profile != "live" && !fs::exists(show.load))
+    if (*profile != "live" && !IsThere(show.load))
       load.Fail("profile",
                 fmt::format("there is no \"{}\"; fast-kettle load capture writes a load profile", show.load));
   }

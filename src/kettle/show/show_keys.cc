@@ -7,9 +7,9 @@ namespace kettle {
 const std::vector<ShowKey>& ShowKeys() {
   using Kind = ShowKey::Kind;
   static const std::vector<ShowKey> keys = {
-      {"", "title", Kind::kText, "title", "what the show is called"},
+      {"", "title", Kind::kText, "title", "the show's name"},
       {"picture", "source_size", Kind::kText, "source-size", "the captured picture: \"1280x720\" or \"display\""},
-      {"picture", "frame_rate", Kind::kText, "frame-rate", "frames a second of the capture: \"60\", \"60000/1001\""},
+      {"picture", "frame_rate", Kind::kText, "frame-rate", "frame rate of the capture: \"60\", \"60000/1001\""},
       {"picture", "footage", Kind::kList, "footage", "a scene by name or a clip by path; repeatable"},
       {"stream", "size", Kind::kText, "stream-size", "the stream's picture, or \"auto\""},
       {"stream", "frame_rate", Kind::kText, "stream-frame-rate", "the stream's frame rate, or \"auto\""},
@@ -21,16 +21,17 @@ const std::vector<ShowKey>& ShowKeys() {
       {"recording", "container", Kind::kText, "recording-container", "matroska (usual), fragmented-mp4, mp4"},
       {"recording", "hours", Kind::kNumber, "recording-hours", "how long a show lasts"},
       {"recording", "quality", Kind::kText, "recording-quality",
-       "how it shall look: \"archive\", or MS-SSIM as \"18 dB\""},
+       "the recording's quality: \"archive\", or MS-SSIM as \"18 dB\""},
       {"recording", "bit_rate", Kind::kText, "recording-bit-rate", "the recording's bit rate: \"25 Mbit/s\""},
       {"uplink", "readings", Kind::kList, "reading", "an upload reading with its unit; repeatable"},
-      {"uplink", "trace", Kind::kText, "trace", "the line over time, a CSV file: seconds,kbit/s"},
+      {"uplink", "trace", Kind::kText, "trace", "your uplink over time, a CSV file: seconds,kbit/s"},
       {"uplink", "link", Kind::kText, "link", "\"wired\", \"wireless\" or \"cellular\""},
-      {"uplink", "reserve", Kind::kList, "reserve", "what else needs the line: \"game 0.3 Mbit/s\"; repeatable"},
+      {"uplink", "reserve", Kind::kList, "reserve", "what else needs the uplink: \"game 0.3 Mbit/s\"; repeatable"},
       {"load", "profile", Kind::kText, "load",
-       "a load profile to replay while measuring, or live: the game is running now"},
-      {"require", "headroom", Kind::kNumber, "headroom", "required headroom, 0 to 0.9"},
-      {"require", "first", Kind::kText, "first", "who gets a processor first: \"game\" (usual) or \"stream\""}};
+       "a load profile to replay while measuring; \"live\": the game is running now"},
+      {"require", "headroom", Kind::kNumber, "headroom", "headroom to keep free, 0 to 0.9"},
+      {"require", "first", Kind::kText, "first",
+       "who goes first where processors are short: \"game\" (usual) or \"stream\""}};
   return keys;
 }
 

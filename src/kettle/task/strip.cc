@@ -10,6 +10,7 @@
 #include "kettle/store/file.h"
 #include "kettle/task/shown.h"
 #include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -128,8 +129,8 @@ StripOutcome RunStrip(const StripTask& task, const std::function<void(double)>& 
   return outcome;
 }
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(StripCell, file, size, psnr_y_db)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(StripRow, frame, enlarged, cells)
+KETTLE_JSON(StripCell, file, size, psnr_y_db)
+KETTLE_JSON(StripRow, frame, enlarged, cells)
 
 void to_json(nlohmann::json& json, const StripTask& t) {
   json = {{"reference", t.reference},

@@ -5,7 +5,7 @@
 
 namespace kettle {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(SoakWindow, start_seconds, fps, throttle_events, stolen_cores, other_cores)
+KETTLE_JSON(SoakWindow, start_seconds, fps, throttle_events, stolen_cores, other_cores)
 
 KETTLE_JSON(EncodeTask, settings, footage, longest_seconds, output)
 KETTLE_JSON(EncodeOutcome, frames, fed_frames, seconds, busy_seconds, truncated, mean_kbps, peak_second_kbps, latency,

@@ -6,6 +6,7 @@
 #include "kettle/trial/trial.h"
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -27,8 +28,7 @@ nlohmann::json TimingJson(const TrialTiming& t) {
 
 }  // namespace
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Repeat, throughput_fps, cpu_cores, other_cores, stolen_cores, throttle_events,
-                                   busiest)
+KETTLE_JSON(Repeat, throughput_fps, cpu_cores, other_cores, stolen_cores, throttle_events, busiest)
 
 std::string Trial::id() const { return HexDigest(JsonText(nlohmann::json(settings)) + "|" + footage_key); }
 

@@ -7,8 +7,7 @@
 
 namespace kettle {
 
-// A fingerprint of `text` as 16 hexadecimal digits: FNV-1a, 64 bit. Tells two texts apart by accident,
-// not against malice.
+// The first 64 bits of the SHA-256 of `text` (FIPS 180-4), as 16 hexadecimal digits.
 std::string HexDigest(std::string_view text);
 
 }  // namespace kettle

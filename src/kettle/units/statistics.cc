@@ -2,7 +2,7 @@
 #include "kettle/units/statistics.h"
 
 #include <algorithm>
-#include <array>
+#include <boost/math/distributions/students_t.hpp>
 #include <cmath>
 #include <numeric>
 
@@ -36,11 +36,9 @@ std::optional<double> PeakWindowSum(const std::vector<double>& samples, std::siz
 }
 
 double StudentT(std::size_t degrees) {
-  constexpr std::array kStudent = {12.706, 4.303, 3.182, 2.776, 2.571, 2.447, 2.365, 2.306, 2.262, 2.228,
-                                   2.201,  2.179, 2.160, 2.145, 2.131, 2.120, 2.110, 2.101, 2.093, 2.086,
-                                   2.080,  2.074, 2.069, 2.064, 2.060, 2.056, 2.052, 2.048, 2.045, 2.042};
-  constexpr double kNormal = 1.960;  // near enough from 30 on
-  return degrees <= kStudent.size() ? kStudent[degrees - 1] : kNormal;
+  constexpr double kEitherSide = 0.025;
+  const boost::math::students_t distribution(static_cast<double>(degrees));
+  return quantile(complement(distribution, kEitherSide));
 }
 
 std::optional<double> Deviation(const std::vector<double>& samples) {

@@ -59,4 +59,9 @@ std::string LinkTarget(const fs::path& link) {
   return error ? "" : target.filename().string();
 }
 
+bool IsThere(const std::filesystem::path& path) {
+  std::error_code error;
+  return std::filesystem::exists(path, error);
+}
+
 }  // namespace kettle

@@ -24,4 +24,8 @@ std::vector<std::filesystem::path> Entries(const std::filesystem::path& folder);
 // The last part of where a symbolic link points; empty if it is none.
 std::string LinkTarget(const std::filesystem::path& link);
 
+// Whether there is anything of that name; false too where that cannot be seen: a name too long, a folder that is
+// closed.
+bool IsThere(const std::filesystem::path& path);
+
 }  // namespace kettle
