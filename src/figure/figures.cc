@@ -127,7 +127,7 @@ void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Opt
   script << "set bmargin " << 4.5 + static_cast<double>(rows)
          << "\nset key at screen 0.5, screen 0.012 center bottom Left reverse samplen 2 maxrows " << rows << '\n';
   script << FigureTitle(SpeedQualityTitle(options, chosen, required_headroom),
-                        Named(settings, options, false) + "; the footage on which each is slowest and looks worst");
+                        Named(settings, options, false) + "; each on the clip where it is slowest and looks worst");
   script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"MS-SSIM, "
             "dB\"\n"
          << "set xrange [" << lowest << ":" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"
@@ -182,7 +182,7 @@ void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt)
                   attempt.pair.recording.simulated ? " (simulated GPU)" : ""));
   script << "set logscale y 10\nset yrange [0.05:" << std::max(full_ms, slowest) * 2
          << "]\nset xrange [0:" << proof.seconds * 1.001 << "]\n"
-         << "set xlabel \"seconds of the proof run\"\nset ylabel \"from due to taken by the encoder, ms\"\n"
+         << "set xlabel \"seconds of the proof run\"\nset ylabel \"wait until the encoder took the frame, ms\"\n"
          << "set rmargin 15\n"
          << "$stream << EOD\n"
          << FrameData(proof.stream) << "EOD\n$recording << EOD\n"
@@ -226,15 +226,14 @@ void DrawSoak(const std::filesystem::path& folder, const EncodeSettings& setting
     highest = std::max(highest, window.fps);
   }
   std::ostringstream script;
-  script << FigureTitle(
-      fmt::format("{} {} {} under lasting load: {:+.1f} %", settings.encoder, settings.preset,
-                  drift.verdict == Drift::Verdict::kSteady    ? "does not slow down"
-                  : drift.verdict == Drift::Verdict::kUnclear ? "gives no clear answer"
-                                                              : Name(drift.verdict),
-                  drift.change * 100),
-      fmt::format("{}{} at {} frames a second, as fast as it goes; ±{:.1f} % by the windows' own spread",
-                  settings.size.str(), simulated ? " (simulated GPU)" : "", settings.frame_rate.str(),
-                  drift.noise * 100));
+  script << FigureTitle(fmt::format("{} {} {} under sustained load: {:+.1f} %", settings.encoder, settings.preset,
+                                    drift.verdict == Drift::Verdict::kSteady    ? "does not slow down"
+                                    : drift.verdict == Drift::Verdict::kUnclear ? "gives no clear answer"
+                                                                                : Name(drift.verdict),
+                                    drift.change * 100),
+                        fmt::format("{}{} at {} frames a second, as fast as it goes; ±{:.1f} % (spread of the windows)",
+                                    settings.size.str(), simulated ? " (simulated GPU)" : "", settings.frame_rate.str(),
+                                    drift.noise * 100));
   script << "set xlabel \"minutes\"\nset ylabel \"frames a second, in each window\"\nset xrange [0:" << end / 60
          << "]\nset yrange [0:" << highest * 1.15 << "]\n$soak << EOD\n"
          << data.str() << "EOD\n";

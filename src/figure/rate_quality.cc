@@ -121,10 +121,10 @@ void DrawPictures(const std::filesystem::path& folder, const std::vector<TriedPi
   script << FigureTitle(
                 fmt::format("{} at {} frames a second looks best {}", chosen.size.str(), chosen.frame_rate.str(),
                             is_best ? "of what keeps pace" : "beside the recording; alone another would"),
-                fmt::format("{}; each with its best preset that keeps pace; the footage on which it looks worst{}",
+                fmt::format("{}; each with its best preset that keeps pace, on the clip where it looks worst{}",
                             chosen.bit_rate.str(), simulated ? "; some on a simulated GPU" : ""))
          << data.str() << data_of_taken << labels.str()
-         << "set xlabel \"lines of the encode\"\nset ylabel \"MS-SSIM, dB\"\n"
+         << "set xlabel \"height in lines\"\nset ylabel \"MS-SSIM, dB\"\n"
          << "set offsets graph 0.1, graph 0.1, graph 0.12, graph 0.1\nset key bottom right Left reverse samplen 2\n"
          << plot.str() << '\n';
   DrawFigure(folder, "pictures", script.str());

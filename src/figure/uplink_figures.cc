@@ -47,20 +47,19 @@ void DrawLine(const std::filesystem::path& folder, const LineTrace& line, const 
   const double chosen = choice.chosen() ? choice.chosen_kbps() : budget.one_encode_kbps();
   const auto copies = static_cast<double>(std::max<std::size_t>(1, budget.one_for_all.size()));
   std::ostringstream script;
-  script << FigureTitle(
-                fmt::format("The line carries {:.1f} Mbit/s nearly always; {:.1f} Mbit/s of them may be pictures",
-                            budget.carried_kbps / 1000, chosen * copies / 1000),
-                fmt::format("{}; what is reserved for others is taken off already", budget.carried_how))
+  script << FigureTitle(fmt::format("Your uplink carries {:.1f} Mbit/s; {:.1f} Mbit/s of it may be video",
+                                    budget.carried_kbps / 1000, chosen * copies / 1000),
+                        fmt::format("{}; without what is reserved for others", budget.carried_how))
          << Steps("$line", carried, 1e-3)
          << fmt::format("set xlabel \"seconds\"\nset ylabel \"Mbit/s\"\nset xrange [0:{}]\nset yrange [0:{:.2f}]\n",
                         carried.size(), *std::max_element(carried.begin(), carried.end()) * 1.25e-3)
          << "set key top left Left reverse samplen 2 spacing 1.15\n"
-         << HorizontalLine(11, budget.carried_kbps / 1000, kGrey, "carried nearly always")
+         << HorizontalLine(11, budget.carried_kbps / 1000, kGrey, "what the budget counts on")
          << HorizontalLine(12, budget.budget_kbps / 1000, kOrange, "budget for all that is sent");
   std::string plot = fmt::format(
       "plot $line using 1:2 with fillsteps fillcolor rgb \"#dfe9f0\" fillstyle solid notitle, $line using 1:2 with "
       "steps "
-      "linecolor rgb \"{}\" linewidth 1.6 title \"the line\"",
+      "linecolor rgb \"{}\" linewidth 1.6 title \"your uplink\"",
       kBlue);
   // One of each kind, the best. A long line shows the range of their seconds, a short one each second.
   constexpr std::size_t kShort = 120;
@@ -74,7 +73,7 @@ void DrawLine(const std::filesystem::path& folder, const LineTrace& line, const 
     const char* colour = ++drawn == 1 ? kGreen : kPurple;
     const std::string block = fmt::format("$encode{}", drawn);
     const std::string name =
-        fmt::format("pictures, {}: {:.1f} to {:.1f} in a second", answer->sample.title(), *low / 1000, *high / 1000);
+        fmt::format("video, {}: {:.1f} to {:.1f} Mbit/s", answer->sample.title(), *low / 1000, *high / 1000);
     if (carried.size() <= kShort) {
       script << Steps(block, seconds, 1e-3);
       plot += fmt::format(", {} using 1:2 with steps linecolor rgb \"{}\" linewidth 1.6 title {}", block, colour,
@@ -113,10 +112,10 @@ void DrawQueueDelay(const std::filesystem::path& folder, const std::vector<Delay
   }
   const bool alike = most - least <= std::max(5, most / 10);
   const std::string title =
-      most == 0 ? fmt::format("At {:.0f} kbit/s no rate control loses a frame on this line", kbps)
-      : alike   ? fmt::format("At {:.0f} kbit/s the line loses {} frames, whatever the rate control", kbps, most)
-                : fmt::format("At {:.0f} kbit/s the rate control decides: {} to {} frames lost", kbps, least, most);
-  script << FigureTitle(title, "delay before the line, longest of each second; predicted by the send-queue model")
+      most == 0 ? fmt::format("At {:.0f} kbit/s no rate control drops a frame on this uplink", kbps)
+      : alike   ? fmt::format("At {:.0f} kbit/s {} frames are dropped, whatever the rate control", kbps, most)
+                : fmt::format("At {:.0f} kbit/s the rate control decides: {} to {} frames dropped", kbps, least, most);
+  script << FigureTitle(title, "longest wait in the send queue, second by second (send-queue model, predicted)")
          << data.str()
          << fmt::format(
                 "set xlabel \"seconds\"\nset ylabel \"delay, seconds\"\nset xrange [0:{}]\nset yrange [0:{:.2f}]\n",

@@ -98,7 +98,7 @@ TEST_F(FiguresTest, ASoakRunShowsItsDrift) {
   settings.frame_rate = {60, 1};
   DrawSoak(path(""), settings, windows, MeasureDrift(windows, settings.frame_rate, 0.2), 0.2, false);
   const std::string svg = Get(path("soak.svg"));
-  EXPECT_THAT(svg, testing::HasSubstr("x264 fast slows under lasting load: -23.1 %"));
+  EXPECT_THAT(svg, testing::HasSubstr("x264 fast slows under sustained load: -23.1 %"));
   EXPECT_THAT(svg, testing::HasSubstr("last quarter, 90"));
 }
 

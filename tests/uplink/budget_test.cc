@@ -44,7 +44,7 @@ TEST(Budget, DestinationsLimitAndWhatOneCannotUseIsLeftToTheOthers) {
   const Budget budget = MakeBudget(line, {}, takers, 60);
   ASSERT_EQ(budget.one_for_all.size(), 2u);
   EXPECT_EQ(budget.one_encode_kbps(), 3500);
-  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("Quayside (accepts 3500 kbit/s"));
+  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("Quayside's maximum of 3500 kbit/s"));
   EXPECT_EQ(budget.each[1].name, "Quayside");
   EXPECT_EQ(budget.each[1].video_kbps, 3500);
   EXPECT_GT(budget.each[0].video_kbps, 6500);
@@ -56,7 +56,7 @@ TEST(Budget, WithoutTranscodingTheAudiencesLinesLimit) {
   const std::vector<Taker> takers = {{"Lantern", Kbps(12000), Kbps(6000)}};
   const Budget budget = MakeBudget({LinkKind::kWired, {Kbps(50000)}, {}}, {}, takers, 60);
   EXPECT_EQ(budget.one_encode_kbps(), 6000);
-  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("its viewers can receive 6000 kbit/s"));
+  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("the 6000 kbit/s that viewers of Lantern can receive"));
 }
 
 TEST(Budget, SaysHowMuchIsMissing) {

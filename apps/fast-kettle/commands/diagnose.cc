@@ -16,7 +16,7 @@ void PrintStretches(const Diagnosis& diagnosis) {
   const bool near = std::any_of(diagnosis.stretches.begin(), diagnosis.stretches.end(),
                                 [](const LossStretch& s) { return s.frames == 0; });
   fmt::print("{}\n",
-             Paint(near ? "What was lost, or nearly, when and why" : "What was lost, when and why", Tone::kStrong));
+             Paint(near ? "Lost and nearly lost frames: when and why" : "Lost frames: when and why", Tone::kStrong));
   Table table({Number("from"), Number("to"), Number("frames"), {"loss"}, {"cause"}, {"what the counters show"}});
   for (const LossStretch& s : diagnosis.stretches)
     table.Row({Number(fmt::format("{:.0f} s", s.from_seconds)),
@@ -42,14 +42,14 @@ void PrintDiagnosis(const Diagnosis& diagnosis) {
     fmt::print("  {}. {}\n", i + 1, Wrap(line, 5, 5, 110));
     rate_helps = rate_helps || cure.lower_bit_rate_helps;
   }
-  if (!rate_helps) fmt::print("  Lowering the bit rate would not help: the line took all that was sent to it.\n");
+  if (!rate_helps) fmt::print("  A lower bit rate would not help: the uplink carried everything that was sent.\n");
   fmt::print("\n");
 }
 
 int RunDiagnose(const Request& request) {
   const std::filesystem::path folder = request.subject;
   const auto rehearsal = ReadResult(folder, "rehearsal");
-  if (!rehearsal) FailInput("{}: no rehearsal in it; fast-kettle rehearse writes one", folder.string());
+  if (!rehearsal) FailInput("{}: no rehearsal there; fast-kettle rehearse writes one", folder.string());
   try {
     const auto outcome = rehearsal->at("outcome").get<RehearsalOutcome>();
     const auto facts = rehearsal->at("facts").get<DiagnosisFacts>();
@@ -64,12 +64,12 @@ int RunDiagnose(const Request& request) {
     const bool game = rehearsal->contains("game") && rehearsal->at("game").is_object();
     PrintSimulated(rehearsal->value("simulated_gpu", simulated && !ingest && !game), ingest, game);
     if (holds)
-      fmt::print("Nothing was lost in {:.0f} s{}\n", outcome.seconds,
-                 diagnosis.cures.empty() ? ": there is nothing to cure." : ", but it came near:\n");
+      fmt::print("No frame was lost in {:.0f} s{}\n", outcome.seconds,
+                 diagnosis.cures.empty() ? ": nothing to fix." : ", but it was close:\n");
     PrintDiagnosis(diagnosis);
     return holds ? 0 : 1;
   } catch (const nlohmann::json::exception& error) {
-    FailInput("{}: not a whole rehearsal ({})", (folder / "rehearsal.json").string(), error.what());
+    FailInput("{}: an incomplete rehearsal ({})", (folder / "rehearsal.json").string(), error.what());
   }
 }
 

@@ -79,7 +79,7 @@ int RunSoakCommand(Session& session, const BenchPlan& plan) {
     return holds ? 0 : 1;
   }
   fmt::print("{}\n{} at {} frames a second, as fast as it goes, {} in {} windows\n\n",
-             Paint(fmt::format("{} {}{} under lasting load", settings.encoder, settings.preset,
+             Paint(fmt::format("{} {}{} under sustained load", settings.encoder, settings.preset,
                                simulated ? " (simulated)" : ""),
                    Tone::kStrong),
              settings.size.str(), settings.frame_rate.str(), Duration(task.seconds), outcome.windows.size());

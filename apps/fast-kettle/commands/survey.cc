@@ -212,7 +212,7 @@ void PrintMachine(const Session& session, const Survey& survey) {
 void PrintDisk(const Disk& d) {
   fmt::print("  disk       {}: {}{}{}, {:.1f} GB free\n", d.folder, d.file_system.empty() ? "unknown" : d.file_system,
              d.device.empty() ? "" : " on " + d.device,
-             d.rotating ? (*d.rotating ? " (rotating, it says)" : " (not rotating)") : "",
+             d.rotating ? (*d.rotating ? " (rotating, says the kernel)" : " (not rotating)") : "",
              static_cast<double>(d.free_bytes) / 1e9);
   if (!d.write_rate) return;
   fmt::print("             takes {:.0f} MB/s, {:.0f} at its slowest ({:.0f} MB written, synced)\n",

@@ -109,7 +109,7 @@ std::vector<std::string> RateControlVerdict(const RateChoice& choice) {
   }
   if (!choice.chosen()) return {"With every rate control some frames are dropped on this uplink."};
   std::vector<std::string> words;
-  std::string text = fmt::format("Taken: {} at {}", choice.answers.front().sample.title(), Kbps(choice.chosen_kbps()));
+  std::string text = fmt::format("Taken: {}, {}", choice.answers.front().sample.title(), Kbps(choice.chosen_kbps()));
   if (choice.answers.front().highest_kbps < choice.budget_kbps)
     text += fmt::format(" (at the budget's {} frames would be dropped in the dips)", Kbps(choice.budget_kbps));
   words.push_back(text + ".");
@@ -166,10 +166,11 @@ Headline HeadlineOf(const UplinkResult& result) {
   const RateChoice& choice = result.answer->choice;
   const std::string limit = result.budget.binding_limit;
   if (!choice.chosen())
-    return {fmt::format("Your uplink leaves {} for video, but frames would be dropped at any rate (limited by {}).",
-                        Kbps(result.budget.one_encode_kbps()), limit),
-            Tone::kBad, ""};
-  return {fmt::format("Stream video at {}, {} (limited by {}).", Kbps(choice.chosen_kbps()),
+    return {
+        fmt::format("Your uplink leaves {} for video (limited by {}), but its outages would drop frames at any rate.",
+                    Kbps(result.budget.one_encode_kbps()), limit),
+        Tone::kBad, ""};
+  return {fmt::format("Stream video at {}, {}; limited by {}.", Kbps(choice.chosen_kbps()),
                       choice.answers.front().sample.title(), limit),
           Tone::kGood, "fast-kettle plan --show my-show.toml, with these readings in its [uplink]"};
 }

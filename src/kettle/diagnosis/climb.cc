@@ -52,11 +52,11 @@ Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVer
         std::find_if(cures.begin(), cures.end(), [](const Diagnosis::Cure& c) { return c.step.has_value(); });
     if (cure == cures.end()) {
       climb.stopped = cures.empty() ? "frames were lost that no counter explains"
-                                    : std::string(Name(cures.front().cause)) + ": no step of the plan cures that";
+                                    : std::string(Name(cures.front().cause)) + ": no step of the plan fixes that";
       return climb;
     }
     if (static_cast<int>(taken.size()) == most) {
-      climb.stopped = "so many steps should have been enough: plan again under this load";
+      climb.stopped = "frames were still lost after the last step: plan again under this load";
       return climb;
     }
     taken.push_back(*cure);

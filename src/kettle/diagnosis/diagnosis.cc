@@ -94,17 +94,16 @@ class Judge {
       blocked = std::max(blocked, timeline_[i].send_blocked_share);
     }
     if (least < facts_.stream_kbps * kPoorLine || waiting > kOldToSend || blocked > kBlocked)
-      return {
-          Cause::kUplink, "",
-          fmt::format("the line took {:.0f} kbit/s of the {:.0f} that the stream sends; what waited got {:.1f} s old",
-                      least, facts_.stream_kbps, waiting),
-          least};
-    return {Cause::kUnknown, "", "pictures were dropped though the line took them"};
+      return {Cause::kUplink, "",
+              fmt::format("the uplink carried {:.0f} of the {:.0f} kbit/s sent; frames waited up to {:.1f} s", least,
+                          facts_.stream_kbps, waiting),
+              least};
+    return {Cause::kUnknown, "", "frames were dropped although the uplink carried them"};
   }
 
   Finding OfTheDisk(std::size_t at) const {
-    if (disk_full_) return {Cause::kDiskFull, "", "the disk had no room left"};
-    if (!disk_trouble_.empty()) return {Cause::kDisk, "", "the recording broke off: " + disk_trouble_};
+    if (disk_full_) return {Cause::kDiskFull, "", "the disk was full"};
+    if (!disk_trouble_.empty()) return {Cause::kDisk, "", "the recording stopped: " + disk_trouble_};
     const RehearsalSecond& s = timeline_[at];
     return {Cause::kDisk, "",
             fmt::format("packets waited {:.1f} s for the disk; its longest write took {:.0f} ms",
@@ -154,23 +153,23 @@ class Judge {
                 fmt::format("{}; \"{}\" took {:.2f}", full, s.busiest, s.busiest_cores)};
       if (s.other_cores >= kMuchOfOthers)  // what lives shorter than a second is nowhere by name
         return {Cause::kOtherProgram, "",
-                fmt::format("{}; {:.2f} by other programs, none of them for long", full, s.other_cores)};
+                fmt::format("{}; {:.2f} by other programs, each only briefly", full, s.other_cores)};
       if (s.game_cores > usual_game_ * 1.2 + 0.1)
         return {Cause::kGame, "",
                 fmt::format("{}; the game took {:.2f}, usually {:.2f}", full, s.game_cores, usual_game_)};
       if (loss == Loss::kLate)
-        return {Cause::kSourceStarved, "", fmt::format("{}: nothing was left for the source's clock", full)};
+        return {Cause::kSourceStarved, "", fmt::format("{}: nothing was left for the capture", full)};
       if (!on_gpu && !facts_.recording_on_gpu && loss == Loss::kSkippedStream && s.recording_cores > s.stream_cores)
         return {Cause::kRecordingEncoder, "",
                 fmt::format("{}; the recording's encoder took {:.2f}, the stream's {:.2f}", full, s.recording_cores,
                             s.stream_cores)};
     } else if (timeline_[at].late > 0 || (at > 0 && timeline_[at - 1].late > 0))
       return {Cause::kSourceHeldUp, "",
-              loss == Loss::kLate ? fmt::format("the source came late though only {}", full)
-                                  : fmt::format("what a late source had kept came at once; only {}", full)};
+              loss == Loss::kLate ? fmt::format("the capture was late although only {}", full)
+                                  : fmt::format("delayed frames arrived all at once; only {}", full)};
     if (on_gpu)
       return {loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder, "",
-              fmt::format("the GPU's engine did not take the frames in time ({})", full)};
+              fmt::format("the GPU's encode engine was too slow ({})", full)};
     return {loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder, "",
             fmt::format("the encoder's queue was full; {}", full)};
   }
@@ -185,7 +184,7 @@ class Judge {
 
 std::string Costs(const PlanStep& step) {
   return step.costs_db >= 0 ? fmt::format("{:.2f} dB MS-SSIM", step.costs_db)
-                            : fmt::format("nothing: it looked {:.2f} dB better", -step.costs_db);
+                            : fmt::format("nothing: it looks {:.2f} dB better", -step.costs_db);
 }
 
 // The first step that fits into what the line took, or the last one there is.
@@ -198,8 +197,7 @@ Diagnosis::Cure LineCure(double line_kbps, const PlanFile& plan) {
             Costs(*fits),   true, *fits};
   if (line_kbps < kBrokenLine * plan.stream.bit_rate.kbps())
     return {Cause::kUplink, 0,
-            "the line broke off, and no bit rate would have held: a cable in place of wireless, or "
-            "another provider",
+            "your uplink had an outage that no bit rate survives: use a cable instead of wireless, or another provider",
             ""};
   // The most that the plan can save, at the least cost.
   const PlanStep& most =
@@ -208,8 +206,8 @@ Diagnosis::Cure LineCure(double line_kbps, const PlanFile& plan) {
       });
   return {Cause::kUplink,
           0,
-          fmt::format("lower to {} ({:.0f} kbit/s less), the most that the plan measured, and see to the line: at its "
-                      "worst it took {:.0f} kbit/s",
+          fmt::format("lower to {} ({:.0f} kbit/s less), the lowest that the plan measured, and improve the uplink: at "
+                      "its worst it carried {:.0f} kbit/s",
                       most.what, most.saves_kbps, line_kbps),
           Costs(most),
           true,
@@ -226,15 +224,15 @@ Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbp
   switch (cause) {
     case Cause::kUplink: return LineCure(line_kbps, plan);
     case Cause::kIngestLost:
-      return {cause, 0,
-              "the ingest or the way to it broke off: try another ingest; fast-kettle uplink --to compares them", ""};
+      return {cause, 0, "the connection to the ingest broke: try another ingest; fast-kettle uplink --to compares them",
+              ""};
     case Cause::kDisk:
       return {cause, 0,
               "record to a faster disk, or lower the recording's bit rate; fast-kettle survey measures the disk", ""};
-    case Cause::kDiskFull: return {cause, 0, "make room on the disk, or record to another one", ""};
+    case Cause::kDiskFull: return {cause, 0, "free space on the disk, or record to another one", ""};
     case Cause::kOtherProgram:
       return {cause, 0,
-              fmt::format("end {} while you are live", program.empty() ? "what else runs" : '"' + program + '"'), ""};
+              fmt::format("close {} while you are live", program.empty() ? "other programs" : '"' + program + '"'), ""};
     case Cause::kStolen: return {cause, 0, "this is a virtual machine that shares its processors: give it its own", ""};
     case Cause::kGame:
     case Cause::kSourceStarved: {
@@ -243,11 +241,10 @@ Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbp
       return cure;
     }
     case Cause::kSourceHeldUp:
-      return {
-          cause, 0,
-          "something halts the capture, not a lack of processors: a machine that sleeps or is paused, a disk that the "
-          "pictures wait for, a driver; rehearse again",
-          ""};
+      return {cause, 0,
+              "something pauses the capture, and it is not a lack of CPU: a machine that sleeps, a disk that the "
+              "footage waits for, a driver; rehearse again",
+              ""};
     case Cause::kRecordingEncoder:
       return step(plan.recording_encoder, "give the recording a lower frame rate or size, and plan again");
     case Cause::kStreamEncoder:

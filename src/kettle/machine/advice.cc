@@ -118,11 +118,11 @@ std::vector<std::string> ConditionAdvice(const Conditions& c) {
     advice.emplace_back("the machine runs on battery: plug it in, figures are lower now");
   if (c.throttle_events > 0)
     advice.push_back(
-        fmt::format("the processors were throttled {} times while we looked: heat; clean the fans, or "
-                    "measure with --soak",
+        fmt::format("the processors were throttled {} times during this survey (heat): clean the fans, or measure with "
+                    "bench --soak",
                     c.throttle_events));
   if (c.stolen_cores >= 0.1)
-    advice.push_back(fmt::format("the hypervisor takes {:.1f} cores for others: figures here vary with the neighbours",
+    advice.push_back(fmt::format("the hypervisor takes {:.1f} cores for others: measurements vary with what they do",
                                  c.stolen_cores));
   for (const BusyProcess& process : c.busy)
     advice.push_back(

@@ -47,9 +47,9 @@ void ReadLine(const Line& line, Budget& budget) {
   const double unsteadiness = usual > 0 ? std::clamp((usual - budget.carried_kbps) / usual, 0.0, 1.0) : 1;
   const double most = MostShare(line.kind, line.trace.has_value());
   budget.safety_share = std::max(0.5, most - kTrust * unsteadiness);
-  budget.safety_how = fmt::format("{} {} line, {:.0f} % below its median at such times", line.trace ? "a traced" : "a",
-                                  Name(line.kind), unsteadiness * 100);
-  if (samples.size() == 1) budget.safety_how = fmt::format("a {} line, looked at once", Name(line.kind));
+  budget.safety_how = fmt::format("{} {} uplink, whose dips are {:.0f} % below its median",
+                                  line.trace ? "a traced" : "a", Name(line.kind), unsteadiness * 100);
+  if (samples.size() == 1) budget.safety_how = fmt::format("a {} uplink, measured once", Name(line.kind));
 }
 
 double Rounded(double kbps) { return std::max(0.0, std::floor(kbps / kRoundKbps) * kRoundKbps); }
@@ -60,12 +60,11 @@ std::pair<double, std::string> LimitOf(const Taker& taker) {
   std::string words;
   if (taker.video_max) {
     limit = taker.video_max->kbps();
-    words = fmt::format("{} (accepts {} of video at most)", taker.name, taker.video_max->str());
+    words = fmt::format("{}'s maximum of {}", taker.name, taker.video_max->str());
   }
   if (taker.audience_max && taker.audience_max->kbps() < limit) {
     limit = taker.audience_max->kbps();
-    words = fmt::format("{} (passes your stream on unchanged, and its viewers can receive {})", taker.name,
-                        taker.audience_max->str());
+    words = fmt::format("the {1} that viewers of {0} can receive", taker.name, taker.audience_max->str());
   }
   return {limit, words};
 }

@@ -46,8 +46,8 @@ RateControlAnswer Answer(const RateControlSample& sample, const LineTrace& line,
 }  // namespace
 
 std::string RateControlSample::title() const {
-  if (kind == RateControl::kConstantBitRate) return fmt::format("constant, buffer {:g} s", buffer_seconds);
-  return fmt::format("capped variable, up to {:.3g} times, buffer {:g} s", peak_ratio, buffer_seconds);
+  if (kind == RateControl::kConstantBitRate) return fmt::format("constant bit rate, {:g} s buffer", buffer_seconds);
+  return fmt::format("variable bit rate, peaks {:.3g} times, {:g} s buffer", peak_ratio, buffer_seconds);
 }
 
 double RateControlSample::mean_kbps() const {

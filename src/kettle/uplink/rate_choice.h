@@ -22,7 +22,7 @@ struct RateControlSample {
   double asked_kbps = 0;  // the average
   CodedStream stream;
 
-  std::string title() const;  // "capped variable, up to 1.5 times, buffer 1 s"
+  std::string title() const;  // "variable bit rate, peaks 1.5 times, 1 s buffer"
   // Delivered; other rates are modelled as if this had been them, for a short clip's rate control has not settled.
   double mean_kbps() const;
   std::vector<double> SecondsKbps() const;  // of each whole second
