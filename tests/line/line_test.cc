@@ -43,6 +43,7 @@ TEST_F(LineTest, AverageOverPartsOfASecond) {
 TEST_F(LineTest, WhatIsWrongIsToldWithItsLine) {
   EXPECT_THAT(Refused("0,8000\n1,-5\n"), HasSubstr("line.csv:2: a rate of -5"));
   EXPECT_THAT(Refused("0,8000\n-1,5\n"), HasSubstr(":2: the time -1 is negative"));
+  EXPECT_THAT(Refused("0,8000\n1e47,5\n"), HasSubstr(":2: the time 1e+47 is more than a week"));
   EXPECT_THAT(Refused("0,8000\n2,8000\n1,8000\n"), HasSubstr(":3: the time 1 does not come after 2 on line 2"));
   EXPECT_THAT(Refused("seconds,kbps\n0,8000\n1,fast\n"), HasSubstr(":3: \"1,fast\" is not two numbers"));
   EXPECT_THAT(Refused("0,8000\n"), HasSubstr("two rows"));

@@ -14,6 +14,8 @@ namespace kettle {
 
 namespace {
 
+constexpr double kLongestSeconds = 7 * 24 * 3600;  // of a trace; it is gone through second by second
+
 struct Row {
   int line;
   double seconds, kbps;
@@ -51,6 +53,8 @@ std::vector<Row> ReadRows(const std::filesystem::path& file) {
     if (!seconds || !kbps)
       FailInput("{}:{}: \"{}\" is not two numbers; write seconds,kbit/s: \"12,9400\"", file.string(), line, text);
     if (*seconds < 0) FailInput("{}:{}: the time {:g} is negative", file.string(), line, *seconds);
+    if (*seconds > kLongestSeconds)
+      FailInput("{}:{}: the time {:g} is more than a week; the first column is seconds", file.string(), line, *seconds);
     if (*kbps < 0) FailInput("{}:{}: a rate of {:g} kbit/s is negative", file.string(), line, *kbps);
     if (!rows.empty() && *seconds <= rows.back().seconds)
       FailInput("{}:{}: the time {:g} does not come after {:g} on line {}; sort the rows by time", file.string(), line,
