@@ -62,20 +62,15 @@ sleep 1
 report "rehearse --to nginx" "$sent" "$(ls -t "$folder"/test-*.flv | head -n 1)"
 stop_servers
 
-ffmpeg -v error -listen 1 -i rtmp://127.0.0.1:19372/live/test -c copy -y "$folder/av.flv" &
-servers+=($!)
-sleep 1
-sent=$(measure rtmp://127.0.0.1:19372/live "$folder/c")
-wait "${servers[0]}" || true
-report "uplink --to libavformat, RTMP" "$sent" "$folder/av.flv"
-servers=()
-ffmpeg -v error -listen 1 -i rtmp://127.0.0.1:19372/live/test -c copy -y "$folder/av2.flv" &
-servers+=($!)
-sleep 1
-sent=$(rehearse rtmp://127.0.0.1:19372/live "$folder/d")
-wait "${servers[0]}" || true
-report "rehearse --to libavformat, RTMP" "$sent" "$folder/av2.flv"
-servers=()
+for what in measure rehearse; do # a listener takes one publish
+  ffmpeg -v error -listen 1 -i rtmp://127.0.0.1:19372/live/test -c copy -y "$folder/$what.flv" &
+  servers+=($!)
+  sleep 1
+  sent=$("$what" rtmp://127.0.0.1:19372/live "$folder/$what")
+  wait "${servers[0]}" || true
+  report "$([ "$what" = measure ] && echo "uplink --to" || echo "rehearse --to") libavformat, RTMP" "$sent" "$folder/$what.flv"
+  servers=()
+done
 
 srt-live-transmit -q "srt://127.0.0.1:19373?mode=listener" file://con >"$folder/slt.ts" 2>/dev/null &
 servers+=($!)

@@ -138,14 +138,16 @@ namespace {
 std::string Head(const Plan& plan, const Show& show) {
   std::string text = fmt::format("{}: settings card by Fast Kettle\n", plan.title) + SimulatedLine(plan);
   if (!plan.chosen) {
-    text += "\nNO PLAN: nothing that was tried keeps pace on this machine.\n" + DisturbedLine(plan);
+    const std::string disturbed = DisturbedLine(plan);
+    text += disturbed.empty() ? "\nNO PLAN: nothing that was tried keeps pace on this machine.\n"
+                              : "\nNO PLAN: nothing kept pace, but the machine was disturbed.\n" + disturbed;
     if (!plan.nearest.empty())
       text += Wrap(fmt::format("Nearest settings that would: {}.", plan.nearest), 0, 0, kCardColumns) + "\n";
     return text;
   }
   text += Wrap(Verdict(plan), 0, 0, kCardColumns) + "\n\n" + Settings(*plan.chosen, show) + "\n";
   text += Wrap(Proved(plan), 0, 0, kCardColumns) + "\n";
-  text += "Next:   type these in, start your game, then fast-kettle rehearse DIR/plan.json\n";
+  text += "Next:   type these in, start your game, then fast-kettle rehearse plan.json\n";
   return text;
 }
 

@@ -24,8 +24,8 @@ class StandIn {
   const std::string& first_line() const { return first_line_; }
 
  private:
+  OwnedFd said_;  // what it says: open for longer than it runs, or it would be ended by saying more
   std::optional<ChildProcess> process_;
-  OwnedFd said_;  // what it says: kept open, or it would be ended by saying more
   std::string first_line_;
 };
 

@@ -137,10 +137,14 @@ std::string Encode(const Option& option) {
 }
 
 Headline HeadlineOf(const Session& session, const Plan& plan) {
-  if (!plan.chosen)
-    return {"Nothing that was tried keeps pace on this machine." +
-                (plan.nearest.empty() ? "" : " Nearest settings that would: " + plan.nearest + "."),
-            Tone::kBad, ""};
+  if (!plan.chosen) {
+    const bool disturbed = !plan.proving.attempts.empty() && plan.proving.attempts.back().proof.disturbed();
+    std::string sentence = disturbed ? "Nothing kept pace, but the machine was disturbed: plan again with --fresh when "
+                                       "it is quiet."
+                                     : "Nothing that was tried keeps pace on this machine.";
+    if (!plan.nearest.empty()) sentence += " Nearest settings that would: " + plan.nearest + ".";
+    return {sentence, Tone::kBad, ""};
+  }
   const std::string& gpu = session.request().stand_in_gpu;
   const std::string settings = fmt::format("stream with {}, {}; record with {}", Encode(plan.chosen->stream),
                                            plan.chosen->stream.settings.bit_rate.str(), Encode(plan.chosen->recording));
