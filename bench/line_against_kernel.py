@@ -112,10 +112,13 @@ def both(number, rates, clip, answers):
 
 def measure(line, address, folder):
     server = line.ingest(30)
-    subprocess.run([ROOT / "fast-kettle", "uplink", "--to", address, "--most", "100 Mbit/s", "--seconds", "15", "--quiet", "--preset", "ultrafast",
-                    "--footage-seconds", "1", "--out", folder / "out"], check=True, capture_output=True)
+    done = subprocess.run([ROOT / "fast-kettle", "uplink", "--to", address, "--most", "100 Mbit/s", "--seconds", "15", "--quiet", "--preset",
+                           "ultrafast", "--footage-seconds", "1", "--out", folder / "out"], capture_output=True, text=True)
     server.terminate()
     server.wait()
+    # 1 is an answer too: this line carries no stream.
+    if done.returncode > 1:
+        sys.exit(f"uplink ended with {done.returncode}: {done.stderr}")
     return json.loads((folder / "out/uplink.json").read_text())["ingests"][0]
 
 

@@ -10,8 +10,8 @@ export UBSAN_OPTIONS=print_stacktrace=1 TSAN_OPTIONS=halt_on_error=1:suppression
 KETTLE_PRESET=sanitize ./dev test --timeout 3600
 KETTLE_PRESET=thread ./dev setup
 cmake --preset thread >/dev/null
-cmake --build --preset thread --target rehearsal_test trial_test uplink_test load_test
-for test in 'rehearsal_test' 'trial_test --gtest_filter=*Lane*:*Paced*:*Pacing*:*Turns*:*Thread*:*WorkerProcess*' uplink_test load_test; do
-  # shellcheck disable=SC2086
-  setarch -R build-thread/bin/$test --gtest_brief=1
+programs=(realtime_test worker_test rehearsal_test uplink_test load_test)
+cmake --build --preset thread --target "${programs[@]}"
+for test in "${programs[@]}"; do
+  setarch -R build-thread/bin/"$test" --gtest_brief=1
 done
