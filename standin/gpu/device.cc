@@ -309,18 +309,20 @@ void GoFirst() {
 }  // namespace
 
 int main(int argc, char** argv) {
-  if (argc != 2) {
-    std::fprintf(stderr, "usage: kettle-gpu PROFILE (started by the stand-in driver, not by hand)\n");
+  const bool check = argc == 3 && std::string(argv[1]) == "--check";
+  if (argc != 2 && !check) {
+    std::fprintf(stderr, "usage: kettle-gpu [--check] PROFILE (started by the stand-in driver, not by hand)\n");
     return 2;
   }
-  GoFirst();
   try {
-    const standin::Profile profile = standin::ReadProfile(argv[1]);
+    const standin::Profile profile = standin::ReadProfile(argv[argc - 1]);
+    if (check) return 0;
+    GoFirst();
     const standin::Descriptor listener = standin::Listen(standin::DeviceAddress(argv[1]));
     if (!listener) return 0;  // another one was faster
     ServeClients(listener.get(), profile);
   } catch (const std::exception& error) {
-    std::fprintf(stderr, "kettle-gpu: %s\n", error.what());
+    std::fprintf(stderr, "%s\n", error.what());
     return 2;
   }
   return 0;

@@ -96,12 +96,12 @@ std::vector<PacedTrial> RunPacedTrials(Session& session, const BenchPlan& plan, 
 
 void CheckResume(const Session& session) {
   const BenchOptions& bench = session.request().bench;
-  if (bench.resume && !session.HoldsTrials())
+  if (bench.resume && !session.trials().HoldsAny())
     FailInput(
         "--resume: {} holds no bench to go on with that was measured on this machine, with these drivers and "
         "codec libraries, by this version, {}",
         session.out().string(), session.load() ? "under this load" : "without a load");
-  if (!bench.resume && !bench.dry_run && !bench.soak_minutes && session.HasUnfinishedBench())
+  if (!bench.resume && !bench.dry_run && !bench.soak_minutes && session.trials().HasUnfinishedBench())
     FailInput("{} holds an unfinished bench: --resume goes on with it; another folder (--out) leaves it alone",
               session.out().string());
 }
@@ -109,7 +109,7 @@ void CheckResume(const Session& session) {
 int DryRun(Session& session, const BenchPlan& plan) {
   const BenchOptions& bench = session.request().bench;
   const std::vector<TrialJob> jobs =
-      Jobs(plan, Promised(plan.show, session.request().footage_seconds), session.KnownTrials());
+      Jobs(plan, Promised(plan.show, session.request().footage_seconds), session.trials().Known());
   const RepeatRules rules{std::min(3, bench.repeats), bench.repeats};
   const Expectation expectation = Expect(jobs, rules, !bench.resume);
   if (session.request().json)
@@ -141,7 +141,7 @@ json Measure(Session& session, const InterleaveLimits& limits, const std::vector
   const TrialTiming before = Sum(jobs);
   session.progress().Stage("trials", std::max(1, Expect(jobs, limits.rules).repeats));
   RunInterleaved(jobs, limits, session.runner(), clock, [&] {
-    session.KeepTrials(AllTrials(jobs, known), false);
+    session.trials().Keep(AllTrials(jobs, known), false, session.footage().all());
     session.progress().StepDone();
   });
   session.progress().Clear();
@@ -191,12 +191,12 @@ int RunBench(Session& session) {
   CheckResume(session);
   if (bench.soak_minutes) return RunSoakCommand(session, plan);
 
-  const std::vector<Footage> footage = session.PrepareAll(plan.show);
-  for (const std::string& note : session.FootageNotes()) plan.warnings.push_back(note);
-  const std::vector<Trial> known = session.KnownTrials();
+  const std::vector<Footage> footage = session.footage().PrepareAll(plan.show);
+  for (const std::string& note : session.footage().Notes()) plan.warnings.push_back(note);
+  const std::vector<Trial> known = session.trials().Known();
   std::vector<TrialJob> jobs = Jobs(plan, footage, bench.resume ? known : std::vector<Trial>{});
   const auto taken_up = std::count_if(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
-  if (!bench.resume) session.SetBenchAside();
+  if (!bench.resume) session.trials().SetAside();
   const json timing = Measure(session, Limits(bench, elapsed(), jobs.size()), known, jobs);
   const std::vector<PacedTrial> paced = RunPacedTrials(session, plan, footage);
   const std::vector<Trial> trials = AllTrials(jobs, known);
@@ -205,7 +205,7 @@ int RunBench(Session& session) {
   if (plan.question) {
     const Answer answer = MakeAnswer(*plan.question, Labels(footage), TrialsOf(jobs));
     more["question"] = answer;
-    session.KeepTrials(trials, complete, more);
+    session.trials().Keep(trials, complete, footage, more);
     session.Draw([&] { DrawRateQuality(session.out(), answer); });
     if (session.request().json)
       PrintJson(json(answer));
@@ -213,7 +213,7 @@ int RunBench(Session& session) {
       PrintAnswer(session, answer, elapsed());
     return 0;
   }
-  session.KeepTrials(trials, complete, more);
+  session.trials().Keep(trials, complete, footage, more);
 
   const std::vector<Option> options = Options(plan, jobs);
   session.Draw([&] { DrawSpeedQuality(session.out(), options, std::nullopt, plan.show.required_headroom); });

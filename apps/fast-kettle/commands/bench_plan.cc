@@ -127,11 +127,12 @@ void CheckDevices(Session& session, const Grid& grid) {
     for (const std::string& name : grid.encoders) {
       const EncoderFamily& family = FindFamily(name);
       if (family.device == DeviceKind::kCpu) continue;
-      const int count = session.CountDevices(family);
+      const int count = session.encoders().CountDevices(family);
       if (device >= 0 && device < count) continue;
       std::vector<std::string> known;
       if (family.interface == Interface::kNvenc)
-        for (const NvidiaDevice& gpu : session.Nvidia()) known.push_back(fmt::format("{} is {}", gpu.index, gpu.name));
+        for (const NvidiaDevice& gpu : session.encoders().Nvidia())
+          known.push_back(fmt::format("{} is {}", gpu.index, gpu.name));
       FailInput("--device: there is no GPU {} for {}; {}", device, name,
                 !known.empty() ? fmt::format("{}", fmt::join(known, ", "))
                                : fmt::format("they are counted from 0, and {} found",
@@ -194,7 +195,7 @@ BenchPlan MakeBenchPlan(Session& session) {
   Targets targets = ChooseTargets(plan.show);
   if (plan.of_show) plan.warnings = targets.warnings;
   ApplyOptions(bench, targets.stream);
-  if (!grid.named) grid.encoders = session.UsableEncoders();
+  if (!grid.named) grid.encoders = session.encoders().Usable();
   CheckDevices(session, grid);
   if (!bench.question.empty()) {
     plan.question = ReadQuestion(session, grid, targets);

@@ -15,9 +15,7 @@ namespace {
 
 using nlohmann::json;
 
-void StopIfAsked() {
-  if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
-}
+void StopIfAsked() { ThrowIfStopped(); }
 
 // Of the first two seconds of a scene.
 Content ContentOf(const SceneInfo& info) {

@@ -5,21 +5,17 @@
 
 #include <algorithm>
 #include <chrono>
-#include <cmath>
 #include <functional>
 #include <nlohmann/json.hpp>
+#include <optional>
 
 #include "commands/commands.h"
-#include "figure/capacity_figure.h"
-#include "figure/figures.h"
-#include "figure/rate_quality.h"
-#include "figure/strip.h"
+#include "commands/plan_figures.h"
+#include "commands/plan_prover.h"
 #include "figure/uplink_figures.h"
-#include "kettle/load/capture.h"
 #include "kettle/machine/advice.h"
 #include "kettle/machine/disk.h"
 #include "kettle/plan/sound.h"
-#include "kettle/rehearsal/proof.h"
 #include "kettle/units/error.h"
 #include "report/card.h"
 #include "tables/plan_tables.h"
@@ -29,107 +25,6 @@ namespace kettle::app {
 namespace {
 
 using nlohmann::json;
-
-// Runs pairs in real time. Each run's files go to a folder of its own: which run stands shows only in the end.
-class Prover {
- public:
-  Prover(Session& session, const std::vector<Footage>& footage, First first)
-      : session_(session), footage_(footage), first_(first) {}
-
-  Proof operator()(const Pair& pair) {
-    constexpr double kStartSeconds = 1;  // until both encoders are open
-    session_.progress().Stage("proof run", 1);
-    session_.MeetBusiestLoad(session_.request().proof_seconds + 2 * kStartSeconds);
-    const std::filesystem::path folder = session_.scratch() / fmt::format("proof-{}", ++runs_);
-    std::filesystem::create_directories(folder);
-    const ProofRequest request{pair.stream.settings,
-                               pair.recording.settings,
-                               footage_,
-                               session_.request().proof_seconds,
-                               folder,
-                               session_.scratch(),
-                               pair.cores.stream,
-                               pair.cores.recording,
-                               first_};
-    Proof proof = RunProof(session_.worker(), request, [&](const std::string&, double share) {
-      session_.progress().Show(
-          fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()),
-          share);
-    });
-    session_.progress().Clear();
-    // The declared load is no other program.
-    if (session_.load()) proof.other_cores = std::max(0.0, proof.other_cores - session_.load()->profile().mean_cores());
-    MakeRoom(proof);
-    return proof;
-  }
-
- private:
-  // Long runs are large: only what may still be taken is kept.
-  void MakeRoom(const Proof& latest) {
-    std::error_code ignored;
-    if (!failed_.empty()) std::filesystem::remove_all(failed_, ignored);
-    failed_ = latest.holds() ? std::filesystem::path() : latest.folder;
-  }
-
-  Session& session_;
-  const std::vector<Footage>& footage_;
-  First first_;
-  int runs_ = 0;
-  std::filesystem::path failed_;  // the latest run's files, if it did not hold
-};
-
-std::string Short(const Option& option) {
-  const std::string extras = Extras(option.settings);
-  return fmt::format("{} {}, {} at {}{}{}", option.settings.encoder, option.settings.preset, option.settings.size.str(),
-                     option.settings.frame_rate.str(), extras.empty() ? "" : ", " + extras,
-                     option.simulated ? " (simulated GPU)" : "");
-}
-
-// worst-second.png: the chosen stream beside its runner-up, on the clip where it looks worst.
-void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Footage>& footage) {
-  if (!plan.chosen || !plan.runner_up) return;
-  const Option& chosen = plan.chosen->stream;
-  const auto worst = std::min_element(chosen.clips.begin(), chosen.clips.end(), [](const auto& a, const auto& b) {
-    return a.worst_second_score < b.worst_second_score;
-  });
-  const auto pictures =
-      std::find_if(footage.begin(), footage.end(), [&](const Footage& f) { return f.label == worst->footage; });
-  if (pictures == footage.end()) return;
-  const std::filesystem::path folder = session.scratch();
-  StripTask task{pictures->file.string(), {}, {}, chosen.quality.viewing_size, 0, 0, folder.string()};
-  for (const Option* option : {&chosen, &*plan.runner_up}) {
-    task.encoded.push_back((folder / fmt::format("strip-{}.mkv", task.encoded.size())).string());
-    task.encoded_rates.push_back(option->settings.frame_rate);
-    session.progress().Show("encoding the worst second of " + option->title(), 0);
-    session.runner().Encode(option->settings, *pictures, task.encoded.back());
-  }
-  task.frames = static_cast<int>(std::lround(pictures->rate.fps()));
-  task.first_frame = worst->worst_second * task.frames;
-  const StripOutcome strip = session.runner().Strip(task);
-  session.progress().Clear();
-  DrawStrip(
-      session.out(), strip,
-      {fmt::format("The worst second of {}, as the stream shows it", worst->footage),
-       fmt::format("at {}; whole, and enlarged where chosen and runner-up differ most", chosen.settings.bit_rate.str()),
-       {{"source", fmt::format("{}, {} frames a second", pictures->size.str(), pictures->rate.str())},
-        {"chosen", Short(chosen)},
-        {plan.runner_up->score > chosen.score ? "better alone, not taken" : "runner-up", Short(*plan.runner_up)}},
-       pictures->rate,
-       task.viewing_size});
-}
-
-void DrawFigures(Session& session, const Plan& plan, const std::vector<Footage>& footage,
-                 const std::vector<Option>& stream_options) {
-  session.Draw([&] { DrawWorstSecond(session, plan, footage); });
-  session.Draw([&] { DrawPictures(session.out(), plan.pictures, plan.targets.stream); });
-  session.Draw([&] {
-    DrawSpeedQuality(session.out(), stream_options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt,
-                     plan.capacity.headroom);
-  });
-  if (plan.proving.attempts.empty()) return;
-  session.Draw([&] { DrawProofTimes(session.out(), plan.proving.attempts.back()); });
-  session.Draw([&] { DrawCapacity(session.out(), plan); });
-}
 
 // Keeps each new trial at once, unless writing all of them again would take a tenth of the time.
 class TrialKeeper {
@@ -142,7 +37,7 @@ class TrialKeeper {
   }
   void Keep(const std::vector<Trial>& trials) {
     const auto start = std::chrono::steady_clock::now();
-    session_.KeepTrials(trials, complete_);
+    session_.trials().Keep(trials, complete_, session_.footage().all());
     kept_ = std::chrono::steady_clock::now();
     took_ = kept_ - start;
   }
@@ -181,7 +76,7 @@ Disk MeasureDisk(Session& session, const Show& show, Targets& targets) {
   session.progress().Stage("writing to the recordings' disk", 1);
   Disk disk = ReadDisk(show.recording_folder);
   try {
-    disk.write_rate = session.MeasureWriteRate(show.recording_folder, kSeconds);
+    disk.write_rate = session.disk_rates().Measure(show.recording_folder, kSeconds);
   } catch (const Error& error) {
     if (error.fault() == Fault::kInterrupted) throw;
     targets.warnings.push_back(fmt::format("the disk's write rate was not measured: {}", error.what()));
@@ -200,6 +95,97 @@ Capacity MeasureCapacity(const Session& session, const Show& show, const Disk& d
   return capacity;
 }
 
+// What is known before the search begins.
+struct Preparation {
+  Show show;
+  Targets targets;
+  std::vector<std::string> families;
+  std::vector<Footage> footage, calm;
+  std::optional<LineAnswer> line;
+  Disk disk;
+};
+
+void AddWarnings(Session& session, const Show& show, Targets& targets) {
+  if (session.load()) targets.warnings.push_back("measured and proven under a load: " + session.load()->words());
+  if (show.first == First::kStream)
+    targets.warnings.push_back(
+        "the stream goes before the game, as asked: where processors run short, the game stutters");
+  for (const std::string& note : session.footage().Notes()) targets.warnings.push_back(note);
+}
+
+// Measures the line and the disk, and starts the load: what comes after this is measured under it.
+Preparation Prepare(Session& session) {
+  Show show = LoadShow(session);
+  CheckRecordingFolder(show);
+  Targets targets = ChooseTargets(show);
+  ChooseSound(show, session.machine().audio, targets);
+  std::vector<std::string> families = session.encoders().Usable();
+  std::vector<Footage> footage = session.footage().PrepareAll(show);
+  std::optional<LineAnswer> line;
+  if (targets.budget) {
+    line = AskTheLine(session, show, *targets.budget, footage.front(), targets.stream.bit_rate, {1});
+    ApplyRateChoice(line->choice, !show.stream_bit_rate, targets);
+  }
+  std::vector<Footage> calm = session.footage().PrepareCalm(show);
+  Disk disk = MeasureDisk(session, show, targets);
+  if (!show.load.empty()) session.StartLoad(show.load);
+  AddWarnings(session, show, targets);
+  return {std::move(show), std::move(targets), std::move(families), std::move(footage),
+          std::move(calm), std::move(line),    std::move(disk)};
+}
+
+// The search stops early; about this many trials are usual.
+int UsualTrials(const Preparation& known, const SearchSpace& space) {
+  int presets = 0;
+  for (const std::string& family : known.families) presets += static_cast<int>(FindFamily(family).presets.size());
+  const bool searches = space.sizes.size() * space.rates.size() > 1;
+  return (presets * 3 / 4 + (searches ? 12 : 0)) * static_cast<int>(known.footage.size());
+}
+
+// Every trial is kept, also when the search ends with an error.
+Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book, TrialKeeper& keep,
+                    std::optional<GridCheck>& check) {
+  const Show& show = known.show;
+  const SearchSpace space = SpaceOf(known.targets, known.families);
+  const int usual = UsualTrials(known, space);
+  const bool exhaustive = session.request().exhaustive;
+  session.progress().Stage("trials", exhaustive ? GridSize(space, known.footage.size()) + usual : usual);
+  const PlanRequest request{show,
+                            known.targets,
+                            known.footage,
+                            known.families,
+                            MeasureCapacity(session, show, known.disk),
+                            session.request().most_proofs,
+                            session.encoders().UsableDevices(),
+                            session.encoders().EncodesAtOnce(known.families),
+                            session.machine().processor.usable,
+                            known.calm};
+  try {
+    if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
+    Prover prover(session, known.footage, show.first);
+    Plan plan = MakePlan(request, book, std::ref(prover));
+    session.progress().Clear();
+    return plan;
+  } catch (...) {
+    keep.Keep(book.trials());
+    throw;
+  }
+}
+
+// The files of the proof run that the plan rests on.
+void PublishProof(const Session& session, const Plan& plan) {
+  if (plan.proving.attempts.empty() || plan.proving.attempts.back().proof.folder.empty()) return;
+  for (const char* file : {"stream.flv", "recording.mkv"})
+    Publish(plan.proving.attempts.back().proof.folder / file, session.out() / file);
+}
+
+void AddDisk(const Preparation& known, Plan& plan) {
+  if (!plan.chosen) return;
+  plan.disk = known.disk;
+  for (const std::string& advice : DiskAdvice(known.disk, plan.recording_rate(), known.show.recording_hours))
+    plan.targets.warnings.push_back(advice);
+}
+
 void CheckColours(const Session& session, const std::vector<Footage>& footage, Plan& plan) {
   if (!plan.chosen) return;
   plan.colour = CheckColour(footage.front().file, session.out() / "stream.flv", session.out() / "recording.mkv",
@@ -211,6 +197,28 @@ void CheckColours(const Session& session, const std::vector<Footage>& footage, P
         stray, plan.colour->error.mean, plan.colour->error.most));
 }
 
+json ResultJson(const Session& session, const Preparation& known, const Plan& plan,
+                const std::optional<GridCheck>& check) {
+  json body = plan;
+  if (check) body["exhaustive"] = *check;
+  if (known.line) body["rate_control"] = known.line->choice;
+  body["show"] = ShowJson(session, known.show, plan, session.machine().processor.capacity());
+  body["load"] = session.load() ? session.load()->json() : json();
+  return body;
+}
+
+// Results first, then figures.
+void WriteFiles(Session& session, const Preparation& known, const Plan& plan, const json& body,
+                const std::vector<Option>& stream_options) {
+  session.Write("plan", body);
+  WriteFile(session.out() / "card.txt", SettingsCard(plan, known.show));
+  if (!plan.proving.attempts.empty())
+    WriteFile(session.out() / "proof.csv", ProofCsv(plan.proving.attempts.back().proof));
+  if (known.line)
+    session.Draw([&] { DrawLine(session.out(), known.line->line, *known.targets.budget, known.line->choice); });
+  DrawPlanFigures(session, plan, known.footage, stream_options);
+}
+
 }  // namespace
 
 Show LoadShow(const Session& session) {
@@ -219,87 +227,25 @@ Show LoadShow(const Session& session) {
 }
 
 int RunPlan(Session& session) {
-  const Show show = LoadShow(session);
-  CheckRecordingFolder(show);
-  Targets targets = ChooseTargets(show);
-  ChooseSound(show, session.machine().audio, targets);
-  const std::vector<std::string> families = session.UsableEncoders();
-  const std::vector<Footage> footage = session.PrepareAll(show);
-  std::optional<LineAnswer> line;
-  if (targets.budget) {
-    line = AskTheLine(session, show, *targets.budget, footage.front(), targets.stream.bit_rate, {1});
-    ApplyRateChoice(line->choice, !show.stream_bit_rate, targets);
-  }
-  const std::vector<Footage> calm = session.PrepareCalm(show, footage);
-  const Disk disk = MeasureDisk(session, show, targets);
-  if (!show.load.empty()) {
-    session.StartLoad(show.load);
-    targets.warnings.push_back("measured and proven under a load: " + session.load()->words());
-  }
-  if (show.first == First::kStream)
-    targets.warnings.push_back(
-        "the stream goes before the game, as asked: where processors run short, the game stutters");
-  for (const std::string& note : session.FootageNotes()) targets.warnings.push_back(note);
-
-  // The search stops early; about this many trials are usual.
-  int presets = 0;
-  for (const std::string& family : families) presets += static_cast<int>(FindFamily(family).presets.size());
-  const SearchSpace space = SpaceOf(targets, families);
-  const bool searches = space.sizes.size() * space.rates.size() > 1;
-  const int usual = (presets * 3 / 4 + (searches ? 12 : 0)) * static_cast<int>(footage.size());
-  session.progress().Stage("trials", session.request().exhaustive ? GridSize(space, footage.size()) + usual : usual);
-  session.SetBenchAside();
-  TrialKeeper keep(session, !session.HasUnfinishedBench());
-  TrialBook book(session.runner(), session.KnownTrials(), std::ref(keep));
-  const PlanRequest request{show,
-                            targets,
-                            footage,
-                            families,
-                            MeasureCapacity(session, show, disk),
-                            session.request().most_proofs,
-                            session.UsableDevices(),
-                            session.EncodesAtOnce(families),
-                            session.machine().processor.usable,
-                            calm};
+  const Preparation known = Prepare(session);
+  session.trials().SetAside();
+  TrialKeeper keep(session, !session.trials().HasUnfinishedBench());
+  TrialBook book(session.runner(), session.trials().Known(), std::ref(keep));
   std::optional<GridCheck> check;
-  Plan plan;
-  try {
-    if (session.request().exhaustive) check = CheckAgainstGrid(space, footage, show.required_headroom, book);
-    Prover prover(session, footage, show.first);
-    plan = MakePlan(request, book, std::ref(prover));
-  } catch (...) {
-    keep.Keep(book.trials());
-    throw;
-  }
-  if (!plan.proving.attempts.empty() && !plan.proving.attempts.back().proof.folder.empty())
-    for (const char* file : {"stream.flv", "recording.mkv"})
-      Publish(plan.proving.attempts.back().proof.folder / file, session.out() / file);
-  if (plan.chosen) {
-    plan.disk = disk;
-    for (const std::string& advice : DiskAdvice(disk, plan.recording_rate(), show.recording_hours))
-      plan.targets.warnings.push_back(advice);
-  }
-  CheckColours(session, footage, plan);
-  session.progress().Clear();
-
+  Plan plan = SearchAndProve(session, known, book, keep, check);
   keep.Keep(book.trials());
   if (session.load()) session.load()->CheckStillThere();
-  json body = plan;
-  if (check) body["exhaustive"] = *check;
-  if (line) body["rate_control"] = line->choice;
-  body["show"] = ShowJson(session, show, plan, session.machine().processor.capacity());
-  body["load"] = session.load() ? session.load()->json() : json();
-  session.Write("plan", body);
-  WriteFile(session.out() / "card.txt", SettingsCard(plan, show));
-  if (!plan.proving.attempts.empty())
-    WriteFile(session.out() / "proof.csv", ProofCsv(plan.proving.attempts.back().proof));
-  if (line) session.Draw([&] { DrawLine(session.out(), line->line, *targets.budget, line->choice); });
-  DrawFigures(session, plan, footage, KnownOptions(book, plan.targets.stream, footage));
+  PublishProof(session, plan);
+  AddDisk(known, plan);
+  CheckColours(session, known.footage, plan);
+
+  const json body = ResultJson(session, known, plan, check);
+  WriteFiles(session, known, plan, body, KnownOptions(book, plan.targets.stream, known.footage));
   if (session.request().json)
     PrintJson(body);
   else {
     if (check) PrintGridCheck(*check);
-    PrintPlan(session, plan, show, book);
+    PrintPlan(session, plan, known.show, book);
   }
   return plan.verdict() == PlanVerdict::kHolds ? 0 : 1;
 }

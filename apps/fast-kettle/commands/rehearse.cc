@@ -63,7 +63,7 @@ std::vector<Footage> Prepare(Session& session, const PlanFile& plan) {
   for (const std::string& source : plan.footage)
     footage.push_back(PrepareFootage({source, plan.source_size, plan.source_rate, plan.footage_seconds},
                                      DefaultCacheFolder(), [&](double share) {
-                                       if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+                                       ThrowIfStopped();
                                        session.progress().Show("preparing " + source, share * 0.9);
                                      }));
   session.progress().Clear();

@@ -60,7 +60,7 @@ int RunSoakCommand(Session& session, const BenchPlan& plan) {
               plan.settings.size());
   if (plan.show.footage.size() != 1) FailInput("--soak takes one footage: give one --footage");
   const EncodeSettings& settings = plan.settings.front();
-  const Footage footage = session.PrepareAll(plan.show).front();
+  const Footage footage = session.footage().PrepareAll(plan.show).front();
   SoakTask task{settings, footage.file.string(), *session.request().bench.soak_minutes * 60, kLongestWindow};
   task.window_seconds = std::min(kLongestWindow, std::max(0.5, task.seconds / kMostWindows));
   session.progress().Stage("soak", 1);

@@ -60,17 +60,17 @@ void WatchConditions(Session& session, Survey& survey) {
 }
 
 void OpenEncoders(Session& session, Survey& survey) {
-  const std::vector<FoundEncoder>& found = session.FindEncoders();
+  const std::vector<FoundEncoder>& found = session.encoders().All();
   session.progress().Stage("looking for limits", static_cast<int>(found.size()));
   for (const FoundEncoder& encoder : found) {
     SurveyedEncoder surveyed{encoder, {}};
     session.progress().Show(encoder.name, 0);
-    if (encoder.probe.works) surveyed.limits = session.Limits(encoder.name, encoder.device);
+    if (encoder.probe.works) surveyed.limits = session.encoders().Limits(encoder.name, encoder.device);
     survey.encoders.push_back(std::move(surveyed));
     session.progress().StepDone();
   }
   session.progress().Clear();
-  survey.nvidia = session.Nvidia();
+  survey.nvidia = session.encoders().Nvidia();
 }
 
 void MeasureDisk(Session& session, Survey& survey) {
@@ -81,7 +81,7 @@ void MeasureDisk(Session& session, Survey& survey) {
   session.progress().Show(folder.string(), 0);
   survey.disk = ReadDisk(folder);
   try {
-    survey.disk->write_rate = session.MeasureWriteRate(folder, kSeconds);
+    survey.disk->write_rate = session.disk_rates().Measure(folder, kSeconds);
   } catch (const Error& error) {
     if (error.fault() == Fault::kInterrupted) throw;
     survey.disk_trouble = error.what();  // a full disk, most likely: the rest of the survey is still worth having

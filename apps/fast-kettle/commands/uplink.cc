@@ -94,7 +94,7 @@ std::vector<IngestReport> Measure(Session& session, const Show& show, const std:
   for (const Addressed& address : addresses) {
     const MeasureRequest request{address.url, key, options.seconds, limit.kbps};
     reports.push_back(MeasureIngest(request, stream, [&](double share) {
-      if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+      ThrowIfStopped();
       session.progress().Show(address.name, share);
     }));
     session.progress().StepDone();
@@ -119,7 +119,7 @@ std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show,
   session.progress().Stage("encoding with each rate control", static_cast<int>(candidates.size()));
   std::vector<RateControlSample> samples;
   for (const EncodeSettings& candidate : candidates) {
-    if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+    ThrowIfStopped();
     RateControlSample sample{candidate.rate_control, candidate.maximum_bit_rate.kbps() / candidate.bit_rate.kbps(),
                              candidate.buffer_seconds, candidate.bit_rate.kbps()};
     session.progress().Show(sample.title(), 0.5);
@@ -196,7 +196,7 @@ void ChooseForLine(Session& session, const Show& show, UplinkResult& result) {
   const FootageRequest wanted{show.footage.front(), show.source_size, show.source_rate,
                               session.request().footage_seconds};
   const Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
-    if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+    ThrowIfStopped();
     session.progress().Show("drawing " + wanted.source, share * 0.9);
   });
   result.answer = AskTheLine(session, show, result.budget, pictures, BitRate::FromKbps(result.budget.one_encode_kbps()),

@@ -13,10 +13,7 @@ namespace kettle::app {
 
 StandIn::StandIn(const Places& places, const std::string& program, const std::vector<std::string>& arguments,
                  const std::string& sign) {
-  std::vector<std::string> words{(places.engine.parent_path().parent_path().parent_path() / "bin" / program).string()};
-  std::error_code absent;
-  if (!std::filesystem::exists(words[0], absent))
-    FailInput("the simulator {} is not installed: sudo apt install {}", program, kSimulatorsPackage);
+  std::vector<std::string> words{places.Simulator(program)};
   words.insert(words.end(), arguments.begin(), arguments.end());
   PipeEnds pipe = MakePipe();
   ChildSetup setup{.words = words, .output = pipe.write.get(), .errors = pipe.write.get()};
@@ -52,7 +49,7 @@ StandInGame::StandInGame(const Places& places, double cores, FrameRate rate, con
                "SIMULATED"),
       start_(std::chrono::steady_clock::now()) {
   for (int i = 0; i < kAloneSeconds * 20 && !StopRequested(); ++i) usleep(50'000);
-  if (StopRequested()) throw Error(Fault::kInterrupted, "interrupted");
+  ThrowIfStopped();
 }
 
 double StandInGame::Elapsed() const {

@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "commands/plan_prover.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace kettle::app {
+
+namespace fs = std::filesystem;
+
+Proof Prover::operator()(const Pair& pair) {
+  constexpr double kStartSeconds = 1;  // until both encoders are open
+  session_.progress().Stage("proof run", 1);
+  session_.MeetBusiestLoad(session_.request().proof_seconds + 2 * kStartSeconds);
+  const fs::path folder = session_.scratch() / fmt::format("proof-{}", ++runs_);
+  fs::create_directories(folder);
+  const ProofRequest request{pair.stream.settings,
+                             pair.recording.settings,
+                             footage_,
+                             session_.request().proof_seconds,
+                             folder,
+                             session_.scratch(),
+                             pair.cores.stream,
+                             pair.cores.recording,
+                             first_};
+  Proof proof = RunProof(session_.worker(), request, [&](const std::string&, double share) {
+    session_.progress().Show(
+        fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()), share);
+  });
+  session_.progress().Clear();
+  // The declared load is no other program.
+  if (session_.load()) proof.other_cores = std::max(0.0, proof.other_cores - session_.load()->profile().mean_cores());
+  MakeRoom(proof);
+  return proof;
+}
+
+// Long runs are large: only what may still be taken is kept.
+void Prover::MakeRoom(const Proof& latest) {
+  std::error_code ignored;
+  if (!failed_.empty()) fs::remove_all(failed_, ignored);
+  failed_ = latest.holds() ? fs::path() : latest.folder;
+}
+
+}  // namespace kettle::app

@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: Apache-2.0
+// Proof runs of a plan: pairs of stream and recording, in real time, under the session's load.
+#pragma once
+
+#include <filesystem>
+#include <vector>
+
+#include "kettle/footage/cache.h"
+#include "kettle/placement/placement.h"
+#include "kettle/rehearsal/proof.h"
+#include "session/session.h"
+
+namespace kettle::app {
+
+// Each run's files go to a folder of its own: which run stands shows only in the end.
+class Prover {
+ public:
+  // Keeps references to `session` and `footage`.
+  Prover(Session& session, const std::vector<Footage>& footage, First first)
+      : session_(session), footage_(footage), first_(first) {}
+
+  // Throws Error as kettle::RunProof.
+  Proof operator()(const Pair& pair);
+
+ private:
+  void MakeRoom(const Proof& latest);
+
+  Session& session_;
+  const std::vector<Footage>& footage_;
+  const First first_;
+  int runs_ = 0;
+  std::filesystem::path failed_;  // the latest run's files, if it did not hold
+};
+
+}  // namespace kettle::app

@@ -1,0 +1,96 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "session/encoder_finder.h"
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "kettle/device/graphics.h"
+#include "kettle/units/error.h"
+
+namespace kettle::app {
+
+EncodeSettings ProbeSettings(const EncoderFamily& family, int device) {
+  EncodeSettings settings;
+  settings.encoder = family.name;
+  settings.preset = family.presets.front();
+  settings.device = device;
+  settings.size = {1280, 720};
+  settings.frame_rate = {60, 1};
+  settings.rate_control = RateControl::kCappedVariable;
+  settings.bit_rate = BitRate::FromKbps(4500);
+  settings.maximum_bit_rate = BitRate::FromKbps(6000);
+  return settings;
+}
+
+const std::vector<NvidiaDevice>& EncoderFinder::Nvidia() {
+  if (nvidia_) return *nvidia_;
+  constexpr double kSeconds = 20;
+  const WorkerReport report = worker_.Run({"nvidia", nullptr, kSeconds});
+  nvidia_.emplace();
+  if (report.status == WorkerStatus::kDone && report.result.contains("devices"))
+    nvidia_ = report.result["devices"].get<std::vector<NvidiaDevice>>();
+  return *nvidia_;
+}
+
+int EncoderFinder::CountDevices(const EncoderFamily& family) {
+  switch (family.interface) {
+    case Interface::kProcessor: return 1;
+    // One is tried even if nothing tells of any: the trial says why it does not work.
+    case Interface::kNvenc: return std::max(1, static_cast<int>(Nvidia().size()));
+    case Interface::kVaapi:
+    case Interface::kQsv: return std::max(1, CountRenderNodes());
+  }
+  return 1;
+}
+
+const std::vector<FoundEncoder>& EncoderFinder::All() {
+  if (!encoders_.empty()) return encoders_;
+  progress_.Stage("opening encoders", static_cast<int>(Catalogue().size()));
+  for (const EncoderFamily& family : Catalogue()) {
+    progress_.Show(family.title, 0);
+    const int devices = CountDevices(family);
+    for (int device = 0; device < devices; ++device) {
+      const bool simulated = family.interface == Interface::kNvenc && nvidia_simulated_;
+      encoders_.push_back({family.name, device, runner_.Probe(ProbeSettings(family, device)), simulated});
+    }
+    progress_.StepDone();
+  }
+  progress_.Clear();
+  return encoders_;
+}
+
+std::vector<std::string> EncoderFinder::Usable() {
+  std::vector<std::string> names;
+  for (const FoundEncoder& encoder : All())
+    if (encoder.probe.works && encoder.device == 0 && FindFamily(encoder.name).codec == "h264")
+      names.push_back(encoder.name);
+  if (names.empty()) FailMachine("no H.264 encoder works on this machine; fast-kettle survey tells why");
+  return names;
+}
+
+std::map<std::string, int> EncoderFinder::UsableDevices() {
+  std::map<std::string, int> devices;
+  for (const FoundEncoder& encoder : All())
+    if (encoder.probe.works && encoder.device == devices[encoder.name]) ++devices[encoder.name];
+  return devices;
+}
+
+std::map<std::string, int> EncoderFinder::EncodesAtOnce(const std::vector<std::string>& families) {
+  std::map<std::string, int> at_once;
+  for (const std::string& name : families) {
+    if (FindFamily(name).device == DeviceKind::kCpu) continue;
+    progress_.Show("how many encodes " + name + " opens at once", 0);
+    if (const auto limits = Limits(name, 0)) at_once[name] = limits->at_once;
+  }
+  progress_.Clear();
+  return at_once;
+}
+
+std::optional<LimitsOutcome> EncoderFinder::Limits(const std::string& family, int device) {
+  const std::pair key(family, device);
+  const auto known = limits_.find(key);
+  if (known != limits_.end()) return known->second;
+  return limits_[key] = runner_.Limits(ProbeSettings(FindFamily(family), device));
+}
+
+}  // namespace kettle::app

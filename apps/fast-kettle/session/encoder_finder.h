@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: Apache-2.0
+// Which encoders work on this machine, on which of its GPUs, and how many encodes at once; found by opening them.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "kettle/device/nvidia.h"
+#include "kettle/encoders/catalogue.h"
+#include "kettle/trial/trial.h"
+#include "terminal.h"
+
+namespace kettle::app {
+
+// One encoder family as it was found here.
+struct FoundEncoder {
+  std::string name;
+  int device = 0;  // which GPU, for a family that has several
+  ProbeOutcome probe;
+  bool simulated = false;
+};
+
+// What every encoder that works at all takes, with its fastest preset.
+EncodeSettings ProbeSettings(const EncoderFamily& family, int device);
+
+// All answers are remembered: the machine does not change in a run.
+class EncoderFinder {
+ public:
+  // `nvidia_simulated`: the worker loads the stand-in's driver. Keeps references to the rest.
+  EncoderFinder(const WorkerProcess& worker, ProcessTrialRunner& runner, Progress& progress, bool nvidia_simulated)
+      : worker_(worker), runner_(runner), progress_(progress), nvidia_simulated_(nvidia_simulated) {}
+
+  // Opens every family of the catalogue in a worker, on each GPU.
+  const std::vector<FoundEncoder>& All();
+  // The names of the H.264 encoders that work on the first GPU or the CPU: what every destination takes. Throws
+  // Error(kMachine) if there is none.
+  std::vector<std::string> Usable();
+  // How many GPUs each family may use, counted from the first; a processor counts as one.
+  std::map<std::string, int> UsableDevices();
+  // Of those families that are on a GPU: how many encodes the driver opens at once on the first one. Tried.
+  std::map<std::string, int> EncodesAtOnce(const std::vector<std::string>& families);
+  // What the driver opens at most. Tried, once for each encoder; nothing if that failed.
+  std::optional<LimitsOutcome> Limits(const std::string& family, int device);
+  // How many devices a family may choose from; 1 for the CPU.
+  int CountDevices(const EncoderFamily& family);
+  // What the NVIDIA driver tells, asked in a worker.
+  const std::vector<NvidiaDevice>& Nvidia();
+
+ private:
+  const WorkerProcess& worker_;
+  ProcessTrialRunner& runner_;
+  Progress& progress_;
+  const bool nvidia_simulated_;
+  std::vector<FoundEncoder> encoders_;
+  std::map<std::pair<std::string, int>, std::optional<LimitsOutcome>> limits_;
+  std::optional<std::vector<NvidiaDevice>> nvidia_;
+};
+
+}  // namespace kettle::app

@@ -1,0 +1,15 @@
+// SPDX-License-Identifier: Apache-2.0
+// The user's Ctrl-C: what runs then stops, keeping what is finished.
+#pragma once
+
+#include <atomic>
+
+namespace kettle::app {
+
+// From now on SIGINT, SIGTERM and SIGHUP only set StopRequested().
+void CatchSignals();
+const std::atomic<bool>& StopRequested();
+// Throws Error(kInterrupted).
+void ThrowIfStopped();
+
+}  // namespace kettle::app

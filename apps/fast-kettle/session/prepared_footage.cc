@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "session/prepared_footage.h"
+
+#include <utility>
+
+#include "session/interrupt.h"
+
+namespace kettle::app {
+
+Footage PreparedFootage::Prepare(const Show& show, const std::string& source, Stretch stretch) {
+  const FootageRequest wanted{source, show.source_size, show.source_rate, seconds_, stretch};
+  Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
+    ThrowIfStopped();
+    progress_.Show(source, share);
+  });
+  if (show.viewing_size) pictures.viewing_size = *show.viewing_size;
+  progress_.StepDone();
+  return pictures;
+}
+
+const std::vector<Footage>& PreparedFootage::PrepareAll(const Show& show) {
+  progress_.Stage("preparing footage", static_cast<int>(show.footage.size()));
+  footage_.clear();
+  for (const std::string& source : show.footage) footage_.push_back(Prepare(show, source, Stretch::kBusiest));
+  progress_.Clear();
+  return footage_;
+}
+
+std::vector<Footage> PreparedFootage::PrepareCalm(const Show& show) {
+  std::vector<Footage> calm;
+  progress_.Stage("preparing the clips' calmest stretches", static_cast<int>(show.footage.size()));
+  for (std::size_t i = 0; i < show.footage.size(); ++i) {
+    if (IsScene(show.footage[i])) continue;
+    Footage pictures = Prepare(show, show.footage[i], Stretch::kCalmest);
+    if (pictures.from_seconds != footage_[i].from_seconds) calm.push_back(std::move(pictures));
+  }
+  progress_.Clear();
+  return calm;
+}
+
+std::vector<std::string> PreparedFootage::Notes() const {
+  std::vector<std::string> notes;
+  for (const Footage& pictures : footage_)
+    for (const std::string& note : pictures.notes) notes.push_back(pictures.label + ": " + note);
+  return notes;
+}
+
+}  // namespace kettle::app

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: Apache-2.0
+// The show's scenes and clips as decoded pictures in the cache.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "kettle/footage/cache.h"
+#include "kettle/show/show.h"
+#include "terminal.h"
+
+namespace kettle::app {
+
+class PreparedFootage {
+ public:
+  // `seconds` of each. Keeps a reference to `progress`.
+  PreparedFootage(double seconds, Progress& progress) : seconds_(seconds), progress_(progress) {}
+
+  // The busiest stretch of each. Throws Error, also kInterrupted.
+  const std::vector<Footage>& PrepareAll(const Show& show);
+  // What PrepareAll prepared.
+  const std::vector<Footage>& all() const { return footage_; }
+  // The calmest stretches of the show's clips, where they are not those that PrepareAll prepared.
+  std::vector<Footage> PrepareCalm(const Show& show);
+  // What was done to the pictures prepared, a line each.
+  std::vector<std::string> Notes() const;
+
+ private:
+  Footage Prepare(const Show& show, const std::string& source, Stretch stretch);
+
+  const double seconds_;
+  Progress& progress_;
+  std::vector<Footage> footage_;
+};
+
+}  // namespace kettle::app

@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "session/stand_in_gpu.h"
+
+#include <filesystem>
+#include <vector>
+
+#include "kettle/process/command.h"
+#include "kettle/units/error.h"
+#include "kettle/units/suggestion.h"
+#include "kettle/units/text_file.h"
+
+namespace kettle::app {
+
+namespace fs = std::filesystem;
+
+std::string FindStandInGpu(const std::string& name, const Places& places) {
+  constexpr double kMostSeconds = 10;
+  if (name.empty()) return "";
+  const std::string simulator = places.Simulator("kettle-gpu");
+  fs::path path = name;
+  if (name.find_first_of("/.") == name.npos && !IsThere(path)) path = places.share / "gpu" / (name + ".toml");
+  if (!IsThere(path)) {
+    std::vector<std::string> names;
+    std::error_code error;
+    for (const auto& entry : fs::directory_iterator(places.share / "gpu", error))
+      if (entry.path().extension() == ".toml") names.push_back(entry.path().stem().string());
+    FailInput("--stand-in-gpu: there is no profile \"{}\"{}", name, Suggestion(name, names));
+  }
+  const CommandOutcome check = RunCommand({simulator, "--check", path.string()}, kMostSeconds);
+  if (!check.ok()) FailInput("--stand-in-gpu: {}", check.output.substr(0, check.output.find('\n')));
+  return fs::absolute(path).string();
+}
+
+std::string SimulatedNotice() {
+  return "SIMULATED: the GPU is a stand-in; its figures say nothing about a real card.\n";
+}
+
+}  // namespace kettle::app
