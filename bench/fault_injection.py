@@ -23,7 +23,7 @@ PROGRAM = os.path.join(ROOT, "build/bin/fast-kettle")
 PROFILE = open(os.path.join(ROOT, "standin/gpu/profiles/modest.toml")).read()
 # kind: the status of the struck trial, and words of its detail or marks
 EXPECTED = {"refuse": ("failed", "refused"), "crash": ("crashed", "signal 11"), "hang": ("timed out", "hung"),
-            "slow": ("done", "slowed down"), "wrong": ("wrong output", "does not show"), "lost": ("failed", "GPU was lost")}
+            "slow": ("done", "times slower"), "wrong": ("wrong output", "does not match"), "lost": ("failed", "GPU was lost")}
 FRAMES = 48  # of a trial: 4 s at 12 frames a second
 PRESETS = ["p1", "p2", "p3", "p4"]
 

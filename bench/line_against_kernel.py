@@ -112,7 +112,7 @@ def both(number, rates, clip, answers):
 
 def measure(line, address, folder):
     server = line.ingest(30)
-    done = subprocess.run([ROOT / "fast-kettle", "uplink", "--to", address, "--most", "100 Mbit/s", "--seconds", "15", "--quiet", "--preset",
+    done = subprocess.run([ROOT / "fast-kettle", "uplink", "--to", address, "--most", "100 Mbit/s", "--seconds", str(min(15, SECONDS)), "--quiet", "--preset",
                            "ultrafast", "--footage-seconds", "1", "--out", folder / "out"], capture_output=True, text=True)
     server.terminate()
     server.wait()
@@ -178,7 +178,7 @@ with tempfile.TemporaryDirectory() as folder:
                 srt = measure(line, f"srt://{line.address}:19351", folder)
                 server = subprocess.Popen(["ip", "netns", "exec", line.space, "iperf3", "-s", "-1"], stdout=subprocess.DEVNULL)
                 time.sleep(0.5)
-                end = json.loads(run("iperf3", "-c", line.address, "-t", 12, "-O", 2, "-J"))["end"]["sum_received"]
+                end = json.loads(run("iperf3", "-c", line.address, "-t", min(12, SECONDS), "-O", 2, "-J"))["end"]["sum_received"]
                 server.wait()
                 ratios.append((report["sustained_kbps"], report["line_kbps"], srt["line_kbps"], end["bits_per_second"] / 1000))
             own, whole, srt, theirs = (statistics.median(column) for column in zip(*ratios))

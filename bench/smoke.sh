@@ -26,7 +26,7 @@ smoke() { # FILE COMMAND...
 smoke kernels_bench.cc build/bin/kettle_benchmarks --benchmark_min_time=0.01
 smoke start_up.sh bench/start_up.sh
 smoke harness_cost.sh bench/harness_cost.sh ultrafast 1
-smoke quality_cost.sh bench/quality_cost.sh 1
+smoke quality_cost.sh bench/quality_cost.sh 1 1
 tried+="quality_against_filters.cc " # which that one runs
 smoke survey_against_tools.sh bench/survey_against_tools.sh /var/tmp 1
 smoke rtmp_against_libavformat.sh bench/rtmp_against_libavformat.sh
@@ -39,7 +39,7 @@ smoke search_against_grid.py python3 bench/search_against_grid.py "$scratch/grid
   --stream-size 160x96 --stream-frame-rate 30 --frame-rate 30
 if ip netns add kettle-smoke 2>/dev/null; then
   ip netns del kettle-smoke
-  smoke line_against_kernel.py python3 bench/line_against_kernel.py 8 1 1
+  smoke line_against_kernel.py python3 bench/line_against_kernel.py 4 1 1
 else
   tried+="line_against_kernel.py "
   echo "bench: line_against_kernel.py not run: no network namespaces here"

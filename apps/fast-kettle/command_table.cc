@@ -3,93 +3,95 @@
 
 namespace kettle::app {
 
-const std::vector<Command>& Commands() {
-  static const std::vector<Command> commands = {
-      {.name = "survey",
-       .summary = "what this machine has, and which encoders work on it",
-       .detail = "Reads processors, GPUs, displays, sound and disk, measures how fast the disk takes a recording,\n"
-                 "opens every encoder, and advises what to change. Writes survey.json.",
-       .example = "fast-kettle survey --recording-folder ~/recordings --out kettle-out",
-       .synopsis = "[OPTIONS]",
-       .main_options = {"recording-folder", "out", "json"}},
-      {.name = "uplink",
-       .summary = "what your uplink carries, and how much of it the stream may use",
-       .detail = "Takes upload readings or a trace, or measures: --to publishes a real stream. Tells what the stream\n"
-                 "may send, what each destination gets, and whether constant or variable bit rate drops fewer frames.\n"
-                 "Writes uplink.json and figures. Exit code 1: too little is left for video.",
-       .example = "fast-kettle uplink --reading \"11.8 Mbit/s\" --reading \"9.9 Mbit/s\" --link wireless\n"
-                  "    --reserve \"voice call 0.2 Mbit/s\" --destination quayside --out kettle-out\n"
-                  "  fast-kettle uplink --to rtmp://127.0.0.1:19350/live --key-file key.txt --seconds 20",
-       .synopsis = "[OPTIONS]",
-       .takes_show = true,
-       .main_options = {"reading", "link", "reserve", "destination", "to", "key-file"}},
-      {.name = "footage",
-       .summary = "test pictures: the built-in scenes, or a clip of your game",
-       .detail = "list      names the built-in scenes, with detail (SI) and motion (TI) of ITU-T P.910\n"
-                 "inspect   tells what a clip is, how much it moves, and how its pictures would be converted\n"
-                 "render    writes a scene as Y4M",
-       .example = "fast-kettle footage inspect my-clip.mkv\n"
-                  "  fast-kettle footage render start-line --size 1280x720 --frame-rate 60 --seconds 10 --out "
-                  "start-line.y4m",
-       .synopsis = "list | inspect CLIP | render SCENE [OPTIONS]",
-       .verbs = {"list", "inspect", "render"},
-       .main_options = {"size", "frame-rate", "seconds", "out"}},
-      {.name = "load",
-       .summary = "what your game takes from the machine: captured once, replayed with every measurement",
-       .detail = "capture   watches processors, memory and GPUs while you play, and writes a load profile\n"
-                 "replay    puts the same load on the machine; bench, plan and rehearse do so with --load PROFILE",
-       .example = "fast-kettle load capture --seconds 60 --out race-night.load.json\n"
-                  "  fast-kettle load replay race-night.load.json --seconds 30",
-       .synopsis = "capture | replay PROFILE [OPTIONS]",
-       .verbs = {"capture", "replay"},
-       .main_options = {"seconds", "out"}},
-      {.name = "bench",
-       .summary = "speed and quality of encoders and presets on your footage",
-       .detail = "Measures encodes, each alone, until the figures are tight: every preset of every H.264 encoder that\n"
-                 "works, or what the options combine. Writes bench.json, bench.csv and figures.",
-       .example = "fast-kettle bench --footage start-line --encoder x264 --preset veryfast --preset faster\n"
-                  "    --size 1280x720 --frame-rate 60 --bit-rate \"4500 kbit/s\" --out kettle-out",
-       .synopsis = "[OPTIONS]",
-       .takes_show = true,
-       .main_options = {"show", "footage", "encoder", "size", "bit-rate", "question"}},
-      {.name = "plan",
-       .summary = "settings for stream and recording, proven in real time",
-       .detail = "Measures what it needs, chooses encoder, preset and rate control for both encodes, and ends with a\n"
-                 "proof run of both at once. Writes plan.json, card.txt, stream.flv, recording.mkv and figures.\n"
-                 "Exit code 1: nothing keeps pace, or only with less headroom than the show asks for.",
-       .example = "fast-kettle plan --show my-show.toml --stream-bit-rate \"4500 kbit/s\" --out kettle-out",
-       .synopsis = "--show FILE [OPTIONS]",
-       .takes_show = true,
-       .main_options = {"show", "stream-bit-rate", "load", "fresh", "out"}},
-      {.name = "rehearse",
-       .summary = "the whole plan in real time, with every lost frame counted",
-       .detail =
-           "Runs what the plan chose: source, both encodes, sound, the stream to an ingest, the recording to\n"
-           "disk. Counts each frame that was late, skipped, dropped or stalled, and says why. Without --to it\n"
-           "streams to the simulated ingest. Writes rehearsal.json, frames.csv, seconds.csv, the recording and a\n"
-           "figure. Exit code 1: frames were lost.",
-       .example = "fast-kettle rehearse kettle-out/plan.json --seconds 60 --out rehearsal\n"
-                  "  fast-kettle rehearse kettle-out/plan.json --to rtmp://127.0.0.1:19350/live --key-file key.txt "
-                  "--out rehearsal",
-       .synopsis = "PLAN [OPTIONS]",
-       .subject = "PLAN",
-       .main_options = {"seconds", "to", "key-file", "load", "out"}},
-      {.name = "diagnose",
-       .summary = "why a rehearsal lost frames, and what to do about it",
-       .detail = "Reads a rehearsal's folder. Tells the cause of each loss from the counters, the cure and its price,\n"
-                 "and whether a lower bit rate would help. Exit code 1: frames were lost.",
-       .example = "fast-kettle diagnose rehearsal",
-       .synopsis = "FOLDER [OPTIONS]",
-       .subject = "FOLDER",
-       .main_options = {"json"}},
-      {.name = "demo",
-       .summary = "the whole job on shipped data, in about two minutes",
-       .detail = "Surveys, measures, plans and proves the shipped show. Without a GPU it uses a simulated one, and\n"
-                 "every output says so.",
-       .example = "fast-kettle demo --out kettle-out",
-       .synopsis = "[OPTIONS]",
-       .main_options = {"without-stand-in", "proof-seconds", "out"}}};
-  return commands;
-}
+namespace {
+
+const std::vector<Command> kCommands = {
+    {.name = "survey",
+     .summary = "what this machine has, and which encoders work on it",
+     .detail = "Reads processors, GPUs, displays, sound and disk, measures how fast the disk takes a recording,\n"
+               "opens every encoder, and advises what to change. Writes survey.json.",
+     .example = "fast-kettle survey --recording-folder ~/recordings --out kettle-out",
+     .synopsis = "[OPTIONS]",
+     .main_options = {"recording-folder", "out", "json"}},
+    {.name = "uplink",
+     .summary = "what your uplink carries, and how much of it the stream may use",
+     .detail = "Takes upload readings or a trace, or measures: --to publishes a real stream. Tells what the stream\n"
+               "may send, what each destination gets, and whether constant or variable bit rate drops fewer frames.\n"
+               "Writes uplink.json and figures. Exit code 1: too little is left for video.",
+     .example = "fast-kettle uplink --reading \"11.8 Mbit/s\" --reading \"9.9 Mbit/s\" --link wireless\n"
+                "    --reserve \"voice call 0.2 Mbit/s\" --destination quayside --out kettle-out\n"
+                "  fast-kettle uplink --to rtmp://127.0.0.1:19350/live --key-file key.txt --seconds 20",
+     .synopsis = "[OPTIONS]",
+     .takes_show = true,
+     .main_options = {"reading", "link", "reserve", "destination", "to", "key-file"}},
+    {.name = "footage",
+     .summary = "test pictures: the built-in scenes, or a clip of your game",
+     .detail = "list      names the built-in scenes, with detail (SI) and motion (TI) of ITU-T P.910\n"
+               "inspect   tells what a clip is, how much it moves, and how its pictures would be converted\n"
+               "render    writes a scene as Y4M",
+     .example = "fast-kettle footage inspect my-clip.mkv\n"
+                "  fast-kettle footage render start-line --size 1280x720 --frame-rate 60 --seconds 10 --out "
+                "start-line.y4m",
+     .synopsis = "list | inspect CLIP | render SCENE [OPTIONS]",
+     .verbs = {"list", "inspect", "render"},
+     .main_options = {"size", "frame-rate", "seconds", "out"}},
+    {.name = "load",
+     .summary = "what your game takes from the machine: captured once, replayed with every measurement",
+     .detail = "capture   watches processors, memory and GPUs while you play, and writes a load profile\n"
+               "replay    puts the same load on the machine; bench, plan and rehearse do so with --load PROFILE",
+     .example = "fast-kettle load capture --seconds 60 --out race-night.load.json\n"
+                "  fast-kettle load replay race-night.load.json --seconds 30",
+     .synopsis = "capture | replay PROFILE [OPTIONS]",
+     .verbs = {"capture", "replay"},
+     .main_options = {"seconds", "out"}},
+    {.name = "bench",
+     .summary = "speed and quality of encoders and presets on your footage",
+     .detail = "Measures encodes, each alone, until the figures are tight: every preset of every H.264 encoder that\n"
+               "works, or what the options combine. Writes bench.json, bench.csv and figures.",
+     .example = "fast-kettle bench --footage start-line --encoder x264 --preset veryfast --preset faster\n"
+                "    --size 1280x720 --frame-rate 60 --bit-rate \"4500 kbit/s\" --out kettle-out",
+     .synopsis = "[OPTIONS]",
+     .takes_show = true,
+     .main_options = {"show", "footage", "encoder", "size", "bit-rate", "question"}},
+    {.name = "plan",
+     .summary = "settings for stream and recording, proven in real time",
+     .detail = "Measures what it needs, chooses encoder, preset and rate control for both encodes, and ends with a\n"
+               "proof run of both at once. Writes plan.json, card.txt, stream.flv, recording.mkv and figures.\n"
+               "Exit code 1: nothing keeps pace, or only with less headroom than the show asks for.",
+     .example = "fast-kettle plan --show my-show.toml --stream-bit-rate \"4500 kbit/s\" --out kettle-out",
+     .synopsis = "--show FILE [OPTIONS]",
+     .takes_show = true,
+     .main_options = {"show", "stream-bit-rate", "load", "fresh", "out"}},
+    {.name = "rehearse",
+     .summary = "the whole plan in real time, with every lost frame counted",
+     .detail = "Runs what the plan chose: source, both encodes, sound, the stream to an ingest, the recording to\n"
+               "disk. Counts each frame that was late, skipped, dropped or stalled, and says why. Without --to it\n"
+               "streams to the simulated ingest. Writes rehearsal.json, frames.csv, seconds.csv, the recording and a\n"
+               "figure. Exit code 1: frames were lost.",
+     .example = "fast-kettle rehearse kettle-out/plan.json --seconds 60 --out rehearsal\n"
+                "  fast-kettle rehearse kettle-out/plan.json --to rtmp://127.0.0.1:19350/live --key-file key.txt "
+                "--out rehearsal",
+     .synopsis = "PLAN [OPTIONS]",
+     .subject = "PLAN",
+     .main_options = {"seconds", "to", "key-file", "load", "out"}},
+    {.name = "diagnose",
+     .summary = "why a rehearsal lost frames, and what to do about it",
+     .detail = "Reads a rehearsal's folder. Tells the cause of each loss from the counters, the cure and its price,\n"
+               "and whether a lower bit rate would help. Exit code 1: frames were lost.",
+     .example = "fast-kettle diagnose rehearsal",
+     .synopsis = "FOLDER [OPTIONS]",
+     .subject = "FOLDER",
+     .main_options = {"json"}},
+    {.name = "demo",
+     .summary = "the whole job on shipped data, in about two minutes",
+     .detail = "Surveys, measures, plans and proves the shipped show. Without a GPU it uses a simulated one, and\n"
+               "every output says so.",
+     .example = "fast-kettle demo --out kettle-out",
+     .synopsis = "[OPTIONS]",
+     .main_options = {"without-stand-in", "proof-seconds", "out"}}};
+
+}  // namespace
+
+const std::vector<Command>& Commands() { return kCommands; }
 
 }  // namespace kettle::app

@@ -4,8 +4,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <functional>
-#include <map>
 #include <sstream>
 
 #include "figure/plot.h"
@@ -71,63 +69,6 @@ void DrawRateQuality(const std::filesystem::path& folder, const Answer& answer) 
       << "plot $hull using 1:2 with lines linecolor rgb \"#c9ced2\" linewidth 9 title \"the best of all (convex hull)\""
       << plot.str() << '\n';
   DrawFigure(folder, "rate-quality", script.str());
-}
-
-void DrawPictures(const std::filesystem::path& folder, const std::vector<TriedPicture>& tried,
-                  const EncodeSettings& chosen) {
-  std::map<double, std::vector<TriedPicture>, std::greater<>> by_rate;
-  int drawn = 0;
-  bool simulated = false;
-  for (const TriedPicture& picture : tried) {
-    if (!picture.best) continue;
-    by_rate[picture.rate.fps()].push_back(picture);
-    simulated = simulated || picture.best->simulated;
-    ++drawn;
-  }
-  if (drawn < 2) return;
-  std::ostringstream data, plot, labels, script;
-  std::size_t index = 0;
-  int label = 1;
-  std::string data_of_taken;
-  bool is_best = true;
-  for (auto& [rate, pictures] : by_rate) {
-    std::sort(pictures.begin(), pictures.end(),
-              [](const TriedPicture& a, const TriedPicture& b) { return a.size.height < b.size.height; });
-    const Look look = LookOf(index++);
-    data << "$rate_" << index << " << EOD\n";
-    bool below = false;
-    for (std::size_t i = 0; i < pictures.size(); ++i) {
-      const TriedPicture& picture = pictures[i];
-      // Names of sizes that are close together would lie on each other.
-      below = i > 0 && !below && (picture.size.height - pictures[i - 1].size.height) * 5 < picture.size.height;
-      data << picture.size.height << ' ' << picture.best->score << '\n';
-      const bool taken = picture.size == chosen.size && picture.rate == chosen.frame_rate;
-      labels << fmt::format("set label {} {} at {}, {} offset {} textcolor rgb \"{}\"\n", label++,
-                            Quoted(picture.best->title() + (taken ? "  (taken)" : "")), picture.size.height,
-                            picture.best->score, below ? "0.9,-0.8 left" : "0,0.9 center", look.colour);
-      if (taken) {
-        data_of_taken = fmt::format("$taken << EOD\n{} {}\nEOD\n", picture.size.height, picture.best->score);
-        is_best = picture.best->score >= tried.front().best->score;
-      }
-    }
-    data << "EOD\n";
-    plot << (index == 1 ? "plot " : ", ") << "$rate_" << index << " using 1:2 with linespoints linecolor rgb \""
-         << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3 title "
-         << Quoted(fmt::format("{} frames a second", pictures.front().rate.str()));
-  }
-  if (!data_of_taken.empty())
-    plot << ", $taken using 1:2 with points linecolor rgb \"" << kInk
-         << "\" linewidth 2 pointtype 6 pointsize 3.2 notitle";
-  script << FigureTitle(
-                fmt::format("{} at {} frames a second looks best {}", chosen.size.str(), chosen.frame_rate.str(),
-                            is_best ? "of what keeps pace" : "beside the recording; alone another would"),
-                fmt::format("{}; each with its best preset that keeps pace, on the clip where it looks worst{}",
-                            chosen.bit_rate.str(), simulated ? "; some on a simulated GPU" : ""))
-         << data.str() << data_of_taken << labels.str()
-         << "set xlabel \"height in lines\"\nset ylabel \"MS-SSIM, dB\"\n"
-         << "set offsets graph 0.1, graph 0.1, graph 0.12, graph 0.1\nset key bottom right Left reverse samplen 2\n"
-         << plot.str() << '\n';
-  DrawFigure(folder, "pictures", script.str());
 }
 
 }  // namespace kettle

@@ -45,44 +45,21 @@ void StackCores(const std::vector<RehearsalSecond>& timeline, std::ostringstream
   data << "EOD\n";
 }
 
-}  // namespace
-
-void DrawRehearsal(const std::filesystem::path& folder, const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
-                   bool simulated) {
+// Top: who used the processors, and the GPU's encode engine where there is one.
+std::string ProcessorPanel(const RehearsalOutcome& outcome, double cpu_cores, double end) {
   const auto& timeline = outcome.timeline;
-  if (timeline.size() < 2) return;
-  const double end = timeline.back().start_seconds + 1;
+  const auto any = [&](auto wanted) { return std::any_of(timeline.begin(), timeline.end(), wanted); };
   std::ostringstream script;
-  StackCores(timeline, script);
-  script << "$line << EOD\n";
-  for (const RehearsalSecond& s : timeline)
-    script << s.start_seconds + 0.5 << ' ' << s.acknowledged_kbps / 1000 << '\n';
-  script << "EOD\n$losses << EOD\n";
-  const std::array lanes = {"late", "skipped, stream", "skipped, recording", "dropped", "stalled"};
-  for (const RehearsalSecond& s : timeline) {
-    const std::array counts = {s.late, s.skipped_stream, s.skipped_recording, s.dropped, s.stalled};
-    for (std::size_t lane = 0; lane < counts.size(); ++lane)
-      if (counts[lane] > 0)
-        script << s.start_seconds + 0.5 << ' ' << lanes.size() - lane << ' ' << counts[lane] << '\n';
-  }
-  script << "-10 -10 0\nEOD\n";
-  double most_cores = facts.cpu_cores, most_mbps = facts.stream_kbps / 1000;
-  for (const RehearsalSecond& s : timeline) most_mbps = std::max(most_mbps, s.acknowledged_kbps / 1000);
-  script << "set multiplot\nset lmargin at screen 0.16\nset rmargin at screen 0.97\n"
-         << fmt::format("set xrange [0:{}]\n", end)
-         << FigureTitle(TitleOf(outcome), fmt::format("{:.0f} s in real time{}", outcome.seconds,
-                                                      simulated ? "; ingest, GPU or game SIMULATED" : ""))
-         << "set tmargin at screen 0.86\nset bmargin at screen 0.61\nset format x \"\"\n"
+  script << "set tmargin at screen 0.86\nset bmargin at screen 0.61\nset format x \"\"\n"
          << fmt::format(
                 "set ylabel \"processors\"\nset yrange [0:{:.2f}]\nset key at screen 0.97,0.585 right horizontal Left "
                 "reverse samplen 1.2\n",
-                most_cores * 1.15)
+                cpu_cores * 1.15)
          << fmt::format(
                 "set arrow 1 from 0,{0} to {1},{0} nohead dashtype 2 linewidth 1.5 linecolor rgb \"{2}\" front\n"
                 "set label 1 \"all that may be used\" at {1},{0} right offset -0.5,0.6 textcolor rgb \"{2}\" front\n",
-                facts.cpu_cores, end, kInk);
-  const bool device =
-      std::any_of(timeline.begin(), timeline.end(), [](const auto& s) { return s.device_cores > 0.01; });
+                cpu_cores, end, kInk);
+  const bool device = any([](const auto& s) { return s.device_cores > 0.01; });
   const char* rest = device ? "rest, simulated GPU" : "the rest of it";
   const std::array names = {"stream", "recording", rest, "game", "other programs"};
   const std::array colours = {kBlue, kAmber, kGrey, kGreen, kPurple};
@@ -90,9 +67,7 @@ void DrawRehearsal(const std::filesystem::path& folder, const RehearsalOutcome& 
   for (std::size_t i = names.size(); i-- > 0;)
     plot += fmt::format("{}$cores using 1:{} with boxes fillstyle solid noborder fillcolor rgb \"{}\" title \"{}\"",
                         plot.empty() ? "plot " : ", ", i + 2, colours[i], names[i]);
-  const bool engine =
-      std::any_of(timeline.begin(), timeline.end(), [](const auto& s) { return s.encoder_share > 0.005; });
-  if (engine) {
+  if (any([](const auto& s) { return s.encoder_share > 0.005; })) {
     script << "set rmargin at screen 0.92\nset ytics nomirror\nset y2range [0:115]\nset y2tics 50\n"
               "set y2label \"encode engine, %\"\n";
     plot += fmt::format(
@@ -100,27 +75,68 @@ void DrawRehearsal(const std::filesystem::path& folder, const RehearsalOutcome& 
         "title \"GPU's encode engine\"",
         kInk);
   }
+  script << "set boxwidth 0.9\n" << plot << "\nunset y2tics\nunset y2label\n";
+  return script.str();
+}
+
+// Middle: what the ingest acknowledged in each second.
+std::string RatePanel(const RehearsalOutcome& outcome, double stream_kbps, double end) {
+  std::ostringstream script;
+  double most_mbps = stream_kbps / 1000;
+  script << "$line << EOD\n";
+  for (const RehearsalSecond& s : outcome.timeline) {
+    script << s.start_seconds + 0.5 << ' ' << s.acknowledged_kbps / 1000 << '\n';
+    most_mbps = std::max(most_mbps, s.acknowledged_kbps / 1000);
+  }
   script
-      << "set boxwidth 0.9\n"
-      << plot << '\n'
-      << "unset y2tics\nunset y2label\n"
-      << "unset label\nunset arrow\nunset title\nset tmargin at screen 0.5\nset bmargin at screen 0.34\n"
+      << "EOD\nunset label\nunset arrow\nunset title\nset tmargin at screen 0.5\nset bmargin at screen 0.34\n"
       << fmt::format("set ylabel \"Mbit/s sent\"\nset yrange [0:{:.2f}]\nset ytics {}\n", most_mbps * 1.25,
                      std::max(0.5, std::ceil(most_mbps / 3)))
       << fmt::format(
              "set arrow 2 from 0,{0:.3f} to {1},{0:.3f} nohead dashtype 2 linewidth 1.5 linecolor rgb \"{2}\" front\n"
              "set label 2 \"dashed: the stream's rate\" at graph 0.995,0.9 right textcolor rgb \"{2}\" front\n",
-             facts.stream_kbps / 1000, end, kInk)
-      << fmt::format("plot $line using 1:2 with boxes fillstyle solid noborder fillcolor rgb \"{}\" notitle\n", kBlue)
-      << "unset label\nunset arrow\nset tmargin at screen 0.28\nset bmargin at screen 0.09\nset format x \"%g\"\n"
-      << "set xlabel \"seconds\"\nset ylabel \"\"\nset yrange [0.4:5.6]\nset ytics (";
+             stream_kbps / 1000, end, kInk)
+      << fmt::format("plot $line using 1:2 with boxes fillstyle solid noborder fillcolor rgb \"{}\" notitle\n", kBlue);
+  return script.str();
+}
+
+// Bottom: the seconds in which frames were lost, a lane for each way.
+std::string LossPanel(const RehearsalOutcome& outcome) {
+  const std::array lanes = {"late", "skipped, stream", "skipped, recording", "dropped", "stalled"};
+  std::ostringstream script;
+  script << "$losses << EOD\n";
+  for (const RehearsalSecond& s : outcome.timeline) {
+    const std::array counts = {s.late, s.skipped_stream, s.skipped_recording, s.dropped, s.stalled};
+    for (std::size_t lane = 0; lane < counts.size(); ++lane)
+      if (counts[lane] > 0)
+        script << s.start_seconds + 0.5 << ' ' << lanes.size() - lane << ' ' << counts[lane] << '\n';
+  }
+  script << "-10 -10 0\nEOD\nunset label\nunset arrow\nset tmargin at screen 0.28\nset bmargin at screen 0.09\n"
+            "set format x \"%g\"\nset xlabel \"seconds\"\nset ylabel \"\"\nset yrange [0.4:5.6]\nset ytics (";
   for (std::size_t i = 0; i < lanes.size(); ++i)
     script << (i ? ", " : "") << '"' << lanes[i] << "\" " << lanes.size() - i;
   script << ")\nset grid ytics\n"
          << fmt::format(
-                "plot $losses using 1:2:(0.45):(0.36) with boxxyerror fillstyle solid noborder fillcolor rgb "
-                "\"{}\" notitle\nunset multiplot\n",
+                "plot $losses using 1:2:(0.45):(0.36) with boxxyerror fillstyle solid noborder fillcolor rgb \"{}\" "
+                "notitle\n",
                 kOrange);
+  return script.str();
+}
+
+}  // namespace
+
+void DrawRehearsal(const std::filesystem::path& folder, const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
+                   bool simulated) {
+  if (outcome.timeline.size() < 2) return;
+  const double end = outcome.timeline.back().start_seconds + 1;
+  std::ostringstream script;
+  StackCores(outcome.timeline, script);
+  script << "set multiplot\nset lmargin at screen 0.16\nset rmargin at screen 0.97\n"
+         << fmt::format("set xrange [0:{}]\n", end)
+         << FigureTitle(TitleOf(outcome), fmt::format("{:.0f} s in real time{}", outcome.seconds,
+                                                      simulated ? "; ingest, GPU or game SIMULATED" : ""))
+         << ProcessorPanel(outcome, facts.cpu_cores, end) << RatePanel(outcome, facts.stream_kbps, end)
+         << LossPanel(outcome) << "unset multiplot\n";
   DrawFigure(folder, "rehearsal", script.str());
 }
 

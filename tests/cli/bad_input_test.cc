@@ -29,7 +29,7 @@ TEST_F(BadInputTest, Shows) {
   SmallShow();
   ExpectRefused("plan --show show.toml --stream-bit-rate 4500 --out out", 2, "no unit");
   ExpectRefused("plan --show show.toml --source-size 321x180 --out out", 2, "both sides must be even");
-  ExpectRefused("plan --show show.toml --frame-rate 0 --out out", 2, "makes no sense");
+  ExpectRefused("plan --show show.toml --frame-rate 0 --out out", 2, "is out of range");
   ExpectRefused("plan --show show.toml --source-size 99999x99999 --out out", 2, "each side must be");
   ExpectRefused("bench --show show.toml --destination quayside --stream-bit-rate '9 Mbit/s' --out out", 2,
                 "more than Quayside takes");
@@ -55,7 +55,7 @@ TEST_F(BadInputTest, Benches) {
   Put("tiny.toml",
       "[[device]]\nname = \"Tiny (simulated)\"\n[device.h264]\nmax_width = 256\n[device.megapixels_per_second]\n"
       "p1 = 7\np2 = 6\np3 = 5\np4 = 4\np5 = 3\np6 = 2\np7 = 1\n");
-  ExpectRefused("bench --encoder nvenc-h264 --stand-in-gpu tiny.toml" + small, 2, "wider than this GPU encodes");
+  ExpectRefused("bench --encoder nvenc-h264 --stand-in-gpu tiny.toml" + small, 2, "wider than this GPU can encode");
 }
 
 TEST_F(BadInputTest, Clips) {

@@ -127,7 +127,7 @@ TEST_F(PictureTest, AShortClipIsPlayedForthAndBackAndJudgedAtTheViewingSize) {
   const auto ran =
       Run("bench --show show.toml --encoder x264 --preset ultrafast --repeats 1 --footage-seconds 3 --out out");
   EXPECT_EQ(ran.code, 0) << ran.err;
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("forth and back"), HasSubstr("viewers watch at 160x90")));
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("forwards and backwards"), HasSubstr("viewers watch at 160x90")));
   ExpectValid("bench");
   const nlohmann::json bench = Json("out/bench.json");
   EXPECT_EQ(bench["footage"][0]["frames"], 36);

@@ -139,7 +139,7 @@ TEST_F(RehearseTest, ALoadThatEndsByItselfIsNotPassedOff) {
   kill(replays.front(), SIGKILL);
   const auto ran = Wait(pid);
   EXPECT_EQ(ran.code, 3) << ran.out;
-  EXPECT_THAT(ran.err, HasSubstr("replay ended by itself"));
+  EXPECT_THAT(ran.err, HasSubstr("replay stopped by itself"));
 }
 
 TEST_F(RehearseTest, AnIngestThatIsNotThereFailsInOneLine) {
@@ -203,7 +203,7 @@ TEST_F(LoadCommandTest, CapturesAndReplays) {
   ExpectValid("load");
   const auto replayed = Run("load replay out/load.json --seconds 2 --quiet");
   EXPECT_EQ(replayed.code, 0) << replayed.err;
-  EXPECT_THAT(replayed.out, HasSubstr("were asked for"));
+  EXPECT_THAT(replayed.out, HasSubstr("the profile asks for"));
   EXPECT_THAT(nlohmann::json::parse(Run("load replay out/load.json --seconds 1 --json --quiet").out)["seen_cores"],
               testing::Ge(0));
 }

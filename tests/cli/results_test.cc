@@ -183,7 +183,7 @@ TEST_F(ResultsTest, ATimeBudgetLeavesTheRestForResume) {
   EXPECT_THAT(ran.out, testing::HasSubstr("no time was left"));
   const auto refused = Run(command);
   EXPECT_EQ(refused.code, 2);
-  EXPECT_THAT(refused.err, testing::HasSubstr("unfinished bench: --resume goes on with it"));
+  EXPECT_THAT(refused.err, testing::HasSubstr("unfinished bench: continue it with --resume"));
   const auto resumed = Run(command + " --resume");
   EXPECT_EQ(resumed.code, 0) << resumed.err;
   const auto second = Json("out/bench.json");
@@ -213,9 +213,9 @@ TEST_F(ResultsTest, SoakTellsTheDrift) {
 // Each kind of fault in a driver: the trial it strikes says so, the others are whole.
 TEST_F(ResultsTest, AFaultCostsOneTrialAndIsNamed) {
   const std::tuple<const char*, const char*, const char*> faults[] = {
-      {"refuse", "failed", "refused a frame"},    {"crash", "crashed", "signal 11"},
-      {"hang", "timed out", "no answer for"},     {"slow", "done", "slowed down"},
-      {"wrong", "wrong output", "does not show"}, {"lost", "failed", "GPU was lost"}};
+      {"refuse", "failed", "refused a frame"},     {"crash", "crashed", "signal 11"},
+      {"hang", "timed out", "no answer for"},      {"slow", "done", "times slower"},
+      {"wrong", "wrong output", "does not match"}, {"lost", "failed", "GPU was lost"}};
   for (const auto& [kind, status, words] : faults) {
     SCOPED_TRACE(kind);
     // Sessions: one to open what was asked, then two for each trial.

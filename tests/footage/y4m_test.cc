@@ -42,7 +42,7 @@ TEST_F(Y4mTest, AnUnfinishedFileNeverAppears) {
 TEST_F(Y4mTest, RefusesWhatIsNotWhole) {
   test::MakeY4m(path("a.y4m"), {64, 64}, {25, 1}, 2);
   std::filesystem::resize_file(path("a.y4m"), std::filesystem::file_size(path("a.y4m")) - 1);
-  EXPECT_THAT(Complaint(Fault::kInput, [&] { Y4mFile file(path("a.y4m")); }), testing::HasSubstr("not whole"));
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { Y4mFile file(path("a.y4m")); }), testing::HasSubstr("incomplete"));
   Complaint(Fault::kInput, [&] { Y4mFile file(Put("c.y4m", "RIFF")); });
   Complaint(Fault::kInput, [&] { Y4mFile file(Put("d.y4m", "")); });
   Complaint(Fault::kInput, [&] { Y4mFile file(Put("e.y4m", "YUV4MPEG2 W64 H64 F25:1 C444\n")); });

@@ -161,7 +161,7 @@ void Rehearsal(std::string_view bytes) {
 void Answer(std::string_view bytes) {
   WorkerAnswer answer({});
   InPieces(bytes, [&](std::string_view piece) { answer.Take(piece); });
-  if (answer.nonsense()) return;
+  if (answer.malformed()) return;
   WorkerReport report{.status = WorkerStatus::kDone};
   report.result = answer.result();
   for (int task = 0; task < 4; ++task) {

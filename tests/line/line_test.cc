@@ -47,7 +47,7 @@ TEST_F(LineTest, WhatIsWrongIsToldWithItsLine) {
   EXPECT_THAT(Refused("0,8000\n2,8000\n1,8000\n"), HasSubstr(":3: the time 1 does not come after 2 on line 2"));
   EXPECT_THAT(Refused("seconds,kbps\n0,8000\n1,fast\n"), HasSubstr(":3: \"1,fast\" is not two numbers"));
   EXPECT_THAT(Refused("0,8000\n"), HasSubstr("two rows"));
-  EXPECT_THAT(Refused("0,0\n1,0\n"), HasSubstr("carried nothing"));
+  EXPECT_THAT(Refused("0,0\n1,0\n"), HasSubstr("never carried anything"));
   EXPECT_THAT(Refused("0,11.8\n1,9.9\n"), HasSubstr("11.8 Mbit/s is 11800"));
   EXPECT_THAT(Refused("0,118000000\n1,99000000\n"), HasSubstr("not bit/s"));
   EXPECT_THAT(Complaint(Fault::kInput, [&] { LineTrace::Read(path("none.csv")); }), HasSubstr("no such file"));

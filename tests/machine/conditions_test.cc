@@ -59,7 +59,7 @@ TEST_F(ConditionsTest, OtherProgramsAreNamedAndOurOwnAreNot) {
   EXPECT_EQ(conditions.busy[0].name, "quiet");
   EXPECT_EQ(conditions.busy[1].name, "wake");
   EXPECT_NEAR(conditions.busy[1].cores, 0.5, 0.01);
-  EXPECT_THAT(ConditionAdvice(conditions), testing::Contains(HasSubstr("wake takes 0.5 cores now")));
+  EXPECT_THAT(ConditionAdvice(conditions), testing::Contains(HasSubstr("wake is using 0.5 cores")));
 }
 
 TEST_F(ConditionsTest, ALaptopOnBatteryInPowersaveThatGetsHot) {

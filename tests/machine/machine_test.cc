@@ -77,7 +77,7 @@ TEST_F(MachineTest, ALaptopsTwoKindsOfCoresAndTwoGpus) {
   EXPECT_TRUE(machine.audio[0].capture && machine.audio[0].playback);
   const std::string advice = AllAdvice();
   EXPECT_THAT(advice, HasSubstr("6 performance and 8 efficiency cores"));
-  EXPECT_THAT(advice, HasSubstr("one GPU under two names"));
+  EXPECT_THAT(advice, HasSubstr("one GPU with one encode engine"));
   EXPECT_THAT(advice, HasSubstr("nouveau, which has no NVENC"));
   EXPECT_THAT(advice, HasSubstr("2 GPUs"));
 }
@@ -111,7 +111,7 @@ TEST_F(MachineTest, AContainersLimitsAreThoseInForce) {
   EXPECT_TRUE(machine.graphics.empty());
   EXPECT_TRUE(machine.displays.empty());
   EXPECT_THAT(AllAdvice(), HasSubstr("only 4 of 8 processors"));
-  EXPECT_THAT(AllAdvice(), HasSubstr("grants 1.5 processors"));
+  EXPECT_THAT(AllAdvice(), HasSubstr("the time of 1.5 of 4 processors"));
 }
 
 TEST_F(MachineTest, ARenderNodeThatIsNotPermittedNamesTheGroupToJoin) {
@@ -146,7 +146,7 @@ TEST_F(MachineTest, AnEmptyTreeIsNoError) {
 TEST_F(MachineTest, AMicrophoneWithoutTheUsualRateIsToldOf) {
   test::MakeSmallDesktop(tree_);
   EXPECT_THAT(ReadAudio(tree_.root())[0].rates_hz, ElementsAre(16000, 44100));
-  EXPECT_THAT(AllAdvice(), HasSubstr("Gull Microphone does not take 48000 Hz"));
+  EXPECT_THAT(AllAdvice(), HasSubstr("Gull Microphone does not run at 48000 Hz"));
 }
 
 TEST_F(MachineTest, TheDigestFollowsTheMachine) {

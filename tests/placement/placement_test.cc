@@ -69,7 +69,7 @@ TEST(Place, ADriverThatOpensOneEncodeAtOnceGetsOneOnly) {
   const Placement placement = Place(families, kTwoCores, true);
   EXPECT_TRUE(placement.feasible.empty());
   ASSERT_FALSE(placement.rejected.empty());
-  EXPECT_THAT(placement.rejected[0].why, testing::HasSubstr("only one encode at once"));
+  EXPECT_THAT(placement.rejected[0].why, testing::HasSubstr("only one encode at a time"));
 }
 
 TEST(Place, TheBetterLookingStreamGetsItsDeviceToItself) {

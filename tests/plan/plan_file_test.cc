@@ -105,9 +105,9 @@ TEST_F(PlanFileTest, WhatIsNoPlanIsSaidInOneLine) {
   EXPECT_THAT(Refused(plan), HasSubstr("chose nothing"));
   plan = Written();
   plan.erase("ladder");
-  EXPECT_THAT(Refused(plan), HasSubstr("not a whole plan"));
+  EXPECT_THAT(Refused(plan), HasSubstr("an incomplete plan"));
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ReadPlanFile(Put("plan.json", "{\"schema\":")); }),
-              HasSubstr("not a whole"));
+              HasSubstr("an incomplete"));
 }
 
 }  // namespace

@@ -65,7 +65,7 @@ TEST_F(RunProofTest, AWorkerThatTellsOfOneEncodeOnlyIsNonsense) {
   const Footage footage{"x", path("x.y4m"), {192, 128}, {25, 1}, 25, 0};
   const Proof proof = RunProof(worker, {test::SmallSettings(), test::SmallSettings(), {footage}, 1, path(""), path("")},
                                [](auto...) {});
-  EXPECT_EQ(proof.status, WorkerStatus::kNonsense);
+  EXPECT_EQ(proof.status, WorkerStatus::kMalformed);
   EXPECT_FALSE(proof.holds());
 }
 

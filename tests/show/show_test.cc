@@ -103,7 +103,7 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"stream", "size = \"1280x720\"", "larger than the source's 640x360"},
       {"stream", "frame_rate = \"60\"", "more than the source's 30"},
       {"stream", "bit_rate = \"9 Mbit/s\"\ndestinations = [\"mine.toml\"]",
-       "more than Mine takes; give 8000 kbit/s or less"},
+       "more than Mine accepts; give 8000 kbit/s or less"},
       {"stream", "destinations = [\"quaysid\"]", "did you mean \"quayside\"?"},
       {"stream", "destinations = \"quayside\"", "must be a list"},
       {"stream", "destinations = [7]", "must be a list of texts"},
@@ -126,7 +126,7 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
        "no display is connected"},
       {"picture", "footage = [\"start-line\"]\nsource_size = \"0x0\"\nframe_rate = \"60\"", "each side must be"},
       {"picture", "footage = [\"start-line\"]\nsource_size = \"641x360\"\nframe_rate = \"60\"", "must be even"},
-      {"picture", "footage = [\"start-line\"]\nsource_size = \"640x360\"\nframe_rate = \"0\"", "makes no sense"}};
+      {"picture", "footage = [\"start-line\"]\nsource_size = \"640x360\"\nframe_rate = \"0\"", "is out of range"}};
   for (const auto& [section, lines, expected] : cases)
     EXPECT_THAT(Refused(With(section, lines)), testing::HasSubstr(expected)) << lines;
   EXPECT_THAT(Refused("[picture\n"), testing::HasSubstr("show.toml:1: not TOML"));

@@ -63,7 +63,7 @@ TEST(Trial, WhatIsOddIsTold) {
   trial.truncated = true;
   trial.frames = 31;
   trial.driver_words = "low tide";
-  EXPECT_THAT(trial.marks(), ElementsAre("slowed down 10 times from frame 40 on", "the driver says: low tide",
+  EXPECT_THAT(trial.marks(), ElementsAre("10 times slower from frame 40 on", "the driver says: low tide",
                                          "cut short after 31 frames"));
 }
 

@@ -47,13 +47,13 @@ TEST(WorkerProcess, WhateverItDoesHasAName) {
   const std::tuple<const char*, WorkerStatus, const char*> cases[] = {
       {"cat >/dev/null; kill -SEGV $$", WorkerStatus::kCrashed, "signal 11"},
       {"kill -ABRT $$", WorkerStatus::kCrashed, "signal 6"},
-      {"cat >/dev/null; echo 'not json'; echo '{\"result\": {}}'", WorkerStatus::kNonsense, "malformed reply"},
-      {"cat >/dev/null; echo '[1, 2]'", WorkerStatus::kNonsense, "malformed reply"},
-      {"cat >/dev/null; echo '{\"progress\": \"half\"}'", WorkerStatus::kNonsense, "malformed reply"},
-      {"cat >/dev/null; exit 0", WorkerStatus::kNonsense, "code 0"},
-      {"cat >/dev/null; exit 7", WorkerStatus::kNonsense, "code 7"},
+      {"cat >/dev/null; echo 'not json'; echo '{\"result\": {}}'", WorkerStatus::kMalformed, "malformed reply"},
+      {"cat >/dev/null; echo '[1, 2]'", WorkerStatus::kMalformed, "malformed reply"},
+      {"cat >/dev/null; echo '{\"progress\": \"half\"}'", WorkerStatus::kMalformed, "malformed reply"},
+      {"cat >/dev/null; exit 0", WorkerStatus::kMalformed, "code 0"},
+      {"cat >/dev/null; exit 7", WorkerStatus::kMalformed, "code 7"},
       {"cat >/dev/null; echo '{\"error\": \"no such encoder\"}'; exit 3", WorkerStatus::kFailed, "no such encoder"},
-      {"cat >/dev/null; head -c 300000000 /dev/zero", WorkerStatus::kNonsense, "malformed reply"}};
+      {"cat >/dev/null; head -c 300000000 /dev/zero", WorkerStatus::kMalformed, "malformed reply"}};
   for (const auto& [script, status, words] : cases) {
     const WorkerReport report = RunScript(script);
     EXPECT_EQ(Name(report.status), std::string(Name(status))) << script;
@@ -75,7 +75,7 @@ TEST(WorkerProcess, AnAnswerOfTheWrongShapeIsNonsense) {
   WorkerReport report = RunScript("cat >/dev/null; echo '{\"result\": {\"p50_ms\": \"soon\"}}'");
   ASSERT_EQ(report.status, WorkerStatus::kDone);
   EXPECT_FALSE(AnswerOf<Latency>(report));
-  EXPECT_EQ(report.status, WorkerStatus::kNonsense);
+  EXPECT_EQ(report.status, WorkerStatus::kMalformed);
   EXPECT_FALSE(report.detail.empty());
 }
 
@@ -154,7 +154,7 @@ TEST(WorkerProcess, NothingIsLeftWhenProgressThrows) {
 
 TEST(WorkerProcess, AProgramThatIsNotThereIsAReport) {
   const WorkerProcess worker({"/no/such/program"}, "", nullptr);
-  EXPECT_EQ(worker.Run({"encode", {}, 5}).status, WorkerStatus::kNonsense);
+  EXPECT_EQ(worker.Run({"encode", {}, 5}).status, WorkerStatus::kMalformed);
 }
 
 TEST(WorkerProcess, AStopKillsIt) {

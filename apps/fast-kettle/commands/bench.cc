@@ -98,11 +98,11 @@ void CheckResume(const Session& session) {
   const BenchOptions& bench = session.request().bench;
   if (bench.resume && !session.trials().HoldsAny())
     FailInput(
-        "--resume: {} holds no bench to go on with that was measured on this machine, with these drivers and "
-        "codec libraries, by this version, {}",
+        "--resume: {} has no bench to continue that was measured on this machine, with these drivers and codec "
+        "libraries, by this version, {}",
         session.out().string(), session.load() ? "under this load" : "without a load");
   if (!bench.resume && !bench.dry_run && !bench.soak_minutes && session.trials().HasUnfinishedBench())
-    FailInput("{} holds an unfinished bench: --resume goes on with it; another folder (--out) leaves it alone",
+    FailInput("{} has an unfinished bench: continue it with --resume, or use another folder with --out",
               session.out().string());
 }
 

@@ -203,7 +203,7 @@ BenchPlan MakeBenchPlan(Session& session) {
   } else {
     plan.settings = Combine(grid, targets.stream);
   }
-  session.progress().Stage("opening what was asked", 1);
+  session.progress().Stage("opening the encoders", 1);
   DropWhatDoesNotOpen(session, grid.named || plan.question, plan);
   session.progress().Clear();
   return plan;

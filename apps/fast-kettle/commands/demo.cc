@@ -35,15 +35,15 @@ int RunDemo(Request request, const Places& places) {
     std::error_code absent;
     if (!request.stand_in_gpu.empty() && !std::filesystem::exists(places.drivers, absent))
       FailInput(
-          "the demo wants a GPU, and none is here: for a simulated one, sudo apt install {}; for the processor "
-          "alone, fast-kettle demo --without-stand-in",
+          "this machine has no GPU: for a simulated one, sudo apt install {}; for the CPU alone, fast-kettle demo "
+          "--without-stand-in",
           kSimulatorsPackage);
   }
   Session session(request, places);
   if (!request.json) {
     fmt::print("{}\n", Paint("1. What this machine has", Tone::kStrong));
     RunSurvey(session);
-    fmt::print("\n{}\n", Paint("2. A plan for the shipped show, measured on a second of two of its scenes, and proven",
+    fmt::print("\n{}\n", Paint("2. A plan for the shipped show: measured on one second each of two scenes, then proven",
                                Tone::kStrong));
   }
   const int code = RunPlan(session);

@@ -79,55 +79,58 @@ int Capture(const Request& request, const Places& places) {
   return 0;
 }
 
-// What the machine did beside what was asked of it, second by second.
-int Replay(const Request& request, const Places& places) {
-  if (request.subject.empty()) FailInput("load replay: name a profile: fast-kettle load replay game.load.json");
-  const LoadProfile read = ReadLoadProfile(request.subject);
-  const int cores = CountCores();
-  const LoadProfile profile = OntoCores(read, cores);
-  const double seconds = Seconds(request, profile.seconds());
-  Progress progress(request.quiet);
-  progress.Stage("replaying", 1);
+// What the machine did while a worker replayed `profile` for `seconds`, watched from the replay's first moment on.
+// Throws Error(kMachine) if the replay failed.
+LoadProfile ReplayAndWatch(const LoadProfile& profile, double seconds, const Places& places, Progress& progress) {
   std::atomic<bool> over = false;
   LoadProfile seen;
   SteadyClock clock;
-  std::optional<GuardedThread> watching;  // from the replay's first moment on
-  const auto watch = [&] {
-    if (!watching)
-      watching.emplace([&] {
-        seen =
-            CaptureLoad({.seconds = seconds, .interval_seconds = profile.interval_seconds}, clock, over, [](double) {});
-      });
-  };
-  const std::string stand_in = FindStandInGpu(request.stand_in_gpu, places);
-  std::optional<StandIn> gpu_game;
-  if (!stand_in.empty() && !read.gpu.empty())
-    gpu_game.emplace(places, "kettle-gpu-game", std::vector<std::string>{"--gpu", stand_in, "--load", request.subject},
-                     "SIMULATED");
+  std::optional<GuardedThread> watching;
+  const CaptureRequest wanted{.seconds = seconds, .interval_seconds = profile.interval_seconds};
   const WorkerProcess worker({places.engine.string(), "worker"}, "", &StopRequested());
-  const auto end = [&] {
-    over = true;
-    if (watching) watching->Join();
-  };
+  progress.Stage("replaying", 1);
   WorkerReport report;
   try {
     report = worker.Run({"load", {{"profile", profile}, {"seconds", seconds}}, seconds + 30}, [&](double share) {
-      watch();
+      if (!watching) watching.emplace([&] { seen = CaptureLoad(wanted, clock, over, [](double) {}); });
       progress.Show("", share);
     });
   } catch (...) {
     over = true;
     throw;
   }
-  end();
+  over = true;
+  if (watching) watching->Join();
   progress.Clear();
   if (report.status != WorkerStatus::kDone) throw Error(Fault::kMachine, "the replay failed: " + report.detail);
+  return seen;
+}
+
+// The most that a core was off in a whole second, as a share of that core.
+double WorstDifference(const LoadProfile& wanted, const LoadProfile& seen) {
   double worst = 0;
   for (int second = 0; second + 1 < static_cast<int>(seen.seconds()); ++second) {
-    const auto wanted = profile.SecondDuty(second % std::max(1, static_cast<int>(profile.seconds())));
+    const auto asked = wanted.SecondDuty(second % std::max(1, static_cast<int>(wanted.seconds())));
     const auto got = seen.SecondDuty(second);
-    for (std::size_t core = 0; core < got.size(); ++core) worst = std::max(worst, std::abs(got[core] - wanted[core]));
+    for (std::size_t core = 0; core < got.size(); ++core) worst = std::max(worst, std::abs(got[core] - asked[core]));
   }
+  return worst;
+}
+
+int Replay(const Request& request, const Places& places) {
+  if (request.subject.empty()) FailInput("load replay: name a profile: fast-kettle load replay game.load.json");
+  const LoadProfile read = ReadLoadProfile(request.subject);
+  const int cores = CountCores();
+  const LoadProfile profile = OntoCores(read, cores);
+  const double seconds = Seconds(request, profile.seconds());
+  const std::string stand_in = FindStandInGpu(request.stand_in_gpu, places);
+  std::optional<StandIn> gpu_game;
+  if (!stand_in.empty() && !read.gpu.empty())
+    gpu_game.emplace(places, "kettle-gpu-game", std::vector<std::string>{"--gpu", stand_in, "--load", request.subject},
+                     "SIMULATED");
+  Progress progress(request.quiet);
+  const LoadProfile seen = ReplayAndWatch(profile, seconds, places, progress);
+  const double worst = WorstDifference(profile, seen);
   if (request.json) {
     PrintJson(json{{"wanted_cores", profile.mean_cores()},
                    {"seen_cores", seen.mean_cores()},
@@ -136,14 +139,15 @@ int Replay(const Request& request, const Places& places) {
     return 0;
   }
   if (read.cores() != cores)
-    fmt::print("The profile is of {} cores; it was put onto the {} here.\n", read.cores(), cores);
+    fmt::print("The profile was captured on {} cores and has been spread over the {} here.\n", read.cores(), cores);
   fmt::print(
-      "Replayed {:.0f} s: {:.2f} cores were asked for, {:.2f} were in use; at most {:.0f} points apart on one core in "
-      "one second.\n",
+      "Replayed {:.0f} s: the profile asks for {:.2f} cores, {:.2f} were in use; at most {:.0f} points apart on one "
+      "core in one second.\n",
       seconds, profile.mean_cores(), seen.mean_cores(), worst * 100);
   if (!read.gpu.empty())
-    fmt::print("Of the GPU it took {}: {}.\n", GpuWords(read),
-               gpu_game ? "replayed on the SIMULATED one" : "not replayed; --stand-in-gpu does so on a simulated one");
+    fmt::print(
+        "The game's share of the GPU ({}) was {}.\n", GpuWords(read),
+        gpu_game ? "replayed on the SIMULATED one" : "not replayed; --stand-in-gpu replays it on a simulated one");
   return 0;
 }
 

@@ -191,10 +191,10 @@ void CheckColours(const Session& session, const std::vector<Footage>& footage, P
   plan.colour = CheckColour(footage.front().file, session.out() / "stream.flv", session.out() / "recording.mkv",
                             plan.targets.recording.frame_rate, SteadyClock());
   for (const std::string& stray : plan.colour->strays)
-    plan.targets.warnings.push_back(fmt::format(
-        "the {} says something else of its colours than the source: shown so they are wrong by {:.1f} grey levels in "
-        "the mean, {:.0f} at most",
-        stray, plan.colour->error.mean, plan.colour->error.most));
+    plan.targets.warnings.push_back(
+        fmt::format("the {} declares other colours than the source: players will show it off by {:.1f} grey levels on "
+                    "average, {:.0f} at most",
+                    stray, plan.colour->error.mean, plan.colour->error.most));
 }
 
 json ResultJson(const Session& session, const Preparation& known, const Plan& plan,

@@ -8,7 +8,7 @@
 
 #include "figure/capacity_figure.h"
 #include "figure/figures.h"
-#include "figure/rate_quality.h"
+#include "figure/pictures_figure.h"
 #include "figure/strip.h"
 
 namespace kettle::app {

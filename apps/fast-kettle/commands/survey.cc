@@ -92,7 +92,7 @@ void MeasureDisk(Session& session, Survey& survey) {
 std::vector<std::string> Advice(const Session& session, const Survey& survey) {
   std::vector<std::string> advice = MachineAdvice(session.machine());
   if (session.machine().graphics.empty() && survey.nvidia.empty())
-    advice.emplace_back("no GPU is seen: stream and recording share the CPU with the game");
+    advice.emplace_back("no GPU found: stream and recording share the CPU with the game");
   const auto add = [&](const std::vector<std::string>& more) { advice.insert(advice.end(), more.begin(), more.end()); };
   if (survey.disk) add(DiskAdvice(*survey.disk, kUsualRecording));
   if (!survey.disk_trouble.empty()) advice.push_back("the disk's write rate was not measured: " + survey.disk_trouble);
@@ -100,24 +100,23 @@ std::vector<std::string> Advice(const Session& session, const Survey& survey) {
   for (const NvidiaDevice& gpu : survey.nvidia)
     if (gpu.gpu_use.value_or(0) >= kBusyGpu)
       advice.push_back(
-          fmt::format("{} is {:.0f} % busy now: look-ahead and adaptive quantisation get slower by that; "
-                      "measure as you will stream, with the game or without",
+          fmt::format("{} is {:.0f} % busy now: that slows look-ahead and adaptive quantisation; measure the way you "
+                      "will stream, with the game running or not",
                       gpu.name, *gpu.gpu_use * 100));
   if (survey.nvidia.size() > 1)
     advice.push_back(
-        fmt::format("{} cards: the game's frames must cross over to be encoded on another one than the "
-                    "game's; measure both (bench --device 0 --device 1)",
+        fmt::format("{} cards: encoding on one that the game does not use means copying every frame over; measure both "
+                    "(bench --device 0 --device 1)",
                     survey.nvidia.size()));
   for (const NvidiaDevice& gpu : survey.nvidia)
     if (gpu.encode_sessions.value_or(0) > 0)
       advice.push_back(
-          fmt::format("{} already runs {} encode(s): another program streams or records; end it before "
-                      "you measure",
+          fmt::format("{} already runs {} encode(s): another program streams or records; stop it before you measure",
                       gpu.name, *gpu.encode_sessions));
   for (const SurveyedEncoder& e : survey.encoders)
     if (e.limits && e.limits->at_once == 1)
       advice.push_back(
-          fmt::format("{} takes one encode at a time: stream and recording cannot both use it", e.found.name));
+          fmt::format("{} runs one encode at a time: stream and recording cannot both use it", e.found.name));
   return advice;
 }
 
@@ -164,7 +163,7 @@ void PrintProcessor(const Processor& p) {
   if (p.efficiency_cores > 0)
     cores += fmt::format(" ({} performance, {} efficiency cores)", p.performance_cores, p.efficiency_cores);
   cores += fmt::format("; {} usable here", p.usable_threads);
-  if (p.quota_cores) cores += fmt::format(", {:.2g} of them at a time", *p.quota_cores);
+  if (p.quota_cores) cores += fmt::format(", limited to the time of {:.2g}", *p.quota_cores);
   fmt::print("             {}\n", cores);
   std::string caches;
   for (const CacheGroup& c : p.caches)
@@ -197,7 +196,7 @@ void PrintMachine(const Session& session, const Survey& survey) {
   PrintProcessor(m.processor);
   fmt::print("  memory     {:.1f} GiB\n", static_cast<double>(m.memory_bytes) / (1 << 30));
   PrintGraphics(m.graphics, survey);
-  if (m.graphics.empty() && survey.nvidia.empty()) fmt::print("  GPU        none seen\n");
+  if (m.graphics.empty() && survey.nvidia.empty()) fmt::print("  GPU        none found\n");
   for (const Display& d : m.displays)
     fmt::print("  display    {}{} on {}{}\n", d.name.empty() ? "" : d.name + ", ", d.size.str(), d.connector,
                d.refresh_hz > 0 ? fmt::format(", {:.2f} Hz", d.refresh_hz) : "");
@@ -206,7 +205,7 @@ void PrintMachine(const Session& session, const Survey& survey) {
     fmt::print("  sound      {}{}{}\n", a.name,
                a.rates_hz.empty() ? "" : fmt::format(", {} Hz", fmt::join(a.rates_hz, ", ")),
                a.rate_in_use_hz ? fmt::format("; open at {} Hz", *a.rate_in_use_hz) : "");
-  if (m.audio.empty()) fmt::print("  sound      none seen\n");
+  if (m.audio.empty()) fmt::print("  sound      none found\n");
 }
 
 void PrintDisk(const Disk& d) {
@@ -215,7 +214,7 @@ void PrintDisk(const Disk& d) {
              d.rotating ? (*d.rotating ? " (rotating, says the kernel)" : " (not rotating)") : "",
              static_cast<double>(d.free_bytes) / 1e9);
   if (!d.write_rate) return;
-  fmt::print("             takes {:.0f} MB/s, {:.0f} at its slowest ({:.0f} MB written, synced)\n",
+  fmt::print("             writes {:.0f} MB/s, {:.0f} at its slowest ({:.0f} MB written, synced)\n",
              d.write_rate->mean_bytes_per_second / 1e6, d.write_rate->slowest_bytes_per_second / 1e6,
              static_cast<double>(d.write_rate->bytes) / 1e6);
   std::string hours;

@@ -26,7 +26,7 @@ class BackgroundLoad::Replay {
     while (!running_ && !ended_) usleep(5'000);
     if (running_) return;
     thread_.join();
-    FailMachine("the load's replay did not start: {}", trouble_);
+    FailMachine("the load replay did not start: {}", trouble_);
   }
   ~Replay() {
     stop_ = true;
@@ -36,7 +36,8 @@ class BackgroundLoad::Replay {
   Replay& operator=(const Replay&) = delete;
 
   void CheckStillThere() const {
-    if (ended_) FailMachine("the load's replay ended by itself ({}): what was measured was not under it", trouble_);
+    if (ended_)
+      FailMachine("the load replay stopped by itself ({}): what was measured since was not under load", trouble_);
   }
 
  private:
@@ -71,8 +72,9 @@ BackgroundLoad::BackgroundLoad(const std::string& load, const Places& places, co
   }
   const LoadProfile read = ReadLoadProfile(load);
   profile_ = OntoCores(read, cores);
-  if (read.cores() != cores) note_ = fmt::format("; captured on {} cores, put onto the {} here", read.cores(), cores);
-  if (!profile_.gpu.empty() && stand_in_gpu_.empty()) note_ += "; what it took of the GPU is not replayed";
+  if (read.cores() != cores)
+    note_ = fmt::format("; captured on {} cores, spread over the {} here", read.cores(), cores);
+  if (!profile_.gpu.empty() && stand_in_gpu_.empty()) note_ += "; its GPU use is not replayed";
   digest_ = HexDigest(JsonText(nlohmann::json(profile_)));
   Start(0);
 }
@@ -111,7 +113,7 @@ std::vector<std::string> BackgroundLoad::live_programs() const {
 std::string BackgroundLoad::words() const {
   std::string gpu;
   for (const double share : profile_.mean_gpu())
-    gpu += fmt::format("{}{:.0f} %", gpu.empty() ? ", of the GPU " : " and ", share * 100);
+    gpu += fmt::format("{}{:.0f} %", gpu.empty() ? ", GPU " : " and ", share * 100);
   return fmt::format("{}: {:.2f} of {} cores on average, {:.2f} in its busiest second{}{}{}", name(),
                      profile_.mean_cores(), profile_.cores(), profile_.peak_second_cores(), gpu,
                      gpu_game_ ? " (replayed on the SIMULATED one)" : "", note_);

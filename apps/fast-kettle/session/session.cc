@@ -55,7 +55,7 @@ void Session::Draw(const std::function<void()>& draw) {
     const auto* figure = dynamic_cast<const FigureError*>(&error);
     figures_given_up_ = figure && figure->hopeless();
     progress_.Clear();
-    fmt::print(stderr, "fast-kettle: warning: {}: {}; the results are whole without it\n",
+    fmt::print(stderr, "fast-kettle: warning: {}: {}; all other results are complete\n",
                figures_given_up_ ? "no figures" : "a figure is missing", error.what());
   }
 }

@@ -24,7 +24,7 @@ StandIn::StandIn(const Places& places, const std::string& program, const std::ve
   said_ = std::move(pipe.read);
   for (char c; read(said_.get(), &c, 1) == 1 && c != '\n';) first_line_ += c;
   if (first_line_.find(sign) == first_line_.npos)
-    FailInput("{}", first_line_.empty() ? program + " does not start; is the installation whole?" : first_line_);
+    FailInput("{}", first_line_.empty() ? program + " does not start; is the installation complete?" : first_line_);
 }
 
 namespace {

@@ -116,7 +116,7 @@ void PrintAnswer(const Session& session, const Answer& answer, double seconds) {
              answer.question.asked_rate.str(), fmt::join(answer.footage, ", "), answer.variants.front().variant.label);
   PrintVariants(answer);
   if (answer.question.of_picture || of_encoder) PrintCurves(answer);
-  if (!answer.question.mind.empty()) fmt::print("Note: {}.\n", answer.question.mind);
+  if (!answer.question.caveat.empty()) fmt::print("Note: {}.\n", answer.question.caveat);
   const bool simulated =
       std::any_of(answer.variants.begin(), answer.variants.end(), [](const VariantAnswer& v) { return v.simulated; });
   if (simulated) fmt::print("{}", SimulatedNotice());

@@ -239,7 +239,7 @@ void PrintBench(const Session& session, const BenchResult& result) {
   const BenchPlan& plan = result.plan;
   const Headline headline = HeadlineOf(session, result);
   PrintHeadline(headline);
-  fmt::print("{}\n{}; each encode alone; figures of the clip on which it does worst\n\n",
+  fmt::print("{}\n{}; each encode alone; results are those of its worst clip\n\n",
              Paint(plan.show.title, Tone::kStrong), Common(plan));
   PrintOptions(result);
   PrintPaced(result.paced);
@@ -276,7 +276,7 @@ void PrintDryRun(const BenchPlan& plan, const std::vector<TrialJob>& jobs, const
   fmt::print("{}\n{} trials, {} runs at the fewest: about {}.\n", table.str(), jobs.size(), expectation.repeats,
              Duration(expectation.seconds));
   if (expectation.unknown > 0)
-    fmt::print("{} of them were never measured in this folder; their time is a guess (real time).\n",
+    fmt::print("{} of them were never measured in this folder; their time is a guess (as long as the clip plays).\n",
                expectation.unknown);
   fmt::print("Nothing was measured.\n");
 }

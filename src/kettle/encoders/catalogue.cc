@@ -20,7 +20,7 @@ const std::vector<EncoderFamily>& Catalogue() {
 
 const EncoderFamily& DiscardingEncoder() {
   static const EncoderFamily family = {.name = "discard",
-                                       .title = "nothing: pictures are handed on, not encoded",
+                                       .title = "no encoding: what measuring itself costs",
                                        .library_name = "wrapped_avframe",
                                        .codec = "none",
                                        .presets = {"none"},

@@ -153,7 +153,7 @@ class Mapper {
     if (*value < 0 || *value > mapping.most)
       FailInput("{}: {} must be 0 to {}, not {}", family_.name, Name(feature), mapping.most, *value);
     if (*value == 0 && mapping.off_needs_quality && !IsQuality(settings_.rate_control))
-      FailInput("{} cannot do without {} under a bit rate, only with constant quality or capped quality", family_.name,
+      FailInput("{}: {} can be turned off only with constant or capped quality, not under a bit rate", family_.name,
                 Name(feature));
     Set(mapping.options, *value);
     if (const auto special = mapping.of_values.find(*value); special != mapping.of_values.end())

@@ -145,8 +145,8 @@ Span ChooseStretch(const FootageRequest& request) {
     FailInput("{}: only {:.2f} s of picture; at least {} s are needed", request.source, stretch.seconds,
               kShortestSeconds);
   if (IsShort(stretch, request))
-    stretch.notes.push_back(
-        fmt::format("only {:.1f} s long: played forth and back to fill {:g} s", stretch.seconds, request.seconds));
+    stretch.notes.push_back(fmt::format("only {:.1f} s long: played forwards and backwards to fill {:g} s",
+                                        stretch.seconds, request.seconds));
   return stretch;
 }
 

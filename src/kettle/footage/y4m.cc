@@ -111,7 +111,7 @@ Y4mFile::Y4mFile(const std::filesystem::path& path) : mapping_(std::make_shared<
     FailInput("{}: its Y4M header names no size or rate", path.string());
   frames_ = static_cast<int>((mapping_->bytes - header_bytes_) / frame_bytes_);
   if (frames_ == 0 || header_bytes_ + static_cast<std::size_t>(frames_) * frame_bytes_ != mapping_->bytes)
-    FailInput("{}: the Y4M file is not whole", path.string());
+    FailInput("{}: the Y4M file is incomplete", path.string());
 }
 
 FramePtr Y4mFile::Frame(int index) const {

@@ -68,7 +68,7 @@ std::vector<Row> ReadRows(const std::filesystem::path& file) {
 void CheckUnit(const std::filesystem::path& file, const std::vector<Row>& rows) {
   double highest = 0;
   for (const Row& row : rows) highest = std::max(highest, row.kbps);
-  if (highest == 0) FailInput("{}: the line carried nothing all the time", file.string());
+  if (highest == 0) FailInput("{}: the uplink never carried anything", file.string());
   if (highest < 100)
     FailInput(
         "{}: its highest rate is {:g} kbit/s, too little for any stream; the second column is kbit/s: "
@@ -136,10 +136,9 @@ LineTrace LineTrace::Read(const std::filesystem::path& file) {
     trace.points_.push_back({rows[i].seconds - start, rows[i].kbps});
     if (i + 1 == rows.size() || distances[i] <= 3 * usual) continue;
     const double bridge = std::min(rows[i].kbps, rows[i + 1].kbps);
-    trace.notes_.push_back(
-        fmt::format("nothing was measured from {:g} to {:g} s: taken as {:.0f} kbit/s, the lower of "
-                    "both sides",
-                    rows[i].seconds + usual, rows[i + 1].seconds, bridge));
+    trace.notes_.push_back(fmt::format(
+        "no readings from {:g} to {:g} s: assumed {:.0f} kbit/s, the lower of the readings before and after",
+        rows[i].seconds + usual, rows[i + 1].seconds, bridge));
     trace.points_.push_back({rows[i].seconds - start + usual, bridge});
   }
   return trace;

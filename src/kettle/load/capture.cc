@@ -57,7 +57,7 @@ LoadProfile CaptureLoad(const CaptureRequest& request, Clock& clock, const std::
   LoadProfile profile;
   profile.interval_seconds = request.interval_seconds;
   std::vector<CoreRest> before = ReadCoreRest(request.root);
-  if (before.empty()) FailMachine("/proc/stat tells nothing of the processors here");
+  if (before.empty()) FailMachine("/proc/stat has no figures for the processors here");
   const ConditionSample start_sample = SampleConditions(request.root);
   std::vector<double> memory;
   const std::int64_t start_ns = clock.now_ns();

@@ -116,7 +116,7 @@ LoadProfile ReadLoadProfile(const std::filesystem::path& file) {
     if (profile.duty.empty() || !(profile.interval_seconds > 0)) FailInput("{}: an empty load profile", file.string());
     return profile;
   } catch (const nlohmann::json::exception& error) {
-    FailInput("{}: not a whole load profile ({})", file.string(), error.what());
+    FailInput("{}: an incomplete load profile ({})", file.string(), error.what());
   }
 }
 

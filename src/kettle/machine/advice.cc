@@ -22,13 +22,13 @@ void AdviseProcessor(const Processor& p, std::vector<std::string>& advice) {
                     p.usable_threads, p.threads));
   if (p.quota_cores && *p.quota_cores < p.usable_threads)
     advice.push_back(
-        fmt::format("a control group grants {:.2g} processors' time of {}: encodes are throttled beyond "
-                    "that; raise cpu.max",
+        fmt::format("a control group limits this session to the time of {:.2g} of {} processors; encodes are throttled "
+                    "beyond that: raise cpu.max",
                     *p.quota_cores, p.usable_threads));
   if (p.efficiency_cores > 0)
     advice.push_back(
-        fmt::format("{} performance and {} efficiency cores: an encode on the latter is slower than one "
-                    "that was measured on the former",
+        fmt::format("{} performance and {} efficiency cores: an encode that lands on an efficiency core is slower than "
+                    "one measured on a performance core",
                     p.performance_cores, p.efficiency_cores));
 }
 
@@ -46,7 +46,7 @@ void AdviseGraphics(const std::vector<GraphicsDevice>& devices, std::vector<std:
                       where, device.render_node, device.node_group, device.node_group));
     if (device.vendor == "Intel" && !device.render_node.empty())
       advice.push_back(
-          fmt::format("{} is reached as VA-API and as QSV: one GPU under two names, one engine, not two", where));
+          fmt::format("{} works through both VA-API and QSV: it is one GPU with one encode engine, not two", where));
     if (device.busy && *device.busy >= 0.3)
       advice.push_back(
           fmt::format("{} is {:.0f} % busy now: measure with nothing else running on it, or with the "
@@ -54,18 +54,17 @@ void AdviseGraphics(const std::vector<GraphicsDevice>& devices, std::vector<std:
                       where, *device.busy * 100));
   }
   if (devices.size() > 1)
-    advice.push_back(
-        fmt::format("{} GPUs: the game's frames must cross over to be encoded on another one than the "
-                    "game's; measure both (--device)",
-                    devices.size()));
+    advice.push_back(fmt::format(
+        "{} GPUs: encoding on one that the game does not use means copying every frame over; measure both (--device)",
+        devices.size()));
 }
 
 void AdviseAudio(const std::vector<AudioDevice>& devices, std::vector<std::string>& advice) {
   for (const AudioDevice& device : devices)
     if (!device.rates_hz.empty() &&
         std::find(device.rates_hz.begin(), device.rates_hz.end(), 48000) == device.rates_hz.end())
-      advice.push_back(
-          fmt::format("{} does not take 48000 Hz, the usual rate of streams: its sound is resampled", device.name));
+      advice.push_back(fmt::format(
+          "{} does not run at 48000 Hz, the usual rate for streams: its sound will be resampled", device.name));
 }
 
 }  // namespace
@@ -90,10 +89,9 @@ std::vector<std::string> DiskAdvice(const Disk& disk, BitRate recording, double 
     advice.push_back(fmt::format("{} is on {}: no file there can exceed 4 GiB; recordings break off", disk.folder,
                                  disk.file_system));
   if (disk.file_system == "tmpfs" || disk.file_system == "ramfs")
-    advice.push_back(
-        fmt::format("{} is in memory ({}): a recording there is lost with the power, and takes what the "
-                    "game needs",
-                    disk.folder, disk.file_system));
+    advice.push_back(fmt::format(
+        "{} is in memory ({}): a recording there is lost when the power goes, and takes memory from the game",
+        disk.folder, disk.file_system));
   const double hours = disk.hours_at(recording);
   if (hours < hours_wanted)
     advice.push_back(fmt::format("{:.1f} GB are free in {}: {:.1f} hours at {}",
@@ -101,34 +99,32 @@ std::vector<std::string> DiskAdvice(const Disk& disk, BitRate recording, double 
                                  recording.str()));
   const double needed = static_cast<double>(recording.bits_per_second) / 8 * kWriteReserve;
   if (disk.write_rate && disk.write_rate->slowest_bytes_per_second < needed)
-    advice.push_back(fmt::format("{} took only {:.1f} MB/s at its slowest: less than {:g} times a recording of {}",
-                                 disk.folder, disk.write_rate->slowest_bytes_per_second / 1e6, kWriteReserve,
-                                 recording.str()));
+    advice.push_back(
+        fmt::format("{} wrote only {:.1f} MB/s at its slowest, less than {:g} times what a recording of {} needs",
+                    disk.folder, disk.write_rate->slowest_bytes_per_second / 1e6, kWriteReserve, recording.str()));
   return advice;
 }
 
 std::vector<std::string> ConditionAdvice(const Conditions& c) {
   std::vector<std::string> advice;
   if (std::find(c.governors.begin(), c.governors.end(), "powersave") != c.governors.end())
-    advice.push_back(
-        fmt::format("the processors' governor is {}: clocks may stay low; choose performance while you "
-                    "measure and stream",
-                    Join(c.governors)));
+    advice.push_back(fmt::format(
+        "the CPU governor is {}: clock speeds may stay low; set it to performance while you measure and stream",
+        Join(c.governors)));
   if (c.on_battery.value_or(false))
-    advice.emplace_back("the machine runs on battery: plug it in, figures are lower now");
+    advice.emplace_back("this machine is running on battery: plug it in, or every result will be too low");
   if (c.throttle_events > 0)
-    advice.push_back(
-        fmt::format("the processors were throttled {} times during this survey (heat): clean the fans, or measure with "
-                    "bench --soak",
-                    c.throttle_events));
+    advice.push_back(fmt::format(
+        "the CPU throttled {} times during this survey (heat): clean the fans, then check with bench --soak",
+        c.throttle_events));
   if (c.stolen_cores >= 0.1)
-    advice.push_back(fmt::format("the hypervisor takes {:.1f} cores for others: measurements vary with what they do",
+    advice.push_back(fmt::format("the hypervisor gives {:.1f} cores to other machines: results vary with what those do",
                                  c.stolen_cores));
   for (const BusyProcess& process : c.busy)
     advice.push_back(
-        fmt::format("{} takes {:.1f} cores now: close it, or it counts in every figure", process.name, process.cores));
+        fmt::format("{} is using {:.1f} cores: close it, or every result includes it", process.name, process.cores));
   if (c.memory_bytes > 0 && c.available_memory_bytes < c.memory_bytes / 10)
-    advice.push_back(fmt::format("only {:.1f} of {:.1f} GiB memory are available: the machine may start swapping",
+    advice.push_back(fmt::format("only {:.1f} of {:.1f} GiB of memory is available: the machine may start swapping",
                                  static_cast<double>(c.available_memory_bytes) / (1 << 30),
                                  static_cast<double>(c.memory_bytes) / (1 << 30)));
   return advice;

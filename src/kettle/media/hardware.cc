@@ -58,7 +58,7 @@ BufferPtr SurfacePool(AVBufferRef& device, AVPixelFormat format, FrameSize size)
   frames->initial_pool_size = 32;
   const LibavLog log;
   if (const int result = av_hwframe_ctx_init(pool.get()); result < 0)
-    FailMachine("no surfaces for pictures: {}", Words(result, log));
+    FailMachine("cannot allocate surfaces: {}", Words(result, log));
   return pool;
 }
 

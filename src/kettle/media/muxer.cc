@@ -89,7 +89,7 @@ void Muxer::Check(int code) {
   // The cause is in what the library has logged, if someone collects that.
   std::string words = LibavError(code);
   for (const std::string& line : LibavLog::All()) words += "; " + line;
-  FailMachine("the container takes no more: {}", words);
+  FailMachine("writing to the container failed: {}", words);
 }
 
 void Muxer::Write(int track, const AVPacket& packet) {

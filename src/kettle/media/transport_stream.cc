@@ -66,7 +66,7 @@ std::string TransportStream::Pack(std::string_view data, double decode_seconds, 
   packet->dts = std::llround(decode_seconds * kClock.den);
   packet->pts = std::llround(show_seconds * kClock.den);
   if (keyframe) packet->flags |= AV_PKT_FLAG_KEY;
-  CheckLibav(av_write_frame(format_, packet.get()), "the transport stream does not take a picture");
+  CheckLibav(av_write_frame(format_, packet.get()), "the transport stream's muxer refused a picture");
   av_write_frame(format_, nullptr);  // what the muxer holds back
   avio_flush(format_->pb);
   return std::exchange(taken_, {});

@@ -13,7 +13,7 @@ Option Unmeasured(const EncodeSettings& settings) {
   Option option;
   option.settings = settings;
   option.device = Name(FindFamily(settings.encoder).device);
-  option.trouble = "not measured: the search keeps to half of all trials";
+  option.trouble = "not measured: the search stops at half of all trials";
   return option;
 }
 

@@ -106,7 +106,7 @@ class Placer {
   void Weigh(const Walked& s, const Walked& r) {
     if (s.family->sessions == 1 && r.family->device == s.family->device && r.option.device == "gpu" &&
         s.option.device == "gpu")
-      return Reject(s.option, r.option, "its driver opens only one encode at once");
+      return Reject(s.option, r.option, "its driver allows only one encode at a time");
     if (Fits(s.option, r.option)) return Accept(s.option, r.option);
     for (const Pair& pair : placement_.feasible)
       if (QualityStep(pair.stream) > QualityStep(s.option))

@@ -86,7 +86,7 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.recording_encoder = FasterPresets(plan, Role::kRecording, result.recording);
     return result;
   } catch (const Json::exception& error) {
-    FailInput("{}: not a whole plan ({})", file.string(), error.what());
+    FailInput("{}: an incomplete plan ({})", file.string(), error.what());
   }
 }
 

@@ -194,10 +194,10 @@ void Judge(VariantAnswer& answer) {
     answer.words = fmt::format("{} by {:.2f} dB{}{}", Name(answer.verdict), std::abs(gain), rate, CostWords(answer));
   } else if (std::abs(gain) + interval <= kVisibleDb) {
     answer.verdict = Verdict::kSame;
-    answer.words = "no difference that is seen" + CostWords(answer);
+    answer.words = "no visible difference" + CostWords(answer);
   } else {
     answer.verdict = Verdict::kUnclear;
-    answer.words = "it depends on the second: more or longer footage would tell" + CostWords(answer);
+    answer.words = "it varies from second to second; longer footage, or more of it, would tell" + CostWords(answer);
   }
 }
 
@@ -214,7 +214,7 @@ std::string PictureWords(const Answer& answer) {
     if (answer.best.size() == 1) return label + " looks best at every bit rate that was tried";
     words += i == 0 ? " below that" : fmt::format(" from {} on", Named(stretch.from_kbps));
   }
-  return words.empty() ? "the curves share no bit rate" : words;
+  return words.empty() ? "the curves do not overlap" : words;
 }
 
 std::string SettingWords(const Answer& answer) {

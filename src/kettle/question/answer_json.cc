@@ -61,7 +61,7 @@ void to_json(Json& j, const Answer& answer) {
   j = {{"name", answer.question.name},
        {"title", answer.question.title},
        {"answer", answer.words},
-       {"mind", answer.question.mind},
+       {"caveat", answer.question.caveat},
        {"asked_kbps", answer.question.asked_rate.kbps()},
        {"footage", answer.footage},
        {"variants", variants},

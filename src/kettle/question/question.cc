@@ -18,7 +18,7 @@ using Encodes = std::vector<EncodeSettings>;
 using MakeVariants = std::function<std::vector<Variant>(const Encodes& encodes, const SearchSpace& space)>;
 
 struct Kind {
-  std::string name, title, mind;
+  std::string name, title, caveat;
   MakeVariants variants;
   bool wide = false;  // compared over a wide range of bit rates
   bool of_picture = false;
@@ -102,8 +102,8 @@ std::vector<Variant> Encoders(const Encodes& encodes, const SearchSpace&) {
 }
 
 constexpr const char* kNotSeen =
-    "these metrics compare with the source sample by sample and cannot see what this is for; look at "
-    "the pictures before you believe them";
+    "these metrics compare sample by sample and cannot see what this setting is for: trust your eyes more than these "
+    "numbers";
 
 const std::vector<Kind>& Kinds() {
   using Ints = std::vector<std::pair<std::string, int>>;
@@ -111,33 +111,31 @@ const std::vector<Kind>& Kinds() {
   using Seconds = std::vector<std::pair<std::string, double>>;
   const Switches on_off{{"off", false}, {"on", true}};
   static const std::vector<Kind> kinds = {
-      {"size", "Which size?",
-       "MS-SSIM forgives the loss of the finest detail; between two that are close, look at the pictures", Sizes, true,
-       true},
+      {"size", "Which size?", "MS-SSIM overlooks the finest detail: where two are close, compare the pictures", Sizes,
+       true, true},
       {"frame-rate", "How many frames a second?",
-       "a frame that was not sent counts as the one still shown, which is what the eye gets too", FrameRates, true,
-       true},
+       "a frame that was not sent counts as a repeat of the last one, as viewers see it", FrameRates, true, true},
       {"encoder", "Which encoder and preset?", "", Encoders, true},
       {"scaler", "Which scaler?", "", Scalers},
       {"b-frames", "How many B-frames?", "",
-       Setting(&EncodeSettings::b_frames, "as the preset brings",
+       Setting(&EncodeSettings::b_frames, "preset's own",
                Ints{{"no B-frames", 0}, {"1 B-frame", 1}, {"2 B-frames", 2}, {"3 B-frames", 3}}),
        false, false, Feature::kBFrames},
-      {"look-ahead", "How far to look ahead?", "each frame looked ahead is a frame of delay",
-       Setting(&EncodeSettings::look_ahead_frames, "as the preset brings",
+      {"look-ahead", "How far to look ahead?", "each frame of look-ahead adds a frame of delay",
+       Setting(&EncodeSettings::look_ahead_frames, "preset's own",
                Ints{{"no look-ahead", 0}, {"10 frames", 10}, {"25 frames", 25}, {"40 frames", 40}}),
        false, false, Feature::kLookAhead},
       {"adaptive-quantisation", "Adaptive quantisation?", kNotSeen,
-       Setting(&EncodeSettings::adaptive_quantisation, "as the preset brings", on_off), false, false,
+       Setting(&EncodeSettings::adaptive_quantisation, "preset's own", on_off), false, false,
        Feature::kAdaptiveQuantisation},
       {"psychovisual", "Psychovisual optimisation?", kNotSeen,
-       Setting(&EncodeSettings::psychovisual, "as the preset brings", on_off), false, false, Feature::kPsychovisual},
-      {"multi-pass", "More than one pass?", "", Setting(&EncodeSettings::multi_pass, "as the preset brings", on_off),
-       false, false, Feature::kMultiPass},
+       Setting(&EncodeSettings::psychovisual, "preset's own", on_off), false, false, Feature::kPsychovisual},
+      {"multi-pass", "More than one pass?", "", Setting(&EncodeSettings::multi_pass, "preset's own", on_off), false,
+       false, Feature::kMultiPass},
       {"keyframe-interval", "How far apart may keyframes be?",
        "a destination may demand an interval; a new viewer waits for the next keyframe",
        Setting(&EncodeSettings::keyframe_seconds, "as it is", Seconds{{"1 s", 1}, {"2 s", 2}, {"4 s", 4}})},
-      {"buffer", "How large a buffer?", "a larger one allows bursts that a line must carry",
+      {"buffer", "How large a buffer?", "a larger one allows bursts, and your uplink must carry them",
        Setting(&EncodeSettings::buffer_seconds, "as it is", Seconds{{"0.5 s", 0.5}, {"1 s", 1}, {"2 s", 2}})},
       {"profile", "Which profile?", "", Profiles}};
   return kinds;
@@ -186,7 +184,7 @@ Question MakeQuestion(const std::string& name, const Encodes& encodes, const Sea
     FailInput("--question compares at the same bit rate: {} has none of its own", Name(base.rate_control));
   if (kind->feature && !FindFamily(base.encoder).features.contains(*kind->feature))
     FailInput("--question {}: {} has no {}", name, base.encoder, Name(*kind->feature));
-  Question question{kind->name, kind->title,   kind->mind,      kind->variants(encodes, space),
+  Question question{kind->name, kind->title,   kind->caveat,    kind->variants(encodes, space),
                     {},         base.bit_rate, kind->of_picture};
   if (question.variants.size() < 2)
     FailInput("--question {}: there is nothing to compare {} with; give more than one", name,

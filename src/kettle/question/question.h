@@ -18,7 +18,7 @@ struct Variant {
 struct Question {
   std::string name;               // "b-frames"
   std::string title;              // "How many B-frames?"
-  std::string mind;               // what the answer cannot say, for the user; may be empty
+  std::string caveat;             // what the answer cannot say, for the user; may be empty
   std::vector<Variant> variants;  // the first is what the others are compared with
   std::vector<BitRate> rates;     // rising
   BitRate asked_rate;             // one of them

@@ -48,8 +48,8 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   proof.detail = report.detail;
   if (!outcome) return proof;
   if (outcome->outputs.size() != 2) {
-    proof.status = WorkerStatus::kNonsense;
-    proof.detail = "it did not tell of both encodes";
+    proof.status = WorkerStatus::kMalformed;
+    proof.detail = "its answer lacks one of the encodes";
     return proof;
   }
   proof.seconds = outcome->seconds;

@@ -17,7 +17,7 @@
 namespace kettle {
 
 struct Proof {
-  WorkerStatus status = WorkerStatus::kNonsense;
+  WorkerStatus status = WorkerStatus::kMalformed;
   std::string detail;  // why, if the status is not done
   double seconds = 0;  // of footage, in real time
   int late = 0;        // frames that the source released late, for both outputs

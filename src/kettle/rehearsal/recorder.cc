@@ -25,7 +25,7 @@ Muxer::Container ContainerOf(const std::string& name) {
   if (name == "matroska") return {"matroska", {{"cluster_time_limit", "500"}} /* lost by a crash */};
   if (name == "mp4") return {"mp4", {}};
   if (name == "fragmented-mp4") return {"mp4", {{"movflags", "frag_keyframe+empty_moov+default_base_moof"}}};
-  FailInput("\"{}\" is no container here; there are matroska, mp4 and fragmented-mp4", name);
+  FailInput("there is no container \"{}\"; use matroska, mp4 or fragmented-mp4", name);
 }
 
 std::string ExtensionOf(const std::string& container) { return container == "matroska" ? ".mkv" : ".mp4"; }
@@ -126,7 +126,7 @@ void Recorder::WriteAll() {
     unchecked_bytes_ = 0;
     if (!DiskIsFull()) continue;
     state_.disk_full = true;
-    state_.trouble = "the disk is full; the recording was ended in good order";
+    state_.trouble = "the disk is full: the recording was closed properly and still plays";
     return;
   }
 }

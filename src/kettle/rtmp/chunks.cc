@@ -90,7 +90,7 @@ std::optional<ChunkReader::Header> ChunkReader::ReadHeader(std::string_view byte
   if (bytes.size() < at + kHeaderBytes[header.format]) return std::nullopt;
   const auto known = streams_.find(header.id);
   if (known == streams_.end()) {
-    if (header.format == 3) FailInput("not RTMP: a chunk goes on with nothing");
+    if (header.format == 3) FailInput("not RTMP: a chunk continues no message");
   } else {
     header.length = known->second.length;
     header.type = known->second.message.type;

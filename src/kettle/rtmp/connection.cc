@@ -79,7 +79,7 @@ void Connection::Connect(const std::string& host, int port, double patience_seco
   const addrinfo hints{.ai_family = AF_UNSPEC, .ai_socktype = SOCK_STREAM};
   Addresses addresses;
   if (const int error = getaddrinfo(host.c_str(), std::to_string(port).c_str(), &hints, &addresses.list); error != 0)
-    FailInput("{}: the name does not resolve ({}); check the address and the line", host, gai_strerror(error));
+    FailInput("{}: the name does not resolve ({}); check the address and your connection", host, gai_strerror(error));
   std::string why = "no address";
   const Clock::time_point end = Clock::now() + std::chrono::microseconds(static_cast<long>(patience_seconds * 1e6));
   for (const addrinfo* address = addresses.list; address; address = address->ai_next) {
@@ -107,7 +107,7 @@ void Connection::FailTls(const std::string& host) {
   const unsigned long error = ERR_get_error();
   const char* reason = error ? ERR_reason_error_string(error) : nullptr;
   FailInput("{}: no TLS there ({}); is it rtmp:// rather than rtmps://?", host,
-            reason ? reason : "the line was closed");
+            reason ? reason : "the connection was closed");
 }
 
 void Connection::SecureIt(const std::string& host, double patience_seconds) {
@@ -120,7 +120,7 @@ void Connection::SecureIt(const std::string& host, double patience_seconds) {
   ssl_.reset(SSL_new(context_.get()));
   SSL_set_fd(ssl_.get(), socket_);
   if (!ssl_ || SSL_set_tlsext_host_name(ssl_.get(), host.c_str()) != 1)
-    FailInput("{}: no name that TLS can ask for", host);
+    FailInput("{}: not a host name that TLS accepts", host);
   in6_addr number;
   const bool is_address =
       inet_pton(AF_INET, host.c_str(), &number) == 1 || inet_pton(AF_INET6, host.c_str(), &number) == 1;

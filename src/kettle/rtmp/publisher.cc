@@ -68,7 +68,7 @@ void RtmpPublisher::SendAll(std::string_view bytes) {
     if (bytes.empty()) return;
     const double left = patience_seconds_ - Since(start);
     if (left <= 0 || !connection_->Wait(true, left))
-      FailInput("{}: takes nothing for {:g} s", where_, patience_seconds_);
+      FailInput("{}: has accepted no data for {:g} s", where_, patience_seconds_);
   }
 }
 
@@ -79,7 +79,7 @@ void RtmpPublisher::Handshake() {
   const auto start = Clock::now();
   std::string answer;
   while (answer.size() < 1 + 2 * kHandshakeBytes) {
-    if (!answer.empty() && answer[0] != 3) FailInput("{}: what answers there does not speak RTMP", where_);
+    if (!answer.empty() && answer[0] != 3) FailInput("{}: the server there does not speak RTMP", where_);
     const double left = patience_seconds_ - Since(start);
     if (left <= 0 || !connection_->Wait(false, left))
       FailInput("{}: connected, but no RTMP handshake for {:g} s", where_, patience_seconds_);
@@ -112,7 +112,8 @@ std::vector<AmfValue> RtmpPublisher::Await(const std::string& what) {
     try {
       reader_.Feed(Read());
     } catch (const Error&) {
-      FailInput("{}: closed the connection before it took the publish; are application and stream key right?", where_);
+      FailInput("{}: closed the connection before accepting the publish; are application and stream key right?",
+                where_);
     }
   }
 }

@@ -25,10 +25,10 @@ IngestUrl IngestUrl::Parse(const std::string& text) {
   const std::string rest = text.substr(colon + 3);
   // Keys are pasted in many ways; none of them is repeated.
   if (rest.find('@') != rest.npos)
-    FailInput("an address holds no user name or password; give the stream key with --key-file");
+    FailInput("an address must not contain a user name or password; give the stream key with --key-file");
   if (rest.find_first_of("?#&=") != rest.npos)
     FailInput(
-        "an address ends before any \"?\", \"#\", \"&\" or \"=\": what follows may hold the stream key, which is given "
+        "an address must end before any \"?\", \"#\", \"&\" or \"=\": what follows may hold the stream key; give that "
         "with --key-file");
   const auto slash = rest.find('/');
   const std::string place = rest.substr(0, slash);
@@ -71,7 +71,7 @@ StreamKey ReadKeyFile(const std::string& file) {
     std::getline(stream, *line);
     while (!line->empty() && (line->back() == '\r' || line->back() == ' ')) line->pop_back();
   }
-  if (key.key.empty()) FailInput("--key-file {}: its first line is empty; it holds the stream key", file);
+  if (key.key.empty()) FailInput("--key-file {}: its first line is empty; the stream key goes there", file);
   return key;
 }
 

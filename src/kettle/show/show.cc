@@ -180,14 +180,14 @@ class ShowReader {
 
   static void CheckLimits(const TomlSection& stream, const Show& show, const Destination& to) {
     if (show.stream_bit_rate && to.video_bit_rate_max && *show.stream_bit_rate > *to.video_bit_rate_max)
-      stream.Fail("bit_rate", fmt::format("{} is more than {} takes; give {} or less", show.stream_bit_rate->str(),
+      stream.Fail("bit_rate", fmt::format("{} is more than {} accepts; give {} or less", show.stream_bit_rate->str(),
                                           to.name, to.video_bit_rate_max->str()));
     if (show.stream_size && to.size_max &&
         (show.stream_size->width > to.size_max->width || show.stream_size->height > to.size_max->height))
-      stream.Fail("size", fmt::format("{} is larger than {} takes; give {} or less", show.stream_size->str(), to.name,
+      stream.Fail("size", fmt::format("{} is larger than {} accepts; give {} or less", show.stream_size->str(), to.name,
                                       to.size_max->str()));
     if (show.stream_rate && to.frame_rate_max && show.stream_rate->fps() > to.frame_rate_max->fps() + 1e-9)
-      stream.Fail("frame_rate", fmt::format("{} is more than {} takes; give {} or less", show.stream_rate->str(),
+      stream.Fail("frame_rate", fmt::format("{} is more than {} accepts; give {} or less", show.stream_rate->str(),
                                             to.name, to.frame_rate_max->str()));
   }
 
@@ -210,10 +210,9 @@ class ShowReader {
     show.recording_container = recording.Text("container").value_or(show.recording_container);
     const std::vector<std::string> containers = {"matroska", "fragmented-mp4", "mp4"};
     if (std::find(containers.begin(), containers.end(), show.recording_container) == containers.end())
-      recording.Fail("container",
-                     fmt::format("\"{}\" is not offered; there are matroska and fragmented-mp4, which survive a crash, "
-                                 "and mp4, which does not",
-                                 show.recording_container));
+      recording.Fail("container", fmt::format("there is no container \"{}\"; use matroska or fragmented-mp4, which "
+                                              "survive a crash, or mp4, which does not",
+                                              show.recording_container));
     const fs::path folder = recording.Text("folder").value_or("recordings");
     const bool from_option = options_.contains("recording.folder");
     show.recording_folder_exists = from_option || folder.is_absolute();

@@ -26,10 +26,10 @@ std::string Reason(const std::string& where, int reason, double patience_seconds
     case SRT_REJ_CLOSE: return where + ": the ingest refuses the connection; is the stream key right?";
     case SRT_REJ_VERSION:
     case SRT_REJ_CONGESTION:
-    case SRT_REJ_MESSAGEAPI: return where + ": the ingest does not take SRT's live mode";
+    case SRT_REJ_MESSAGEAPI: return where + ": the ingest does not accept SRT's live mode";
     default:
-      return fmt::format("{}: no SRT answer for {:g} s; is the port right, and is UDP let through?", where,
-                         patience_seconds);
+      return fmt::format("{}: no SRT answer for {:g} s; is the port right, and does the firewall let UDP through?",
+                         where, patience_seconds);
   }
 }
 

@@ -34,7 +34,7 @@ OutputFolder::OutputFolder(std::filesystem::path path) : path_(std::move(path)) 
   if (lock_ < 0) FailMachine("cannot write in the output folder {}", path_.string());
   if (flock(lock_, LOCK_EX | LOCK_NB) != 0) {
     close(lock_);
-    FailInput("another run is writing to {}; wait for it or give another folder with --out", path_.string());
+    FailInput("another run is writing to {}; wait for it, or use another folder with --out", path_.string());
   }
   RemoveLeftovers();
 }

@@ -67,7 +67,7 @@ std::string Words(const Drift& d, double required_headroom) {
     case Drift::Verdict::kSlows:
       return "It slows down but keeps its headroom: " + figures + heat + ". Count on the later figure.";
     case Drift::Verdict::kOverloads:
-      return fmt::format("It does not hold: {}{}. {:.0f} % headroom are left of the required {:.0f} %.", figures, heat,
+      return fmt::format("It does not hold: {}{}. {:.0f} % headroom is left; {:.0f} % is required.", figures, heat,
                          d.last_headroom * 100, required_headroom * 100);
     case Drift::Verdict::kUnclear:
       return "No clear answer: " + figures + heat +

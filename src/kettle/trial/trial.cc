@@ -67,7 +67,7 @@ std::vector<std::string> Trial::marks() const {
   }
   if (interval && *interval > kNoisy) marks.push_back(fmt::format("noisy: ±{:.0f} %", *interval * 100));
   if (slow_down)
-    marks.push_back(fmt::format("slowed down {:.0f} times from frame {} on", slow_down->factor, slow_down->frame));
+    marks.push_back(fmt::format("{:.0f} times slower from frame {} on", slow_down->factor, slow_down->frame));
   if (!driver_words.empty()) marks.push_back("the driver says: " + driver_words);
   if (truncated) marks.push_back(fmt::format("cut short after {} frames", frames));
   return marks;

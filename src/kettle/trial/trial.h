@@ -46,7 +46,7 @@ struct Trial {
   std::string device;       // "cpu" or "gpu"
   std::string device_name;
   bool simulated = false;
-  WorkerStatus status = WorkerStatus::kNonsense;
+  WorkerStatus status = WorkerStatus::kMalformed;
   std::string detail;        // why, if the status is not done
   std::string driver_words;  // the last line that a GPU's driver wrote on standard error, if any
   TrialTiming timing;
@@ -97,7 +97,7 @@ struct PacedTrial {
   EncodeSettings settings;
   std::string footage;
   bool simulated = false;
-  WorkerStatus status = WorkerStatus::kNonsense;
+  WorkerStatus status = WorkerStatus::kMalformed;
   std::string detail;
   int frames = 0, late = 0, skipped = 0, deepest_queue = 0;
   Latency latency;

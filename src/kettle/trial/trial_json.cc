@@ -14,7 +14,7 @@ namespace {
 
 WorkerStatus StatusFrom(const std::string& name) {
   for (const WorkerStatus status : {WorkerStatus::kDone, WorkerStatus::kFailed, WorkerStatus::kCrashed,
-                                    WorkerStatus::kTimedOut, WorkerStatus::kNonsense, WorkerStatus::kWrongOutput})
+                                    WorkerStatus::kTimedOut, WorkerStatus::kMalformed, WorkerStatus::kWrongOutput})
     if (name == Name(status)) return status;
   FailInput("\"{}\" is not a trial's status", name);
 }

@@ -150,11 +150,11 @@ void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::files
   if (trial.quality && trial.quality->worst_frame_psnr_y_db >= kStrangeDb) return;
   if (trial.quality) {
     trial.status = WorkerStatus::kWrongOutput;
-    trial.detail = fmt::format("frame {} does not show what went in (PSNR {:.1f} dB): the driver is faulty",
+    trial.detail = fmt::format("frame {} does not match its source (PSNR {:.1f} dB): the driver is faulty",
                                trial.quality->worst_frame, trial.quality->worst_frame_psnr_y_db);
   } else if (report.status == WorkerStatus::kFailed) {
     trial.status = WorkerStatus::kWrongOutput;
-    trial.detail = "what it made does not decode: " + report.detail;
+    trial.detail = "its output does not decode: " + report.detail;
   } else {
     trial.status = report.status;
     trial.detail = "measuring its quality: " + report.detail;

@@ -68,7 +68,7 @@ FrameRate FrameRate::Parse(std::string_view text) {
   if (!numerator || !denominator)
     FailInput("\"{}\" is not a frame rate; write it as \"60\" or as a fraction, \"60000/1001\"", text);
   if (*numerator <= 0 || *denominator <= 0 || *numerator < *denominator || *numerator / *denominator > kLargestRate)
-    FailInput("a frame rate of {} makes no sense; it must be 1 to {} frames a second", text, kLargestRate);
+    FailInput("a frame rate of {} is out of range; it must be 1 to {} frames a second", text, kLargestRate);
   return Of(*numerator, *denominator);
 }
 
@@ -120,7 +120,7 @@ BitRate BitRate::Parse(std::string_view given) {
     if (unit == known.name) {
       const double bits = *value * known.bits;
       if (!(bits >= 1000) || bits > 100e9)
-        FailInput("a bit rate of {} makes no sense; it must be 1 kbit/s to 100 Gbit/s", text);
+        FailInput("a bit rate of {} is out of range; it must be 1 kbit/s to 100 Gbit/s", text);
       return {std::llround(bits)};
     }
   FailInput("\"{}\": unknown unit \"{}\"; use kbit/s or Mbit/s (bits), or kB/s or MB/s (bytes, 8 times as much)", given,

@@ -16,7 +16,7 @@ constexpr std::size_t kLongestOutput = 256 << 20;
 
 void WorkerAnswer::Take(std::string_view text) {
   received_ += text.size();
-  if (received_ > kLongestOutput) nonsense_ = true;
+  if (received_ > kLongestOutput) malformed_ = true;
   for (std::size_t end; (end = text.find('\n')) != std::string_view::npos; text.remove_prefix(end + 1)) {
     pending_ += text.substr(0, end);
     TakeLine(Json::parse(pending_, nullptr, false));
@@ -27,7 +27,7 @@ void WorkerAnswer::Take(std::string_view text) {
 
 void WorkerAnswer::TakeLine(const Json& line) {
   if (!line.is_object()) {
-    nonsense_ = true;
+    malformed_ = true;
   } else if (line.contains("result")) {
     result_ = line["result"];
   } else if (line.contains("error") && line["error"].is_string()) {
@@ -36,7 +36,7 @@ void WorkerAnswer::TakeLine(const Json& line) {
   } else if (line.contains("progress") && line["progress"].is_number()) {
     if (progress_) progress_(line["progress"]);
   } else {
-    nonsense_ = true;
+    malformed_ = true;
   }
 }
 

@@ -17,7 +17,7 @@ class WorkerAnswer {
   // Bytes as they come; a line counts when it is whole.
   void Take(std::string_view text);
 
-  bool nonsense() const { return nonsense_; }               // it wrote what is no answer, or far too much
+  bool malformed() const { return malformed_; }             // its answer is malformed, or far too long
   const nlohmann::json& result() const { return result_; }  // null until one came
   const std::string& error() const { return error_; }
   bool input() const { return input_; }  // the error is the user's
@@ -29,7 +29,7 @@ class WorkerAnswer {
   std::string pending_, error_;
   nlohmann::json result_;
   std::size_t received_ = 0;
-  bool nonsense_ = false, input_ = false;
+  bool malformed_ = false, input_ = false;
 };
 
 }  // namespace kettle

@@ -103,7 +103,7 @@ class Conversation {
       if (bytes > 0) answer_.Take({buffer, static_cast<std::size_t>(bytes)});
       if (heard_ns_ == start_ns_) first_word_seconds_ = Since(start_ns_);
       heard_ns_ = clock_.now_ns();
-      if (answer_.nonsense()) return true;
+      if (answer_.malformed()) return true;
     }
   }
 
@@ -142,7 +142,7 @@ struct Ending {
 Ending Attend(Worker& worker, Conversation& conversation, double deadline_seconds) {
   Ending ending;
   ending.in_time = conversation.Listen();
-  if (!ending.in_time || conversation.interrupted() || conversation.answer().nonsense()) worker.process.End();
+  if (!ending.in_time || conversation.interrupted() || conversation.answer().malformed()) worker.process.End();
   worker.from.read.Close();
   // One that has closed its output but does not leave is given the rest of its time.
   while (ending.in_time && !worker.process.Ended()) {
@@ -162,7 +162,7 @@ void Judge(const Conversation& conversation, const WorkerRequest& request, const
     report.status = WorkerStatus::kTimedOut;
     report.detail = conversation.hung() ? fmt::format("no answer for {:.0f} s; stopped", request.silence_seconds)
                                         : fmt::format("not finished after {:.0f} s; stopped", request.deadline_seconds);
-  } else if (answer.nonsense()) {
+  } else if (answer.malformed()) {
     report.detail = "malformed reply";
   } else if (WIFSIGNALED(ending.status)) {
     const int signal = WTERMSIG(ending.status);
@@ -189,7 +189,7 @@ const char* Name(WorkerStatus status) {
     case WorkerStatus::kFailed: return "failed";
     case WorkerStatus::kCrashed: return "crashed";
     case WorkerStatus::kTimedOut: return "timed out";
-    case WorkerStatus::kNonsense: return "nonsense";
+    case WorkerStatus::kMalformed: return "malformed reply";
     case WorkerStatus::kWrongOutput: return "wrong output";
   }
   return "";

@@ -16,13 +16,13 @@ enum class WorkerStatus {
   kFailed,       // it said why it could not
   kCrashed,      // a signal ended it
   kTimedOut,     // it passed its deadline, or hung, and was killed
-  kNonsense,     // what it wrote is not what was agreed
+  kMalformed,     // what it wrote is not what was agreed
   kWrongOutput,  // what it encoded is not what it was given
 };
-const char* Name(WorkerStatus status);  // "done", "failed", "crashed", "timed out", "nonsense", "wrong output"
+const char* Name(WorkerStatus status);  // "done", "failed", "crashed", "timed out", "malformed reply", "wrong output"
 
 struct WorkerReport {
-  WorkerStatus status = WorkerStatus::kNonsense;
+  WorkerStatus status = WorkerStatus::kMalformed;
   nlohmann::json result;   // for kDone
   std::string detail;      // for the others: one line
   bool input = false;      // for kFailed: what it was given is at fault, not the machine
@@ -34,14 +34,14 @@ struct WorkerReport {
 };
 
 // The worker's answer as a T. Nothing if there is none, or if it is no T: the report's status then is
-// kNonsense.
+// kMalformed.
 template <typename T>
 std::optional<T> AnswerOf(WorkerReport& report) {
   if (report.status != WorkerStatus::kDone) return std::nullopt;
   try {
     return report.result.get<T>();
   } catch (const nlohmann::json::exception& error) {
-    report.status = WorkerStatus::kNonsense;
+    report.status = WorkerStatus::kMalformed;
     report.detail = error.what();
     return std::nullopt;
   }
