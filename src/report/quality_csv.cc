@@ -1,34 +1,55 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "report/quality_csv.h"
 
-#include <fmt/format.h>
-
 #include <fstream>
 
 #include "kettle/store/file.h"
+#include "kettle/units/csv.h"
 #include "kettle/units/text_file.h"
 
 namespace kettle {
 
 namespace {
 
-constexpr const char* kHeader =
-    "trial,footage,encoder,preset,size,frame_rate,bit_rate_kbps,frame,psnr_y_db,psnr_u_db,psnr_v_db,ssim_y,ms_ssim_y,"
-    "blockiness";
+struct Frame {
+  const Trial& trial;
+  std::size_t index;  // counts the source's, from 0
 
-// `frame` counts the source's, from 0.
+  const PictureMetrics& metrics() const { return trial.picture_metrics[index]; }
+};
+
+CsvColumn<Frame> OfTrial(const char* name, std::string (*cell)(const Trial&)) {
+  return {name, [=](const Frame& frame) { return cell(frame.trial); }};
+}
+CsvColumn<Frame> Decibels(const char* name, double PictureMetrics::*mse) {
+  return {name, [=](const Frame& frame) { return CsvNumber(PsnrDb(frame.metrics().*mse), 3); }};
+}
+CsvColumn<Frame> Metric(const char* name, double PictureMetrics::*field, int digits) {
+  return {name, [=](const Frame& frame) { return CsvNumber(frame.metrics().*field, digits); }};
+}
+
+const std::vector<CsvColumn<Frame>>& FrameColumns() {
+  static const std::vector<CsvColumn<Frame>> columns = {
+      OfTrial("trial", [](const Trial& t) { return t.id(); }),
+      OfTrial("footage", [](const Trial& t) { return CsvText(t.footage); }),
+      OfTrial("encoder", [](const Trial& t) { return t.settings.encoder; }),
+      OfTrial("preset", [](const Trial& t) { return t.settings.preset; }),
+      OfTrial("size", [](const Trial& t) { return t.settings.size.str(); }),
+      OfTrial("frame_rate", [](const Trial& t) { return t.settings.frame_rate.str(); }),
+      OfTrial("bit_rate_kbps", [](const Trial& t) { return CsvNumber(t.settings.bit_rate.kbps(), 0); }),
+      {"frame", [](const Frame& frame) { return std::to_string(frame.index); }},
+      Decibels("psnr_y_db", &PictureMetrics::mse_y),
+      Decibels("psnr_u_db", &PictureMetrics::mse_u),
+      Decibels("psnr_v_db", &PictureMetrics::mse_v),
+      Metric("ssim_y", &PictureMetrics::ssim_y, 5),
+      Metric("ms_ssim_y", &PictureMetrics::ms_ssim_y, 5),
+      Metric("blockiness", &PictureMetrics::blockiness, 3)};
+  return columns;
+}
+
 std::string Rows(const Trial& trial) {
-  const EncodeSettings& s = trial.settings;
-  std::string label = trial.footage;
-  for (std::size_t at = 0; (at = label.find('"', at)) != label.npos; at += 2) label.insert(at, 1, '"');
-  const std::string start = fmt::format("{},\"{}\",{},{},{},{},{:.0f}", trial.id(), label, s.encoder, s.preset,
-                                        s.size.str(), s.frame_rate.str(), s.bit_rate.kbps());
   std::string rows;
-  for (std::size_t i = 0; i < trial.picture_metrics.size(); ++i) {
-    const PictureMetrics& m = trial.picture_metrics[i];
-    rows += fmt::format("{},{},{:.3f},{:.3f},{:.3f},{:.5f},{:.5f},{:.3f}\n", start, i, PsnrDb(m.mse_y), PsnrDb(m.mse_u),
-                        PsnrDb(m.mse_v), m.ssim_y, m.ms_ssim_y, m.blockiness);
-  }
+  for (std::size_t i = 0; i < trial.picture_metrics.size(); ++i) rows += CsvLine(FrameColumns(), Frame{trial, i});
   return rows;
 }
 
@@ -37,7 +58,7 @@ std::string Rows(const Trial& trial) {
 QualityCsv::QualityCsv(std::filesystem::path file) : file_(std::move(file)) {
   std::ifstream stream(file_);
   std::string line;
-  if (!std::getline(stream, line) || line != kHeader) return;
+  if (!std::getline(stream, line) || line + '\n' != CsvHeader(FrameColumns())) return;
   while (std::getline(stream, line)) rows_[line.substr(0, line.find(','))] += line + '\n';
 }
 
@@ -57,7 +78,7 @@ void QualityCsv::Keep(const std::vector<Trial>& trials) {
   changed = changed || rows.size() != rows_.size();
   rows_ = std::move(rows);
   if (!changed) return;
-  std::string text = std::string(kHeader) + '\n';
+  std::string text = CsvHeader(FrameColumns());
   for (const auto& [id, lines] : rows_) text += lines;
   WriteFile(file_, text);
 }

@@ -4,95 +4,82 @@
 #include <fmt/format.h>
 
 #include <functional>
+#include <utility>
+
+#include "kettle/units/csv.h"
 
 namespace kettle {
 
 namespace {
 
-struct Column {
-  const char* name;
-  std::function<std::string(const Trial&)> value;
-  bool needs_result = true;  // empty for a trial that is not done
-};
+using Column = CsvColumn<Trial>;
 
-std::string Figure(double value, int digits) { return fmt::format("{:.{}f}", value, digits); }
-
-std::string QuotedText(const std::string& text) {
-  std::string quoted = "\"";
-  for (const char c : text) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
-  return quoted + "\"";
+// Empty for a trial that is not done.
+Column OfResult(const char* name, std::function<std::string(const Trial&)> cell) {
+  return {name, [cell = std::move(cell)](const Trial& t) { return t.done() ? cell(t) : std::string(); }};
 }
 
-std::function<std::string(const Trial&)> OfQuality(double Quality::*field, int digits) {
-  return [=](const Trial& t) { return t.quality ? Figure((*t.quality).*field, digits) : ""; };
+Column Figure(const char* name, double Trial::*field, int digits) {
+  return OfResult(name, [=](const Trial& t) { return CsvNumber(t.*field, digits); });
+}
+
+Column OfQuality(const char* name, double Quality::*field, int digits) {
+  return OfResult(name, [=](const Trial& t) { return t.quality ? CsvNumber((*t.quality).*field, digits) : ""; });
 }
 
 const std::vector<Column>& Columns() {
   static const std::vector<Column> columns = {
-      {"trial", [](const Trial& t) { return t.id(); }, false},
-      {"encoder", [](const Trial& t) { return t.settings.encoder; }, false},
-      {"preset", [](const Trial& t) { return t.settings.preset; }, false},
-      {"device", [](const Trial& t) { return t.device; }, false},
-      {"device_index", [](const Trial& t) { return fmt::format("{}", t.settings.device); }, false},
-      {"simulated", [](const Trial& t) { return std::string(t.simulated ? "true" : "false"); }, false},
-      {"footage", [](const Trial& t) { return QuotedText(t.footage); }, false},
-      {"size", [](const Trial& t) { return t.settings.size.str(); }, false},
-      {"frame_rate", [](const Trial& t) { return t.settings.frame_rate.str(); }, false},
-      {"rate_control", [](const Trial& t) { return std::string(Name(t.settings.rate_control)); }, false},
-      {"bit_rate_kbps", [](const Trial& t) { return Figure(t.settings.bit_rate.kbps(), 0); }, false},
-      {"maximum_bit_rate_kbps", [](const Trial& t) { return Figure(t.settings.maximum_bit_rate.kbps(), 0); }, false},
-      {"asked", [](const Trial& t) { return QuotedText(Extras(t.settings)); }, false},
-      {"status", [](const Trial& t) { return std::string(Name(t.status)); }, false},
-      {"detail", [](const Trial& t) { return QuotedText(t.detail); }, false},
-      {"frames", [](const Trial& t) { return fmt::format("{}", t.frames); }},
-      {"truncated", [](const Trial& t) { return std::string(t.truncated ? "true" : "false"); }},
-      {"throughput_fps", [](const Trial& t) { return Figure(t.throughput_fps, 2); }},
-      {"repeats", [](const Trial& t) { return fmt::format("{}", t.repeats.size()); }},
-      {"interval", [](const Trial& t) { return t.interval ? Figure(*t.interval, 4) : ""; }},
-      {"marks", [](const Trial& t) { return QuotedText(fmt::format("{}", fmt::join(t.marks(), "; "))); }},
-      {"headroom", [](const Trial& t) { return Figure(t.headroom, 4); }},
-      {"cpu_cores", [](const Trial& t) { return Figure(t.cpu_cores, 3); }},
-      {"feeding_cores", [](const Trial& t) { return Figure(t.feeding_cores, 3); }},
-      {"stand_in_cores", [](const Trial& t) { return Figure(t.stand_in_cores, 3); }},
-      {"other_cores", [](const Trial& t) { return Figure(t.other_cores, 3); }},
-      {"stolen_cores", [](const Trial& t) { return Figure(t.stolen_cores, 3); }},
-      {"latency_p50_ms", [](const Trial& t) { return Figure(t.latency.p50_ms, 2); }},
-      {"latency_p99_ms", [](const Trial& t) { return Figure(t.latency.p99_ms, 2); }},
-      {"latency_max_ms", [](const Trial& t) { return Figure(t.latency.max_ms, 2); }},
-      {"mean_kbps", [](const Trial& t) { return Figure(t.mean_kbps, 1); }},
-      {"peak_second_kbps", [](const Trial& t) { return Figure(t.peak_second_kbps, 1); }},
-      {"peak_memory_bytes", [](const Trial& t) { return fmt::format("{}", t.peak_memory_bytes); }},
-      {"b_frames", [](const Trial& t) { return fmt::format("{}", t.b_frames); }},
-      {"psnr_y_db", OfQuality(&Quality::psnr_y_db, 3)},
-      {"psnr_u_db", OfQuality(&Quality::psnr_u_db, 3)},
-      {"psnr_v_db", OfQuality(&Quality::psnr_v_db, 3)},
-      {"ssim_y", OfQuality(&Quality::ssim_y, 5)},
-      {"ms_ssim_y", OfQuality(&Quality::ms_ssim_y, 5)},
-      {"blockiness", OfQuality(&Quality::blockiness, 3)},
-      {"p5_psnr_y_db", OfQuality(&Quality::p5_psnr_y_db, 3)},
-      {"p5_ms_ssim_y", OfQuality(&Quality::p5_ms_ssim_y, 5)},
-      {"worst_second_psnr_y_db", OfQuality(&Quality::worst_second_psnr_y_db, 3)},
-      {"worst_second_ssim_y", OfQuality(&Quality::worst_second_ssim_y, 5)},
-      {"worst_second_ms_ssim_y", OfQuality(&Quality::worst_second_ms_ssim_y, 5)},
-      {"worst_second_blockiness", OfQuality(&Quality::worst_second_blockiness, 3)}};
+      {"trial", [](const Trial& t) { return t.id(); }},
+      {"encoder", [](const Trial& t) { return t.settings.encoder; }},
+      {"preset", [](const Trial& t) { return t.settings.preset; }},
+      {"device", [](const Trial& t) { return t.device; }},
+      {"device_index", [](const Trial& t) { return std::to_string(t.settings.device); }},
+      {"simulated", [](const Trial& t) { return std::string(t.simulated ? "true" : "false"); }},
+      {"footage", [](const Trial& t) { return CsvText(t.footage); }},
+      {"size", [](const Trial& t) { return t.settings.size.str(); }},
+      {"frame_rate", [](const Trial& t) { return t.settings.frame_rate.str(); }},
+      {"rate_control", [](const Trial& t) { return std::string(Name(t.settings.rate_control)); }},
+      {"bit_rate_kbps", [](const Trial& t) { return CsvNumber(t.settings.bit_rate.kbps(), 0); }},
+      {"maximum_bit_rate_kbps", [](const Trial& t) { return CsvNumber(t.settings.maximum_bit_rate.kbps(), 0); }},
+      {"asked", [](const Trial& t) { return CsvText(Extras(t.settings)); }},
+      {"status", [](const Trial& t) { return std::string(Name(t.status)); }},
+      {"detail", [](const Trial& t) { return CsvText(t.detail); }},
+      OfResult("frames", [](const Trial& t) { return std::to_string(t.frames); }),
+      OfResult("truncated", [](const Trial& t) { return std::string(t.truncated ? "true" : "false"); }),
+      Figure("throughput_fps", &Trial::throughput_fps, 2),
+      OfResult("repeats", [](const Trial& t) { return std::to_string(t.repeats.size()); }),
+      OfResult("interval", [](const Trial& t) { return t.interval ? CsvNumber(*t.interval, 4) : ""; }),
+      OfResult("marks", [](const Trial& t) { return CsvText(fmt::format("{}", fmt::join(t.marks(), "; "))); }),
+      Figure("headroom", &Trial::headroom, 4),
+      Figure("cpu_cores", &Trial::cpu_cores, 3),
+      Figure("feeding_cores", &Trial::feeding_cores, 3),
+      Figure("stand_in_cores", &Trial::stand_in_cores, 3),
+      Figure("other_cores", &Trial::other_cores, 3),
+      Figure("stolen_cores", &Trial::stolen_cores, 3),
+      OfResult("latency_p50_ms", [](const Trial& t) { return CsvNumber(t.latency.p50_ms, 2); }),
+      OfResult("latency_p99_ms", [](const Trial& t) { return CsvNumber(t.latency.p99_ms, 2); }),
+      OfResult("latency_max_ms", [](const Trial& t) { return CsvNumber(t.latency.max_ms, 2); }),
+      Figure("mean_kbps", &Trial::mean_kbps, 1),
+      Figure("peak_second_kbps", &Trial::peak_second_kbps, 1),
+      OfResult("peak_memory_bytes", [](const Trial& t) { return std::to_string(t.peak_memory_bytes); }),
+      OfResult("b_frames", [](const Trial& t) { return std::to_string(t.b_frames); }),
+      OfQuality("psnr_y_db", &Quality::psnr_y_db, 3),
+      OfQuality("psnr_u_db", &Quality::psnr_u_db, 3),
+      OfQuality("psnr_v_db", &Quality::psnr_v_db, 3),
+      OfQuality("ssim_y", &Quality::ssim_y, 5),
+      OfQuality("ms_ssim_y", &Quality::ms_ssim_y, 5),
+      OfQuality("blockiness", &Quality::blockiness, 3),
+      OfQuality("p5_psnr_y_db", &Quality::p5_psnr_y_db, 3),
+      OfQuality("p5_ms_ssim_y", &Quality::p5_ms_ssim_y, 5),
+      OfQuality("worst_second_psnr_y_db", &Quality::worst_second_psnr_y_db, 3),
+      OfQuality("worst_second_ssim_y", &Quality::worst_second_ssim_y, 5),
+      OfQuality("worst_second_ms_ssim_y", &Quality::worst_second_ms_ssim_y, 5),
+      OfQuality("worst_second_blockiness", &Quality::worst_second_blockiness, 3)};
   return columns;
 }
 
 }  // namespace
 
-std::string TrialCsv(const std::vector<Trial>& trials) {
-  std::string csv;
-  for (const Column& column : Columns()) csv += (csv.empty() ? "" : ",") + std::string(column.name);
-  csv += '\n';
-  for (const Trial& trial : trials) {
-    std::string row;
-    for (const Column& column : Columns()) {
-      if (&column != &Columns().front()) row += ',';
-      if (!column.needs_result || trial.done()) row += column.value(trial);
-    }
-    csv += row + '\n';
-  }
-  return csv;
-}
+std::string TrialCsv(const std::vector<Trial>& trials) { return Csv(Columns(), trials); }
 
 }  // namespace kettle

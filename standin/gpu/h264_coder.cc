@@ -104,15 +104,15 @@ class H264Coder final : public Coder {
     in.i_pts = next_pts_++;
     timestamps_.push_back(timestamp);
     in.i_type = force_keyframe ? X264_TYPE_IDR : X264_TYPE_AUTO;
-    return Take(&in);
+    return Code(&in);
   }
 
   std::optional<CodedUnit> Flush() override {
-    return x264_encoder_delayed_frames(x264_) > 0 ? Take(nullptr) : std::nullopt;
+    return x264_encoder_delayed_frames(x264_) > 0 ? Code(nullptr) : std::nullopt;
   }
 
  private:
-  std::optional<CodedUnit> Take(x264_picture_t* in) {
+  std::optional<CodedUnit> Code(x264_picture_t* in) {
     x264_picture_t out;
     x264_nal_t* nals;
     int count;

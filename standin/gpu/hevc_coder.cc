@@ -106,10 +106,10 @@ class HevcCoder final : public Coder {
     picture_->pts = next_pts_++;
     timestamps_.push_back(timestamp);
     picture_->sliceType = force_keyframe ? X265_TYPE_IDR : X265_TYPE_AUTO;
-    return Take(picture_);
+    return Code(picture_);
   }
 
-  std::optional<CodedUnit> Flush() override { return Take(nullptr); }
+  std::optional<CodedUnit> Flush() override { return Code(nullptr); }
 
  private:
   void Fill(const std::uint8_t* picture) {
@@ -152,7 +152,7 @@ class HevcCoder final : public Coder {
     picture_->stride[1] = picture_->stride[2] = half * 2;
   }
 
-  std::optional<CodedUnit> Take(x265_picture* in) {
+  std::optional<CodedUnit> Code(x265_picture* in) {
     x265_nal* nals;
     std::uint32_t count = 0;
     const int pictures = api_->encoder_encode(x265_, &nals, &count, in, result_);

@@ -32,7 +32,7 @@ TEST_F(BadInputTest, Shows) {
   ExpectRefused("plan --show show.toml --frame-rate 0 --out out", 2, "is out of range");
   ExpectRefused("plan --show show.toml --source-size 99999x99999 --out out", 2, "each side must be");
   ExpectRefused("bench --show show.toml --destination quayside --stream-bit-rate '9 Mbit/s' --out out", 2,
-                "more than Quayside takes");
+                "more than Quayside accepts");
   ExpectRefused("bench --show show.toml --encoder x263 --out out", 2, "did you mean \"x264\"?");
   ExpectRefused("bench --show show.toml --encoder discard --out out", 2, "name a real one");
   ExpectRefused("bench --show show.toml --preset fats --encoder x264 --out out", 2, "did you mean \"fast\"?");

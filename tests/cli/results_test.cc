@@ -127,8 +127,8 @@ TEST_F(ResultsTest, WithoutGnuplotOnlyTheFiguresAreMissing) {
   ASSERT_THAT(without.code, testing::AnyOf(0, 1)) << without.err;
   EXPECT_EQ(
       without.complaint(),
-      "fast-kettle: warning: no figures: gnuplot is not installed (sudo apt install gnuplot-nox); the results are "
-      "whole without it\n");
+      "fast-kettle: warning: no figures: gnuplot is not installed (sudo apt install gnuplot-nox); all other "
+      "results are complete\n");
   ExpectValid("plan");
   for (const char* file : {"out/card.txt", "out/proof.csv", "out/stream.flv", "out/bench.csv"})
     EXPECT_GT(std::filesystem::file_size(path(file)), 50u) << file;

@@ -160,7 +160,7 @@ void Rehearsal(std::string_view bytes) {
 
 void Answer(std::string_view bytes) {
   WorkerAnswer answer({});
-  InPieces(bytes, [&](std::string_view piece) { answer.Take(piece); });
+  InPieces(bytes, [&](std::string_view piece) { answer.Read(piece); });
   if (answer.malformed()) return;
   WorkerReport report{.status = WorkerStatus::kDone};
   report.result = answer.result();

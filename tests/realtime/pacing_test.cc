@@ -50,7 +50,7 @@ int Taken(FrameRate source, FrameRate output, int frames) {
   const FrameSelector selector(source, output);
   int taken = 0;
   for (int i = 0; i < frames; ++i) {
-    if (const auto number = selector.Take(i)) {
+    if (const auto number = selector.FrameNumber(i)) {
       EXPECT_EQ(*number, taken++) << "its own count has a gap";
     }
   }

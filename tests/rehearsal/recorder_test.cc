@@ -52,10 +52,10 @@ TEST_F(RecorderTest, EveryContainerPlaysWithItsTracks) {
         std::make_unique<Recorder>(RecorderRequest{path(container + ExtensionOf(container)), container}, Tracks()));
   for (int block = 0; block < 40; ++block)
     sound_.EncodeBlock([&](int track, const AVPacket& packet) {
-      for (auto& recorder : recorders) recorder->Give(track + 1, packet, -1);
+      for (auto& recorder : recorders) recorder->Enqueue(track + 1, packet, -1);
     });
   Encode(25, [&](const AVPacket& packet) {
-    for (auto& recorder : recorders) recorder->Give(0, packet, packet.pts);
+    for (auto& recorder : recorders) recorder->Enqueue(0, packet, packet.pts);
   });
   for (std::size_t i = 0; i < recorders.size(); ++i) {
     recorders[i]->Finish();
@@ -78,7 +78,7 @@ TEST_F(RecorderTest, EndsInGoodOrderBeforeTheDiskIsFull) {
     std::fill(heavy->data, heavy->data + heavy->size, std::uint8_t{0xFF});
     for (const auto& [at, byte] : {std::pair(0, 0), {1, 0}, {2, 0}, {3, 1}, {4, 12}})  // one unit of filler data
       heavy->data[at] = static_cast<std::uint8_t>(byte);
-    recorder.Give(0, *heavy, packet.pts);
+    recorder.Enqueue(0, *heavy, packet.pts);
   });
   recorder.Finish();
   const RecorderState state = recorder.state();

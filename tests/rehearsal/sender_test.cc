@@ -23,9 +23,10 @@ RtmpMessage Message(RtmpType type, std::uint32_t ms, std::size_t bytes) {
 class SenderTest : public test::FolderTest {
  protected:
   // Pictures at 20 a second from `from` to `to`, a keyframe each second; waits a little between them.
-  void Give(Sender& sender, int from, int to) {
+  void Enqueue(Sender& sender, int from, int to) {
     for (int i = from; i < to; ++i) {
-      sender.Give(Message(RtmpType::kVideo, static_cast<std::uint32_t>(i * 50), 500), Sender::Picture{i, i % 20 == 0});
+      sender.Enqueue(Message(RtmpType::kVideo, static_cast<std::uint32_t>(i * 50), 500),
+                     Sender::Picture{i, i % 20 == 0});
       usleep(5000);
     }
   }
@@ -57,8 +58,8 @@ TEST_F(SenderTest, WhatIsGivenArrives) {
     Sender sender({ingest.url(), {"key"}, {}}, clock_);
     EXPECT_TRUE(sender.simulated());
     sender.SetOpening({Message(RtmpType::kData, 0, 20)});
-    Give(sender, 0, 40);
-    for (int i = 0; i < 5; ++i) sender.Give(Message(RtmpType::kAudio, 0, 50), std::nullopt);
+    Enqueue(sender, 0, 40);
+    for (int i = 0; i < 5; ++i) sender.Enqueue(Message(RtmpType::kAudio, 0, 50), std::nullopt);
     sender.Finish(10);
     EXPECT_TRUE(sender.Dropped().empty());
     EXPECT_EQ(sender.state().dropped, 0);
@@ -75,7 +76,7 @@ TEST_F(SenderTest, ALineThatTakesNothingMoreIsNoticed) {
   RunningIngest ingest({.link = {LineTrace::Steady(1000, 1)}});
   Sender sender({ingest.url(), {"key"}, {}}, clock_);
   for (int i = 0; i < 40; ++i)  // 2.4 Mbit at once
-    sender.Give(Message(RtmpType::kVideo, 0, 7500), Sender::Picture{i, i == 0});
+    sender.Enqueue(Message(RtmpType::kVideo, 0, 7500), Sender::Picture{i, i == 0});
   sender.Finish(10);
   EXPECT_TRUE(sender.Dropped().empty());
   // What the kernels of both sides hold needs no line.
@@ -99,9 +100,9 @@ TEST_F(SenderTest, OverTlsWhatTheLineRefusedIsGivenAgainAndWhatIsOldIsDropped) {
     Sender sender(request, clock_);
     unsetenv("SSL_CERT_FILE");
     for (int i = 0; i < 60; ++i)  // 9.6 Mbit at once
-      sender.Give(Message(RtmpType::kVideo, 0, 20'000), Sender::Picture{i, i == 0});
+      sender.Enqueue(Message(RtmpType::kVideo, 0, 20'000), Sender::Picture{i, i == 0});
     usleep(800'000);
-    sender.Give(Message(RtmpType::kVideo, 0, 20'000), Sender::Picture{60, true});
+    sender.Enqueue(Message(RtmpType::kVideo, 0, 20'000), Sender::Picture{60, true});
     sender.Finish(20);
     dropped = sender.Dropped().size();
     EXPECT_EQ(sender.state().dropped, static_cast<int>(dropped));
@@ -130,10 +131,10 @@ TEST_F(SenderTest, ALostConnectionIsMadeAgainAndStartsWithAKeyframe) {
   request.retry_seconds = 0.05;
   request.rule.most_delay_seconds = 60;  // nothing is dropped for its age
   Sender sender(request, clock_);
-  Give(sender, 0, 30);
+  Enqueue(sender, 0, 30);
   ingest.reset();
   int next = 30;
-  for (; next < 2000 && sender.state().connected; ++next) Give(sender, next, next + 1);
+  for (; next < 2000 && sender.state().connected; ++next) Enqueue(sender, next, next + 1);
   EXPECT_FALSE(sender.state().connected);
   EXPECT_EQ(sender.state().losses, 1);
   EXPECT_NE(sender.state().trouble, "");
@@ -141,7 +142,7 @@ TEST_F(SenderTest, ALostConnectionIsMadeAgainAndStartsWithAKeyframe) {
   for (int i = 0; i < 400 && !sender.state().connected; ++i) usleep(50'000);
   EXPECT_TRUE(sender.state().connected);
   const int more = (next / 20 + 2) * 20;  // a keyframe comes
-  Give(sender, next, more + 5);
+  Enqueue(sender, next, more + 5);
   sender.Finish(10);
   const std::vector<std::int64_t> dropped = sender.Dropped();
   EXPECT_TRUE(std::find(dropped.begin(), dropped.end(), more) == dropped.end()) << "the keyframe and what follows it";

@@ -25,9 +25,9 @@ TEST_F(DestinationTest, OnlyItsNameIsNeeded) {
   EXPECT_EQ(plain.keyframe_seconds, 2);
   EXPECT_TRUE(plain.transcodes);
   EXPECT_TRUE(plain.ingests.empty());
-  const Taker taker = TakerOf(plain);
-  EXPECT_FALSE(taker.video_max || taker.audience_max);
-  EXPECT_EQ(taker.audio, BitRate::FromKbps(160));
+  const Recipient recipient = TakerOf(plain);
+  EXPECT_FALSE(recipient.video_max || recipient.audience_max);
+  EXPECT_EQ(recipient.audio, BitRate::FromKbps(160));
 }
 
 TEST_F(DestinationTest, EverythingThatItMayLimit) {
@@ -55,15 +55,15 @@ address = "rtmps://pier.example/live"
   ASSERT_EQ(place.ingests.size(), 2u);
   EXPECT_EQ(place.ingests[0].name, "near");
   EXPECT_EQ(place.ingests[1].name, "rtmps://pier.example/live") << "without a name its address stands for it";
-  const Taker taker = TakerOf(place);
-  EXPECT_EQ(taker.video_max, BitRate::FromKbps(6000));
-  EXPECT_EQ(taker.audience_max, BitRate::FromKbps(4000));
-  EXPECT_EQ(taker.audio, BitRate::FromKbps(128));
+  const Recipient recipient = TakerOf(place);
+  EXPECT_EQ(recipient.video_max, BitRate::FromKbps(6000));
+  EXPECT_EQ(recipient.audience_max, BitRate::FromKbps(4000));
+  EXPECT_EQ(recipient.audio, BitRate::FromKbps(128));
 }
 
 TEST_F(DestinationTest, WhereNothingIsTranscodedTheAudienceIsThoughtOf) {
-  const Taker taker = TakerOf(Read("name = \"Pier\"\ntranscodes = false\n"));
-  EXPECT_EQ(taker.audience_max, BitRate::FromKbps(5000));
+  const Recipient recipient = TakerOf(Read("name = \"Pier\"\ntranscodes = false\n"));
+  EXPECT_EQ(recipient.audience_max, BitRate::FromKbps(5000));
 }
 
 TEST_F(DestinationTest, WhatIsWrongIsToldWithItsLine) {

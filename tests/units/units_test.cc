@@ -59,13 +59,13 @@ TEST(FrameRate, DueTimesNeverDrift) {
 
 // Unreduced rates, as containers and headers may give them, once overflowed when a frame's time was asked for.
 TEST(FrameRate, IsReducedAndItsTimesDoNotOverflow) {
-  EXPECT_EQ(FrameRate::Of(2'000'000'000, 1'000'000'000), (FrameRate{2, 1}));
+  EXPECT_EQ(FrameRate::FromFraction(2'000'000'000, 1'000'000'000), (FrameRate{2, 1}));
   EXPECT_EQ(FrameRate::Parse("60000000/1001000").str(), "60000/1001");
-  EXPECT_EQ(FrameRate::Of(0, 1), (FrameRate{0, 1}));
-  EXPECT_EQ(FrameRate::Of(30, 0), (FrameRate{0, 1}));
-  EXPECT_EQ(FrameRate::Of(-30, 1), (FrameRate{0, 1}));
-  EXPECT_EQ(FrameRate::Of(1, 3'000'000'000), (FrameRate{0, 1})) << "one picture in a century";
-  const FrameRate nearest = FrameRate::Of(2'147'483'647, 71'582'789);  // no common divisor
+  EXPECT_EQ(FrameRate::FromFraction(0, 1), (FrameRate{0, 1}));
+  EXPECT_EQ(FrameRate::FromFraction(30, 0), (FrameRate{0, 1}));
+  EXPECT_EQ(FrameRate::FromFraction(-30, 1), (FrameRate{0, 1}));
+  EXPECT_EQ(FrameRate::FromFraction(1, 3'000'000'000), (FrameRate{0, 1})) << "one picture in a century";
+  const FrameRate nearest = FrameRate::FromFraction(2'147'483'647, 71'582'789);  // no common divisor
   EXPECT_NEAR(nearest.fps(), 2'147'483'647.0 / 71'582'789, 1e-6);
   EXPECT_LE(nearest.numerator, 1'000'000);
   for (const FrameRate rate : {nearest, FrameRate{999'983, 999'979}, FrameRate{480, 1}}) {

@@ -40,8 +40,8 @@ TEST(Budget, OfATraceTakesWhatIsCarriedNearlyAlways) {
 
 TEST(Budget, DestinationsLimitAndWhatOneCannotUseIsLeftToTheOthers) {
   const Line line{LinkKind::kWired, {Kbps(12000)}, {}};
-  const std::vector<Taker> takers = {{"Lantern", Kbps(12000)}, {"Quayside", Kbps(3500)}};
-  const Budget budget = MakeBudget(line, {}, takers, 60);
+  const std::vector<Recipient> recipients = {{"Lantern", Kbps(12000)}, {"Quayside", Kbps(3500)}};
+  const Budget budget = MakeBudget(line, {}, recipients, 60);
   ASSERT_EQ(budget.one_for_all.size(), 2u);
   EXPECT_EQ(budget.one_encode_kbps(), 3500);
   EXPECT_THAT(budget.binding_limit, testing::HasSubstr("Quayside's maximum of 3500 kbit/s"));
@@ -53,8 +53,8 @@ TEST(Budget, DestinationsLimitAndWhatOneCannotUseIsLeftToTheOthers) {
 }
 
 TEST(Budget, WithoutTranscodingTheAudiencesLinesLimit) {
-  const std::vector<Taker> takers = {{"Lantern", Kbps(12000), Kbps(6000)}};
-  const Budget budget = MakeBudget({LinkKind::kWired, {Kbps(50000)}, {}}, {}, takers, 60);
+  const std::vector<Recipient> recipients = {{"Lantern", Kbps(12000), Kbps(6000)}};
+  const Budget budget = MakeBudget({LinkKind::kWired, {Kbps(50000)}, {}}, {}, recipients, 60);
   EXPECT_EQ(budget.one_encode_kbps(), 6000);
   EXPECT_THAT(budget.binding_limit, testing::HasSubstr("the 6000 kbit/s that viewers of Lantern can receive"));
 }
@@ -95,15 +95,16 @@ TEST(Budget, ItsJsonNamesTheVideoOfEachDestination) {
 }
 
 TEST(NeedOf, IsWhatEveryDestinationTakesWithWhatElseTheLineMustCarry) {
-  const std::vector<Taker> takers{{"Tight", BitRate::FromKbps(3500)}, {"Wide", std::nullopt, BitRate::FromKbps(6000)}};
+  const std::vector<Recipient> recipients{{"Tight", BitRate::FromKbps(3500)},
+                                          {"Wide", std::nullopt, BitRate::FromKbps(6000)}};
   const double each = 160 + WrappingKbps(60);
-  const LineNeed need = NeedOf(takers, {{"game", BitRate::FromKbps(300)}}, std::nullopt, LinkKind::kWired, 60);
+  const LineNeed need = NeedOf(recipients, {{"game", BitRate::FromKbps(300)}}, std::nullopt, LinkKind::kWired, 60);
   EXPECT_NEAR(need.kbps, (3500 + 6000 + 2 * each) / 0.95 + 300, 1e-6);
   EXPECT_THAT(need.how, testing::AllOf(testing::HasSubstr("3500 kbit/s of video for Tight"),
                                        testing::HasSubstr("6000 kbit/s of video for Wide"),
                                        testing::HasSubstr("what is reserved"), testing::HasSubstr("5 % kept free")));
-  EXPECT_NEAR(NeedOf(takers, {}, BitRate::FromKbps(4000), LinkKind::kCellular, 60).kbps, (3500 + 4000 + 2 * each) / 0.8,
-              1e-6)
+  EXPECT_NEAR(NeedOf(recipients, {}, BitRate::FromKbps(4000), LinkKind::kCellular, 60).kbps,
+              (3500 + 4000 + 2 * each) / 0.8, 1e-6)
       << "no more than the show asks for, nor than a destination takes";
   EXPECT_NEAR(NeedOf({}, {}, std::nullopt, LinkKind::kWired, 60).kbps, (8000 + each) / 0.95, 1e-6);
 }

@@ -20,7 +20,7 @@ TEST(SendAllowance, NoSecondTakesMoreThanAsked) {
     double now = 0, in_second = 0, all = 0;
     while (now < 30) {
       const auto bytes = static_cast<double>(allowance.Bytes(now));
-      allowance.Take(static_cast<std::size_t>(bytes));
+      allowance.Spend(static_cast<std::size_t>(bytes));
       sent.emplace_back(now, bytes);
       in_second += bytes;
       all += bytes;

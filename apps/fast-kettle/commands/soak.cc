@@ -7,6 +7,7 @@
 #include "commands/commands.h"
 #include "figure/figures.h"
 #include "kettle/trial/drift.h"
+#include "kettle/units/csv.h"
 #include "kettle/units/error.h"
 #include "tables/bench_tables.h"
 
@@ -18,12 +19,12 @@ using nlohmann::json;
 
 constexpr double kLongestWindow = 10, kMostWindows = 60;
 
-std::string Csv(const std::vector<SoakWindow>& windows) {
-  std::string csv = "start_seconds,fps,throttle_events,stolen_cores,other_cores\n";
-  for (const SoakWindow& w : windows)
-    csv += fmt::format("{:.2f},{:.2f},{},{:.3f},{:.3f}\n", w.start_seconds, w.fps, w.throttle_events, w.stolen_cores,
-                       w.other_cores);
-  return csv;
+std::string SoakCsv(const std::vector<SoakWindow>& windows) {
+  static const std::vector<CsvColumn<SoakWindow>> columns = {
+      CsvField("start_seconds", &SoakWindow::start_seconds, 2), CsvField("fps", &SoakWindow::fps, 2),
+      CsvField("throttle_events", &SoakWindow::throttle_events), CsvField("stolen_cores", &SoakWindow::stolen_cores, 3),
+      CsvField("other_cores", &SoakWindow::other_cores, 3)};
+  return Csv(columns, windows);
 }
 
 void Write(Session& session, const EncodeSettings& settings, const std::vector<SoakWindow>& windows, const Drift& drift,
@@ -49,7 +50,7 @@ void Write(Session& session, const EncodeSettings& settings, const std::vector<S
                          {"disturbed", drift.disturbed},
                          {"load", session.load() ? session.load()->json() : json()},
                          {"windows", list}});
-  WriteFile(session.out() / "soak.csv", Csv(windows));
+  WriteFile(session.out() / "soak.csv", SoakCsv(windows));
 }
 
 }  // namespace

@@ -78,7 +78,7 @@ SendLimit LimitFor(const UplinkOptions& options, const Show& show) {
   }
   constexpr double kToBeSure = 1.2;  // a line that carries just what is needed shows that it does
   const FrameRate rate = show.stream_rate.value_or(show.source_rate);
-  const LineNeed need = NeedOf(Takers(show), show.reserve, show.stream_bit_rate, show.line.kind, rate.fps());
+  const LineNeed need = NeedOf(Recipients(show), show.reserve, show.stream_bit_rate, show.line.kind, rate.fps());
   return {std::clamp(need.kbps * kToBeSure, 2 * kLeastVideoKbps, kMostTestKbps), "enough for " + need.how};
 }
 
@@ -172,7 +172,7 @@ LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, 
   answer.model.audio_kbps = budget.audio_kbps / copies;
   answer.model.line_share = 1 / copies;
   answer.choice = ChooseRateControl(EncodeSamples(session, show, pictures, bit_rate, buffer_seconds), answer.line,
-                                    MostKbps(answer.line, Takers(show)), bit_rate.kbps(), answer.model);
+                                    MostKbps(answer.line, Recipients(show)), bit_rate.kbps(), answer.model);
   return answer;
 }
 
@@ -223,7 +223,7 @@ int RunUplink(Session& session) {
   UplinkResult result;
   MeasureLine(session, show, result);
   const FrameRate rate = show.stream_rate.value_or(show.source_rate);
-  result.budget = MakeBudget(show.line, show.reserve, Takers(show), rate.fps());
+  result.budget = MakeBudget(show.line, show.reserve, Recipients(show), rate.fps());
   if (result.simulated) result.budget.carried_how += ", simulated";
   result.warnings = QuestionReadings(show.line.readings);
   if (show.line.trace)

@@ -83,7 +83,7 @@ void PrintShares(const Budget& budget) {
       {{"destination"}, Number("one encode for all"), {"limited by"}, Number("one encode each"), {"limited by"}});
   double one = 0, each = 0;
   for (std::size_t i = 0; i < count; ++i) {
-    const TakerShare &a = budget.one_for_all[i], &b = budget.each[i];
+    const RecipientShare &a = budget.one_for_all[i], &b = budget.each[i];
     table.Row({{a.name},
                Number(Kbps(a.video_kbps)),
                {a.limit, Tone::kDim},

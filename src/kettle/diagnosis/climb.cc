@@ -16,7 +16,7 @@ void Forget(std::vector<PlanStep>& steps, const PlanStep& taken) {
 
 }  // namespace
 
-std::optional<PlanFile> Take(const Diagnosis::Cure& cure, const PlanFile& plan) {
+std::optional<PlanFile> ApplyCure(const Diagnosis::Cure& cure, const PlanFile& plan) {
   if (!cure.step) return std::nullopt;
   PlanFile next = plan;
   const PlanStep& step = *cure.step;
@@ -60,7 +60,7 @@ Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVer
       return climb;
     }
     taken.push_back(*cure);
-    climb.plan = *Take(*cure, climb.plan);
+    climb.plan = *ApplyCure(*cure, climb.plan);
     const std::string step = cure->step->what;
     verdict = rehearse(climb.plan);
     climb.holds = note(step, false, verdict);
@@ -69,7 +69,7 @@ Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVer
   for (std::size_t i = 0; i + 1 < taken.size(); ++i) {
     PlanFile without = plan;
     for (std::size_t j = 0; j < taken.size(); ++j)
-      if (j != i) without = Take(taken[j], without).value_or(without);
+      if (j != i) without = ApplyCure(taken[j], without).value_or(without);
     if (without.stream == climb.plan.stream && without.recording == climb.plan.recording)
       continue;  // a later one holds
     const RehearsalVerdict again = rehearse(without);

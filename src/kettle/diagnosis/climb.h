@@ -35,7 +35,7 @@ struct RehearsalVerdict {
 };
 
 // The plan with a cure's step taken; nothing if that cure is no step of the plan.
-std::optional<PlanFile> Take(const Diagnosis::Cure& cure, const PlanFile& plan);
+std::optional<PlanFile> ApplyCure(const Diagnosis::Cure& cure, const PlanFile& plan);
 
 // Rehearses, takes the step of the costliest cause that has one, and so on, `most` times at most; when it holds, takes
 // back one by one the steps before the last, and keeps what then still holds.

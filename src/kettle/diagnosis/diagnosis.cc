@@ -62,11 +62,11 @@ class Judge {
     usual_game_ = Median(game).value_or(0);
   }
 
-  Finding Of(Loss loss, std::size_t at) const {
+  Finding FindingFor(Loss loss, std::size_t at) const {
     switch (loss) {
-      case Loss::kDropped: return OfTheLine(at);
-      case Loss::kStalled: return OfTheDisk(at);
-      default: return OfTheMachine(loss, at);
+      case Loss::kDropped: return LineFinding(at);
+      case Loss::kStalled: return DiskFinding(at);
+      default: return MachineFinding(loss, at);
     }
   }
 
@@ -84,7 +84,7 @@ class Judge {
     return s.send_blocked_share > kBlocked && s.acknowledged_kbps < facts_.stream_kbps * kPoorLine;
   }
 
-  Finding OfTheLine(std::size_t at) const {
+  Finding LineFinding(std::size_t at) const {
     // A picture is dropped after it has waited: the dip was a little before.
     double least = timeline_[at].acknowledged_kbps, waiting = 0, blocked = 0;
     for (std::size_t i = at >= 2 ? at - 2 : 0; i <= at; ++i) {
@@ -101,7 +101,7 @@ class Judge {
     return {Cause::kUnknown, "", "frames were dropped although the uplink carried them"};
   }
 
-  Finding OfTheDisk(std::size_t at) const {
+  Finding DiskFinding(std::size_t at) const {
     if (disk_full_) return {Cause::kDiskFull, "", "the disk was full"};
     if (!disk_trouble_.empty()) return {Cause::kDisk, "", "the recording stopped: " + disk_trouble_};
     const RehearsalSecond& s = timeline_[at];
@@ -125,7 +125,7 @@ class Judge {
     return stolen_seconds >= lost / rate.fps();
   }
 
-  Finding OfTheMachine(Loss loss, std::size_t at) const {
+  Finding MachineFinding(Loss loss, std::size_t at) const {
     // Of the second and the one before it the fuller: what fills a queue may be over when a frame is lost.
     const RehearsalSecond* fullest = &timeline_[at];
     if (at > 0 && Busy(timeline_[at - 1]) > Busy(*fullest)) fullest = &timeline_[at - 1];
@@ -294,7 +294,7 @@ Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
   };
   std::map<std::pair<Cause, std::string>, Lost> lost;
   const auto note_second = [&](Loss loss, std::size_t i, int frames) {
-    const Finding finding = judge.Of(loss, i);
+    const Finding finding = judge.FindingFor(loss, i);
     Lost& to_it = lost[{finding.cause, finding.program}];
     to_it.frames += frames;
     if (finding.cause == Cause::kUplink) to_it.line_kbps = std::min(to_it.line_kbps, finding.line_kbps);

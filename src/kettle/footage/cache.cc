@@ -63,7 +63,7 @@ void Evict(const fs::path& folder, std::uintmax_t needed, std::uintmax_t limit_b
 
 // The cached file, kept from eviction while the result lives, and the last to be evicted by then; nothing if it is not
 // there.
-std::shared_ptr<const FileLock> Take(const fs::path& file) {
+std::shared_ptr<const FileLock> KeepFromEviction(const fs::path& file) {
   auto lock = std::make_shared<const FileLock>(file, FileLock::Kind::kShared);
   std::error_code error;
   if (!lock->held() || !fs::exists(file, error)) return nullptr;  // evicted between its opening and its locking
@@ -260,10 +260,10 @@ Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_fold
   if (!scene && request.stretch == Stretch::kCalmest) label += ", calmest";
   const fs::path file =
       cache_folder / fmt::format("{}-{}.y4m", scene ? request.source : "clip", HexDigest(Key(request)));
-  auto keep = Take(file);
+  auto keep = KeepFromEviction(file);
   for (int attempt = 0; !keep && attempt < 2; ++attempt) {  // another run may evict it at once
     MakePictures(request, stretch, file, label, progress, limit_bytes);
-    keep = Take(file);
+    keep = KeepFromEviction(file);
   }
   const Y4mFile cached(file);
   return {label, file, cached.size(), cached.rate(), cached.frames(), stretch.from, {}, stretch.notes, keep};

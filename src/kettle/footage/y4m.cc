@@ -28,7 +28,7 @@ struct Y4mWriter::State {
   FrameSize size;
   std::FILE* file = nullptr;
 
-  void Put(const void* data, std::size_t bytes) {
+  void Write(const void* data, std::size_t bytes) {
     if (std::fwrite(data, 1, bytes, file) != bytes)
       FailMachine("cannot write {}: {}", path.string(), std::strerror(errno));
   }
@@ -43,7 +43,7 @@ Y4mWriter::Y4mWriter(const std::filesystem::path& path, FrameSize size, FrameRat
   if (!state_->file) FailMachine("cannot write {}: {}", path.string(), std::strerror(errno));
   const std::string header = fmt::format("YUV4MPEG2 W{} H{} F{}:{} Ip A1:1 C420mpeg2 XYSCSS=420MPEG2\n", size.width,
                                          size.height, rate.numerator, rate.denominator);
-  state_->Put(header.data(), header.size());
+  state_->Write(header.data(), header.size());
 }
 
 Y4mWriter::~Y4mWriter() {
@@ -54,12 +54,12 @@ Y4mWriter::~Y4mWriter() {
 }
 
 void Y4mWriter::Write(const AVFrame& picture) {
-  state_->Put(kFrameMark.data(), kFrameMark.size());
+  state_->Write(kFrameMark.data(), kFrameMark.size());
   for (int plane = 0; plane < 3; ++plane) {
     const int shift = plane == 0 ? 0 : 1;
     for (int row = 0; row < state_->size.height >> shift; ++row)
-      state_->Put(picture.data[plane] + static_cast<std::ptrdiff_t>(row) * picture.linesize[plane],
-                  static_cast<std::size_t>(state_->size.width >> shift));
+      state_->Write(picture.data[plane] + static_cast<std::ptrdiff_t>(row) * picture.linesize[plane],
+                    static_cast<std::size_t>(state_->size.width >> shift));
   }
 }
 
@@ -103,7 +103,7 @@ Y4mFile::Y4mFile(const std::filesystem::path& path) : mapping_(std::make_shared<
     if (field[0] == 'C' && !value.starts_with("420")) FailInput("{}: only 4:2:0 Y4M is read", path.string());
     long long numerator = 0, denominator = 0;
     if (field[0] == 'F' && std::sscanf(value.c_str(), "%lld:%lld", &numerator, &denominator) == 2)
-      rate_ = FrameRate::Of(numerator, denominator);
+      rate_ = FrameRate::FromFraction(numerator, denominator);
   }
   header_bytes_ = end + 1;
   frame_bytes_ = kFrameMark.size() + PictureBytes(size_);

@@ -23,7 +23,7 @@ class Sending {
     if (delays_) outcome_.delay_by_second.assign(static_cast<std::size_t>(std::ceil(end_)), 0.0);
   }
 
-  void Give(const SentFrame& frame) {
+  void Enqueue(const SentFrame& frame) {
     SendUntil(frame.seconds);
     outcome_.dropped += queue_.Push(frame);
     outcome_.frames += frame.video;
@@ -119,9 +119,9 @@ SendingOutcome SimulateSending(const CodedStream& stream, const LineTrace& line,
       if (at >= line.seconds()) return sending.Finish();
       if (model.audio_kbps > 0)
         for (double heard; (heard = static_cast<double>(sound) * kSoundSeconds) <= at; ++sound)
-          sending.Give({heard, sound_bytes, false, false});
-      sending.Give({at, static_cast<int>(frame.size_bytes * model.scale) + model.bytes_a_frame, frame.keyframe, true,
-                    picture++});
+          sending.Enqueue({heard, sound_bytes, false, false});
+      sending.Enqueue({at, static_cast<int>(frame.size_bytes * model.scale) + model.bytes_a_frame, frame.keyframe, true,
+                       picture++});
     }
   return sending.Finish();
 }

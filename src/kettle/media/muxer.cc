@@ -27,7 +27,7 @@ Muxer::Muxer(const Container& container, const std::vector<const AVCodecContext*
              "no container " + container.format);
   try {
     format_->pb = avio_alloc_context(static_cast<unsigned char*>(av_malloc(kFileBufferBytes)), kFileBufferBytes, 1,
-                                     this, nullptr, Take, container.seekable ? Seek : nullptr);
+                                     this, nullptr, WriteBytes, container.seekable ? Seek : nullptr);
     if (!format_->pb) FailMachine("out of memory");
     format_->flags |= AVFMT_FLAG_FLUSH_PACKETS;
     for (const AVCodecContext* track : tracks) {
@@ -61,7 +61,7 @@ Muxer::~Muxer() {
   avformat_free_context(format_);
 }
 
-int Muxer::Take(void* self, WrittenByte* bytes, int count) {
+int Muxer::WriteBytes(void* self, WrittenByte* bytes, int count) {
   auto& muxer = *static_cast<Muxer*>(self);
   if (muxer.error_) return AVERROR(EIO);
   try {

@@ -39,7 +39,7 @@ class Muxer {
   void Finish();  // writes the index; throws likewise
 
  private:
-  static int Take(void* self, WrittenByte* bytes, int count);
+  static int WriteBytes(void* self, WrittenByte* bytes, int count);
   static std::int64_t Seek(void* self, std::int64_t offset, int whence);
   void Check(int code);
 

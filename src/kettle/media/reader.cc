@@ -70,7 +70,7 @@ FrameSize MediaReader::size() const { return {decoder_->width, decoder_->height}
 
 FrameRate MediaReader::rate() const {
   const AVRational rate = av_guess_frame_rate(format_, format_->streams[stream_], nullptr);
-  return FrameRate::Of(rate.num, rate.den);
+  return FrameRate::FromFraction(rate.num, rate.den);
 }
 
 StreamFacts MediaReader::facts() const {

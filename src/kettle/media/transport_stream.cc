@@ -15,7 +15,7 @@ namespace {
 constexpr AVRational kClock = {1, 90'000};
 constexpr int kDatagramsBytes = 188 * 64;
 
-int Take(void* taken, WrittenByte* bytes, int count) {
+int WriteBytes(void* taken, WrittenByte* bytes, int count) {
   static_cast<std::string*>(taken)->append(reinterpret_cast<const char*>(bytes), static_cast<std::size_t>(count));
   return count;
 }
@@ -36,7 +36,7 @@ void TransportStream::Open(const CodedPictures& coded) {
   const AVCodecDescriptor* codec = avcodec_descriptor_get_by_name(coded.codec.c_str());
   AVStream* stream = avformat_new_stream(format_, nullptr);
   auto* buffer = static_cast<unsigned char*>(av_malloc(kDatagramsBytes));
-  format_->pb = avio_alloc_context(buffer, kDatagramsBytes, 1, &taken_, nullptr, Take, nullptr);
+  format_->pb = avio_alloc_context(buffer, kDatagramsBytes, 1, &taken_, nullptr, WriteBytes, nullptr);
   if (!codec || !stream || !format_->pb) FailMachine("no transport stream for {}", coded.codec);
   AVCodecParameters& parameters = *stream->codecpar;
   parameters.codec_type = AVMEDIA_TYPE_VIDEO;

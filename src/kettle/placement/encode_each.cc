@@ -26,7 +26,7 @@ std::optional<EncodeEach> WeighEncodeEach(const Pair& chosen, const std::optiona
   EncodeEach each;
   std::vector<Option> all;
   bool differs = false;
-  for (const TakerShare& share : budget->each) {
+  for (const RecipientShare& share : budget->each) {
     const double kbps = std::floor(share.video_kbps * std::min(1.0, taken));
     if (kbps < kLeastVideoKbps) return std::nullopt;
     const bool same = std::abs(kbps / chosen.stream.settings.bit_rate.kbps() - 1) < 0.02;

@@ -24,7 +24,7 @@ std::optional<Option> Faster(const Option& option, Role role, const std::vector<
 }
 
 // A failure of which others had their part: the same settings may hold when it is quiet.
-bool TellsOfTheNeighbours(const Proof& proof) {
+bool DisturbedByOthers(const Proof& proof) {
   return proof.status == WorkerStatus::kDone && !proof.holds() && proof.disturbed();
 }
 
@@ -92,8 +92,7 @@ Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& 
                                      [&](const Attempt& attempt) { return SameSettings(attempt.pair, *pair); });
       if (tried) break;
       proving.attempts.push_back({*pair, prove(*pair)});
-      if (TellsOfTheNeighbours(proving.attempts.back().proof) &&
-          static_cast<int>(proving.attempts.size()) < most_attempts)
+      if (DisturbedByOthers(proving.attempts.back().proof) && static_cast<int>(proving.attempts.size()) < most_attempts)
         proving.attempts.push_back({*pair, prove(*pair)});
       const Attempt& last = proving.attempts.back();
       if (last.proof.holds() && last.has_room(capacity)) return proving;

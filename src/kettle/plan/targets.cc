@@ -166,7 +166,7 @@ class Chooser {
 
   // What the line and the destinations leave for pictures.
   BitRate LineLimit(std::string& why) {
-    targets_.budget = MakeBudget(show_.line, show_.reserve, Takers(show_), targets_.stream.frame_rate.fps());
+    targets_.budget = MakeBudget(show_.line, show_.reserve, Recipients(show_), targets_.stream.frame_rate.fps());
     const Budget& budget = *targets_.budget;
     why = fmt::format("limited by {}: your uplink carries {:.0f} kbit/s ({}); {:.0f} % of that, less what you reserved",
                       budget.binding_limit, budget.carried_kbps, budget.carried_how, budget.safety_share * 100);

@@ -1,8 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/quality/bd_rate.h"
 
+#include <math.h>  // Boost 1.74's pchip.hpp uses ::isnan and does not include it
+
 #include <algorithm>
+#include <boost/math/interpolators/pchip.hpp>
 #include <cmath>
+#include <optional>
+#include <utility>
 
 namespace kettle {
 
@@ -12,15 +17,24 @@ struct Knot {
   double x, y;
 };
 
-// Piecewise cubics through knots of rising x.
-class MonotoneCubic {
+// Piecewise cubics through knots of rising x; straight lines through fewer than four, which Boost's need.
+class MonotoneCurve {
  public:
-  // At least two knots; of several with the same x, the first counts.
-  explicit MonotoneCubic(std::vector<Knot> knots) : knots_(std::move(knots)) {
+  // Of several knots with the same x, the first counts.
+  explicit MonotoneCurve(std::vector<Knot> knots) : knots_(std::move(knots)) {
     std::stable_sort(knots_.begin(), knots_.end(), [](const Knot& a, const Knot& b) { return a.x < b.x; });
     knots_.erase(std::unique(knots_.begin(), knots_.end(), [](const Knot& a, const Knot& b) { return a.x == b.x; }),
                  knots_.end());
-    if (knots_.size() >= 2) FindSlopes();
+    if (knots_.size() < 4) return;
+    std::vector<double> x, y;
+    for (const Knot& knot : knots_) {
+      x.push_back(knot.x);
+      y.push_back(knot.y);
+    }
+    const std::size_t n = knots_.size();
+    const double first = EndSlope(knots_[0], knots_[1], knots_[2]);
+    const double last = EndSlope(knots_[n - 1], knots_[n - 2], knots_[n - 3]);
+    cubics_.emplace(std::move(x), std::move(y), first, last);
   }
 
   bool usable() const { return knots_.size() >= 2; }
@@ -28,14 +42,12 @@ class MonotoneCubic {
   double high() const { return knots_.back().x; }
 
   double At(double x) const {
-    const std::size_t i = Piece(x);
-    const double h = knots_[i + 1].x - knots_[i].x, t = (x - knots_[i].x) / h;
-    const double t2 = t * t, t3 = t2 * t;
-    return (2 * t3 - 3 * t2 + 1) * knots_[i].y + (t3 - 2 * t2 + t) * h * slopes_[i] +
-           (3 * t2 - 2 * t3) * knots_[i + 1].y + (t3 - t2) * h * slopes_[i + 1];
+    if (cubics_) return (*cubics_)(x);
+    const std::size_t i = knots_.size() > 2 && x > knots_[1].x ? 1 : 0;
+    return std::lerp(knots_[i].y, knots_[i + 1].y, (x - knots_[i].x) / (knots_[i + 1].x - knots_[i].x));
   }
 
-  // Exact: Simpson's rule on each piece, as they are cubics.
+  // Exact: Simpson's rule on each piece, as none is more than a cubic.
   double Integral(double from, double to) const {
     double sum = 0;
     for (std::size_t i = 0; i + 1 < knots_.size(); ++i) {
@@ -46,30 +58,10 @@ class MonotoneCubic {
   }
 
  private:
-  std::size_t Piece(double x) const {
-    std::size_t i = 0;
-    while (i + 2 < knots_.size() && x > knots_[i + 1].x) ++i;
-    return i;
-  }
-
-  void FindSlopes() {
-    std::vector<double> h, steep;
-    for (std::size_t i = 0; i + 1 < knots_.size(); ++i) {
-      h.push_back(knots_[i + 1].x - knots_[i].x);
-      steep.push_back((knots_[i + 1].y - knots_[i].y) / h.back());
-    }
-    slopes_.assign(knots_.size(), steep.front());
-    if (knots_.size() == 2) return;
-    for (std::size_t i = 1; i + 1 < knots_.size(); ++i) {
-      const double w1 = 2 * h[i] + h[i - 1], w2 = h[i] + 2 * h[i - 1];
-      slopes_[i] = steep[i - 1] * steep[i] <= 0 ? 0 : (w1 + w2) / (w1 / steep[i - 1] + w2 / steep[i]);
-    }
-    slopes_.front() = EndSlope(h[0], h[1], steep[0], steep[1]);
-    slopes_.back() = EndSlope(h[h.size() - 1], h[h.size() - 2], steep[h.size() - 1], steep[h.size() - 2]);
-  }
-
-  // Three points' formula, kept within the shape.
-  static double EndSlope(double h0, double h1, double steep0, double steep1) {
+  // The slope at the outermost knot: the three points' formula, kept within the shape (Boost's own is one-sided).
+  static double EndSlope(const Knot& end, const Knot& next, const Knot& third) {
+    const double h0 = next.x - end.x, h1 = third.x - next.x;
+    const double steep0 = (next.y - end.y) / h0, steep1 = (third.y - next.y) / h1;
     const double slope = ((2 * h0 + h1) * steep0 - h0 * steep1) / (h0 + h1);
     if (slope * steep0 <= 0) return 0;
     if (steep0 * steep1 <= 0 && std::abs(slope) > 3 * std::abs(steep0)) return 3 * steep0;
@@ -77,22 +69,22 @@ class MonotoneCubic {
   }
 
   std::vector<Knot> knots_;
-  std::vector<double> slopes_;
+  std::optional<boost::math::interpolators::pchip<std::vector<double>>> cubics_;
 };
 
-MonotoneCubic RateOverQuality(const RateCurve& curve) {
+MonotoneCurve RateOverQuality(const RateCurve& curve) {
   std::vector<Knot> knots;
   for (const RatePoint& point : curve) knots.push_back({point.quality_db, std::log10(point.kbps)});
-  return MonotoneCubic(std::move(knots));
+  return MonotoneCurve(std::move(knots));
 }
 
-MonotoneCubic QualityOverRate(const RateCurve& curve) {
+MonotoneCurve QualityOverRate(const RateCurve& curve) {
   std::vector<Knot> knots;
   for (const RatePoint& point : curve) knots.push_back({std::log10(point.kbps), point.quality_db});
-  return MonotoneCubic(std::move(knots));
+  return MonotoneCurve(std::move(knots));
 }
 
-std::optional<double> MeanDistance(const MonotoneCubic& anchor, const MonotoneCubic& test) {
+std::optional<double> MeanDistance(const MonotoneCurve& anchor, const MonotoneCurve& test) {
   if (!anchor.usable() || !test.usable()) return std::nullopt;
   const double low = std::max(anchor.low(), test.low()), high = std::min(anchor.high(), test.high());
   if (low >= high) return std::nullopt;
@@ -109,10 +101,10 @@ std::optional<double> BdRate(const RateCurve& anchor, const RateCurve& test) {
 
 std::optional<double> QualityAt(const RateCurve& curve, double kbps) {
   if (curve.size() == 1 && std::abs(curve.front().kbps - kbps) <= 1e-9 * kbps) return curve.front().quality_db;
-  const MonotoneCubic cubic = QualityOverRate(curve);
+  const MonotoneCurve fit = QualityOverRate(curve);
   const double x = std::log10(kbps);
-  if (!cubic.usable() || x < cubic.low() - 1e-9 || x > cubic.high() + 1e-9) return std::nullopt;
-  return cubic.At(std::clamp(x, cubic.low(), cubic.high()));
+  if (!fit.usable() || x < fit.low() - 1e-9 || x > fit.high() + 1e-9) return std::nullopt;
+  return fit.At(std::clamp(x, fit.low(), fit.high()));
 }
 
 }  // namespace kettle

@@ -16,10 +16,10 @@ namespace {
 constexpr double kVisibleDb = 0.1;
 
 // One variant's trials, by footage and bit rate.
-class Shelf {
+class VariantTrials {
  public:
-  Shelf(const Question& question, const Variant& variant, const std::vector<std::string>& footage,
-        const std::vector<Trial>& trials)
+  VariantTrials(const Question& question, const Variant& variant, const std::vector<std::string>& footage,
+                const std::vector<Trial>& trials)
       : question_(question) {
     for (std::size_t f = 0; f < footage.size(); ++f) {
       rows_.emplace_back();
@@ -97,7 +97,7 @@ std::optional<double> CommonRate(const RateCurve& a, const RateCurve& b, double 
   return std::clamp(asked, low, high);
 }
 
-Difference Gain(const Question& question, const Shelf& reference, const Shelf& variant) {
+Difference Gain(const Question& question, const VariantTrials& reference, const VariantTrials& variant) {
   std::vector<double> gains;
   for (std::size_t f = 0; f < reference.footage(); ++f)
     for (std::size_t s = 0; s < std::min(reference.Seconds(f), variant.Seconds(f)); ++s) {
@@ -116,11 +116,11 @@ Difference Gain(const Question& question, const Shelf& reference, const Shelf& v
   return {Mean(gains).value_or(0), MeanInterval(gains)};
 }
 
-void FillFigures(const Shelf& shelf, VariantAnswer& answer) {
-  const double share = 1 / static_cast<double>(shelf.footage());
-  for (std::size_t f = 0; f < shelf.footage(); ++f) {
-    const Trial& trial = shelf.Asked(f);
-    answer.footage_curves.push_back(shelf.Curve(f));
+void FillFigures(const VariantTrials& found, VariantAnswer& answer) {
+  const double share = 1 / static_cast<double>(found.footage());
+  for (std::size_t f = 0; f < found.footage(); ++f) {
+    const Trial& trial = found.Asked(f);
+    answer.footage_curves.push_back(found.Curve(f));
     answer.score += share * trial.quality->score();
     answer.worst_second_score += share * trial.quality->worst_second_score();
     answer.blockiness += share * trial.quality->blockiness;
@@ -133,7 +133,7 @@ void FillFigures(const Shelf& shelf, VariantAnswer& answer) {
     answer.peak_second_kbps += share * trial.peak_second_kbps;
     answer.simulated = answer.simulated || trial.simulated;
   }
-  answer.curve = shelf.Overall();
+  answer.curve = found.Overall();
 }
 
 // What one repeat of a trial costs: cores, feeding included, or the share of the engine.
@@ -147,7 +147,7 @@ std::vector<double> Costs(const Trial& trial) {
 
 // The ratio of the medians, less one; its interval from the repeats' spread on both sides, by the first-order rule
 // for a quotient.
-std::optional<Difference> Cost(const Shelf& reference, const Shelf& variant) {
+std::optional<Difference> Cost(const VariantTrials& reference, const VariantTrials& variant) {
   double ratio = 0, squares = 0;
   bool repeated = true;
   const auto count = static_cast<double>(reference.footage());
@@ -245,7 +245,7 @@ const char* Name(Verdict verdict) {
 
 Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials) {
   Answer answer{question, footage, {}, {}, {}, ""};
-  std::vector<Shelf> shelves;
+  std::vector<VariantTrials> shelves;
   for (const Variant& variant : question.variants) shelves.emplace_back(question, variant, footage, trials);
   const bool has_reference = shelves.front().Trouble().empty();
   std::vector<RateCurve> curves;

@@ -27,7 +27,7 @@ void Lane::WaitUntilOpen() { opened_.get_future().get(); }
 void Lane::Start(std::int64_t start_ns) { start_ns_ = start_ns; }
 
 void Lane::Offer(std::int64_t index, std::int64_t due_ns, const AVFrame& picture) {
-  const auto number = selector_.Take(index);
+  const auto number = selector_.FrameNumber(index);
   if (!number) return;
   outcome_.frame_times.push_back({static_cast<int>(*number), static_cast<double>(due_ns - start_ns_) * 1e-6, -1});
   ++frames_;

@@ -31,6 +31,8 @@ struct PacedFrame {
   int frame = 0;         // index in the output
   double due_ms = 0;     // after the run's start
   double taken_ms = -1;  // from due until the encoder had taken it; below zero: skipped
+
+  bool skipped() const { return taken_ms < 0; }
 };
 struct PacedOutputOutcome {
   int niceness = 0;  // that its threads had, over the program's own

@@ -7,7 +7,7 @@ std::int64_t FrameSelector::Count(std::int64_t index) const {
   return index * output_.numerator * source_.denominator / (std::int64_t{output_.denominator} * source_.numerator);
 }
 
-std::optional<std::int64_t> FrameSelector::Take(std::int64_t index) const {
+std::optional<std::int64_t> FrameSelector::FrameNumber(std::int64_t index) const {
   const std::int64_t count = Count(index);
   if (index > 0 && count == Count(index - 1)) return std::nullopt;
   return count;

@@ -20,7 +20,7 @@ class FrameSelector {
  public:
   FrameSelector(FrameRate source, FrameRate output) : source_(source), output_(output) {}
   // The output's frame number for source frame `index`, if the output takes that frame.
-  std::optional<std::int64_t> Take(std::int64_t index) const;
+  std::optional<std::int64_t> FrameNumber(std::int64_t index) const;
 
  private:
   std::int64_t Count(std::int64_t index) const;

@@ -7,6 +7,7 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/machine/cpu_time.h"
 #include "kettle/store/file.h"
+#include "kettle/units/csv.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -65,15 +66,18 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
 }
 
 std::string ProofCsv(const Proof& proof) {
-  std::string csv = "output,frame,due_ms,taken_ms\n";
-  const auto add = [&](const char* output, const PacedOutputOutcome& outcome) {
-    for (const PacedFrame& frame : outcome.frame_times)
-      csv += frame.taken_ms < 0
-                 ? fmt::format("{},{},{:.3f},\n", output, frame.frame, frame.due_ms)
-                 : fmt::format("{},{},{:.3f},{:.3f}\n", output, frame.frame, frame.due_ms, frame.taken_ms);
+  struct Row {
+    const char* output;
+    const PacedFrame& frame;
   };
-  add("stream", proof.stream);
-  add("recording", proof.recording);
+  static const std::vector<CsvColumn<Row>> columns = {
+      {"output", [](const Row& row) { return std::string(row.output); }},
+      {"frame", [](const Row& row) { return std::to_string(row.frame.frame); }},
+      {"due_ms", [](const Row& row) { return CsvNumber(row.frame.due_ms, 3); }},
+      {"taken_ms", [](const Row& row) { return row.frame.skipped() ? "" : CsvNumber(row.frame.taken_ms, 3); }}};
+  std::string csv = CsvHeader(columns);
+  for (const PacedFrame& frame : proof.stream.frame_times) csv += CsvLine(columns, Row{"stream", frame});
+  for (const PacedFrame& frame : proof.recording.frame_times) csv += CsvLine(columns, Row{"recording", frame});
   return csv;
 }
 

@@ -36,7 +36,7 @@ Recorder::Recorder(const RecorderRequest& request, const std::vector<const AVCod
   if (file_ < 0) FailMachine("{}: cannot be written ({})", request.path.string(), std::strerror(errno));
   try {
     muxer_ = std::make_unique<Muxer>(ContainerOf(request.container), tracks,
-                                     [this](std::int64_t offset, std::string_view bytes) { Put(offset, bytes); });
+                                     [this](std::int64_t offset, std::string_view bytes) { WriteAt(offset, bytes); });
   } catch (...) {
     close(file_);
     throw;
@@ -49,7 +49,7 @@ Recorder::~Recorder() {
   close(file_);
 }
 
-void Recorder::Give(int track, const AVPacket& packet, std::int64_t number) {
+void Recorder::Enqueue(int track, const AVPacket& packet, std::int64_t number) {
   PacketPtr copy(av_packet_clone(&packet));
   if (!copy) FailMachine("out of memory");
   const double now = Now();
@@ -85,7 +85,7 @@ bool Recorder::DiskIsFull() {
          static_cast<std::int64_t>(disk.f_bavail * disk.f_frsize) < request_.least_free_bytes;
 }
 
-void Recorder::Put(std::int64_t offset, std::string_view bytes) {
+void Recorder::WriteAt(std::int64_t offset, std::string_view bytes) {
   const double start = Now();
   std::int64_t written = 0;
   while (!bytes.empty()) {

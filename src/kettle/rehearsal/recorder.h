@@ -43,7 +43,7 @@ class Recorder {
   ~Recorder();
 
   // A packet that came out now; `number` of a picture. Never waits. Thread-safe, as is state().
-  void Give(int track, const AVPacket& packet, std::int64_t number);
+  void Enqueue(int track, const AVPacket& packet, std::int64_t number);
   RecorderState state();
 
   // Writes what waits, and the index. Never throws: the trouble is in the state.
@@ -60,7 +60,7 @@ class Recorder {
   void Run();
   void WriteAll();
   void Refuse(int track, std::int64_t number);  // needs the lock
-  void Put(std::int64_t offset, std::string_view bytes);
+  void WriteAt(std::int64_t offset, std::string_view bytes);
   bool DiskIsFull();
 
   const RecorderRequest request_;

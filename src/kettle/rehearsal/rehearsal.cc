@@ -19,6 +19,7 @@
 #include "kettle/rehearsal/sound.h"
 #include "kettle/store/file.h"
 #include "kettle/trial/trial.h"
+#include "kettle/units/csv.h"
 #include "kettle/units/error.h"
 #include "kettle/units/guarded_thread.h"
 #include "kettle/units/statistics.h"
@@ -52,10 +53,10 @@ class StreamOut {
     packer_ = std::make_unique<FlvPacker>(tracks);
     sender_.SetOpening(packer_->opening());
   }
-  void Give(int track, const AVPacket& packet) {
+  void Enqueue(int track, const AVPacket& packet) {
     const std::scoped_lock lock(mutex_);
     for (FlvPacker::Packed& packed : packer_->Pack(track, packet))
-      sender_.Give(std::move(packed.message), packed.picture);
+      sender_.Enqueue(std::move(packed.message), packed.picture);
   }
   Sender& sender() { return sender_; }
 
@@ -77,7 +78,7 @@ class Rehearsing {
                  task.stream_processors},
                 clock,
                 {[this](const AVCodecContext& encoder) { stream_out_.Open(encoder, sound_.contexts()); },
-                 [this](const AVPacket& packet) { stream_out_.Give(0, packet); },
+                 [this](const AVPacket& packet) { stream_out_.Enqueue(0, packet); },
                  {}}),
         recording_({task.recording, task.source_rate, task.queue_depth, kRecordingThread,
                     RecordingNiceness(task.first, task.recording), task.recording_processors},
@@ -173,7 +174,7 @@ class Rehearsing {
     RecordNow(track, packet);
   }
   void RecordNow(int track, const AVPacket& packet) {
-    for (auto& file : recorders_) file->Give(track, packet, packet.pts);
+    for (auto& file : recorders_) file->Enqueue(track, packet, packet.pts);
   }
 
   void PlaySound() {
@@ -183,7 +184,7 @@ class Rehearsing {
       clock_.SleepUntil(start_ns_ + std::llround(sound_.SecondsOf(block) * 1e9));
       if (ending_) return;
       sound_.EncodeBlock([&](int track, const AVPacket& packet) {
-        if (track == 0) stream_out_.Give(1, packet);
+        if (track == 0) stream_out_.Enqueue(1, packet);
         Record(track + 1, packet);
       });
     }
@@ -310,15 +311,23 @@ RehearsalOutcome RunRehearsal(const RehearsalTask& task, Clock& clock, const std
 }
 
 std::string FramesCsv(const RehearsalOutcome& outcome) {
-  std::string csv = "output,frame,due_ms,taken_ms,fate\n";
+  struct Row {
+    const char* output;
+    const PacedFrame& frame;
+    const char* fate;
+  };
+  static const std::vector<CsvColumn<Row>> columns = {
+      {"output", [](const Row& row) { return std::string(row.output); }},
+      {"frame", [](const Row& row) { return std::to_string(row.frame.frame); }},
+      {"due_ms", [](const Row& row) { return CsvNumber(row.frame.due_ms, 3); }},
+      {"taken_ms", [](const Row& row) { return row.frame.skipped() ? "" : CsvNumber(row.frame.taken_ms, 3); }},
+      {"fate", [](const Row& row) { return std::string(row.fate); }}};
+  std::string csv = CsvHeader(columns);
   const auto add = [&](const char* output, const PacedOutputOutcome& lane, const std::vector<std::int64_t>& lost,
                        const char* lost_word, const char* fine_word) {
     for (const PacedFrame& frame : lane.frame_times) {
-      const bool skipped = frame.taken_ms < 0;
       const bool gone = std::binary_search(lost.begin(), lost.end(), frame.frame);
-      csv += skipped ? fmt::format("{},{},{:.3f},,skipped\n", output, frame.frame, frame.due_ms)
-                     : fmt::format("{},{},{:.3f},{:.3f},{}\n", output, frame.frame, frame.due_ms, frame.taken_ms,
-                                   gone ? lost_word : fine_word);
+      csv += CsvLine(columns, Row{output, frame, frame.skipped() ? "skipped" : gone ? lost_word : fine_word});
     }
   };
   std::vector<std::int64_t> stalled = outcome.stalled;

@@ -6,7 +6,7 @@
 #include <algorithm>
 
 #include "kettle/trial/trial.h"
-
+#include "kettle/units/csv.h"
 namespace kettle {
 
 namespace {
@@ -53,27 +53,36 @@ void CoreMeter::Read(double seconds, RehearsalSecond& second) {
 }
 
 std::string SecondsCsv(const std::vector<RehearsalSecond>& seconds) {
-  std::string csv =
-      "second,late,skipped_stream,skipped_recording,dropped,stalled,stream_waiting,recording_waiting,"
-      "send_waiting_seconds,send_blocked_share,acknowledged_kbps,round_trip_ms,connected,disk_kbps,longest_write_ms,"
-      "disk_waiting_seconds,"
-      "stream_cores,recording_cores,other_own_cores,device_cores,game_cores,other_cores,stolen_cores,encoder_share,gpu_"
-      "share,busiest,"
-      "busiest_cores\n";
-  for (const RehearsalSecond& s : seconds) {
-    std::string name = s.busiest;  // a process may call itself anything
-    std::replace_if(
-        name.begin(), name.end(), [](char c) { return c == ',' || c == '"' || c == '\n'; }, ' ');
-    csv +=
-        fmt::format("{:.0f},{},{},{},{},{},{},{},{:.3f},{:.2f},{:.0f},{:.2f},{},{:.0f},{:.2f},{:.3f},", s.start_seconds,
-                    s.late, s.skipped_stream, s.skipped_recording, s.dropped, s.stalled, s.stream_waiting,
-                    s.recording_waiting, s.send_waiting_seconds, s.send_blocked_share, s.acknowledged_kbps,
-                    s.round_trip_ms, s.connected, s.disk_kbps, s.longest_write_ms, s.disk_waiting_seconds) +
-        fmt::format("{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.3f},{:.2f},{:.2f},{},{:.3f}\n", s.stream_cores,
-                    s.recording_cores, s.other_own_cores, s.device_cores, s.game_cores, s.other_cores, s.stolen_cores,
-                    s.encoder_share, s.gpu_share, name, s.busiest_cores);
-  }
-  return csv;
+  using Second = RehearsalSecond;
+  static const std::vector<CsvColumn<Second>> columns = {
+      CsvField("second", &Second::start_seconds, 0),
+      CsvField("late", &Second::late),
+      CsvField("skipped_stream", &Second::skipped_stream),
+      CsvField("skipped_recording", &Second::skipped_recording),
+      CsvField("dropped", &Second::dropped),
+      CsvField("stalled", &Second::stalled),
+      CsvField("stream_waiting", &Second::stream_waiting),
+      CsvField("recording_waiting", &Second::recording_waiting),
+      CsvField("send_waiting_seconds", &Second::send_waiting_seconds, 3),
+      CsvField("send_blocked_share", &Second::send_blocked_share, 2),
+      CsvField("acknowledged_kbps", &Second::acknowledged_kbps, 0),
+      CsvField("round_trip_ms", &Second::round_trip_ms, 2),
+      CsvField("connected", &Second::connected),
+      CsvField("disk_kbps", &Second::disk_kbps, 0),
+      CsvField("longest_write_ms", &Second::longest_write_ms, 2),
+      CsvField("disk_waiting_seconds", &Second::disk_waiting_seconds, 3),
+      CsvField("stream_cores", &Second::stream_cores, 3),
+      CsvField("recording_cores", &Second::recording_cores, 3),
+      CsvField("other_own_cores", &Second::other_own_cores, 3),
+      CsvField("device_cores", &Second::device_cores, 3),
+      CsvField("game_cores", &Second::game_cores, 3),
+      CsvField("other_cores", &Second::other_cores, 3),
+      CsvField("stolen_cores", &Second::stolen_cores, 3),
+      CsvField("encoder_share", &Second::encoder_share, 2),
+      CsvField("gpu_share", &Second::gpu_share, 2),
+      {"busiest", [](const Second& s) { return CsvText(s.busiest); }},  // a process may call itself anything
+      CsvField("busiest_cores", &Second::busiest_cores, 3)};
+  return Csv(columns, seconds);
 }
 
 }  // namespace kettle

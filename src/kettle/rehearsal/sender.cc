@@ -45,7 +45,7 @@ void Sender::SetOpening(std::vector<RtmpMessage> messages) {
   opening_ = std::move(messages);
 }
 
-void Sender::Give(RtmpMessage message, std::optional<Picture> picture) {
+void Sender::Enqueue(RtmpMessage message, std::optional<Picture> picture) {
   {
     const std::scoped_lock lock(mutex_);
     Outgoing out;

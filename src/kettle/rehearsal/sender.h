@@ -51,7 +51,7 @@ class Sender {
   void SetOpening(std::vector<RtmpMessage> messages);
   using Picture = FlvPacker::Picture;
   // Without a picture it is sound. Never waits. Thread-safe, as is state().
-  void Give(RtmpMessage message, std::optional<Picture> picture);
+  void Enqueue(RtmpMessage message, std::optional<Picture> picture);
   SenderState state() const;
   // How long a message has waited at most, in seconds, since this was asked last.
   double TakeLongestWait();

@@ -28,7 +28,7 @@ void PutText(std::string& out, const std::string& text) {
   out += text;
 }
 
-void Put(std::string& out, const AmfValue& value) {
+void AppendValue(std::string& out, const AmfValue& value) {
   if (const auto* number = std::get_if<double>(&value.value)) {
     out += static_cast<char>(kNumber);
     PutBig(out, std::bit_cast<std::uint64_t>(*number), 8);
@@ -42,7 +42,7 @@ void Put(std::string& out, const AmfValue& value) {
     out += static_cast<char>(kObject);
     for (const auto& [key, member] : *object) {
       PutText(out, key);
-      Put(out, member);
+      AppendValue(out, member);
     }
     PutText(out, "");
     out += static_cast<char>(kObjectEnd);
@@ -141,7 +141,7 @@ const AmfValue* AmfValue::Find(std::string_view key) const {
 
 std::string WriteAmf(const std::vector<AmfValue>& values) {
   std::string out;
-  for (const AmfValue& value : values) Put(out, value);
+  for (const AmfValue& value : values) AppendValue(out, value);
   return out;
 }
 

@@ -38,12 +38,12 @@ std::vector<Destination::Ingest> ReadIngests(const toml::table& table, const std
 
 }  // namespace
 
-Taker TakerOf(const Destination& destination) {
-  Taker taker{destination.name, destination.video_bit_rate_max};
-  taker.audio = std::min(taker.audio, destination.audio_bit_rate_max.value_or(taker.audio));
+Recipient TakerOf(const Destination& destination) {
+  Recipient recipient{destination.name, destination.video_bit_rate_max};
+  recipient.audio = std::min(recipient.audio, destination.audio_bit_rate_max.value_or(recipient.audio));
   if (!destination.transcodes)
-    taker.audience_max = destination.audience_bit_rate.value_or(BitRate::FromKbps(kAudienceKbps));
-  return taker;
+    recipient.audience_max = destination.audience_bit_rate.value_or(BitRate::FromKbps(kAudienceKbps));
+  return recipient;
 }
 
 Destination ReadDestination(const fs::path& file) {

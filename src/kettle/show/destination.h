@@ -32,7 +32,7 @@ struct Destination {
 };
 
 // As the budget sees it.
-Taker TakerOf(const Destination& destination);
+Recipient TakerOf(const Destination& destination);
 
 // Reads a destination file. Throws Error(kInput): file, line, key and what would be right.
 Destination ReadDestination(const std::filesystem::path& file);

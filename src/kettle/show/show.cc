@@ -253,10 +253,10 @@ class ShowReader {
 
 }  // namespace
 
-std::vector<Taker> Takers(const Show& show) {
-  std::vector<Taker> takers;
-  for (const Destination& to : show.destinations) takers.push_back(TakerOf(to));
-  return takers;
+std::vector<Recipient> Recipients(const Show& show) {
+  std::vector<Recipient> recipients;
+  for (const Destination& to : show.destinations) recipients.push_back(TakerOf(to));
+  return recipients;
 }
 
 Show ReadShow(const fs::path& file, const ShowOverrides& overrides, const ShowPlaces& places) {

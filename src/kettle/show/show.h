@@ -49,7 +49,7 @@ struct Show {
 };
 
 // Its destinations as the budget sees them.
-std::vector<Taker> Takers(const Show& show);
+std::vector<Recipient> Recipients(const Show& show);
 
 // A value that a show file holds and an option can override.
 struct ShowKey {

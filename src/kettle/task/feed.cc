@@ -13,7 +13,7 @@ Feed::Feed(const EncodeSettings& settings, const Y4mFile& footage, const Clock& 
       encoder_(config_) {}
 
 bool Feed::Frame(std::int64_t index) {
-  const auto number = selector_.Take(index);
+  const auto number = selector_.FrameNumber(index);
   if (!number) return false;
   FramePtr picture = scaler_.Scale(*footage_.Frame(static_cast<int>(index % footage_.frames())));
   picture->pts = *number;

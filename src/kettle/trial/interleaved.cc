@@ -35,7 +35,7 @@ double LongestEncode(const TrialJob& job, double left) {
   return std::min(4 * content, left - content * kQualityOfContent - 2 * kStartSeconds);
 }
 
-void Take(TrialJob& job, Trial&& another) {
+void AddRepeat(TrialJob& job, Trial&& another) {
   if (job.trial)
     AddRepeat(*job.trial, another);
   else
@@ -67,7 +67,7 @@ void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits,
         request.longest_seconds = LongestEncode(job, left());
         if (*request.longest_seconds < kLeastSeconds) continue;
       }
-      Take(job, runner.Run(request));
+      AddRepeat(job, runner.Run(request));
       progress = true;
       on_new();
     }

@@ -41,7 +41,7 @@ class Surroundings {
     const ConditionSample end = SampleConditions();
     const double wall = std::max(1e-3, report.wall_seconds);
     const Conditions conditions = ReadConditions(start_, end, wall, {kStandInProcess, "kettle-engine", kLoadProcess});
-    const double stand_in = UsedBetween(Of(start_), Of(end));
+    const double stand_in = UsedBetween(StandInTimes(start_), StandInTimes(end));
     if (trial.simulated && fed_frames > 0)
       trial.stand_in_cores = stand_in / fed_frames * trial.settings.frame_rate.fps();
     repeat.other_cores = conditions.other_cores;
@@ -51,7 +51,7 @@ class Surroundings {
   }
 
  private:
-  static std::map<int, double> Of(const ConditionSample& sample) {
+  static std::map<int, double> StandInTimes(const ConditionSample& sample) {
     std::map<int, double> seconds;
     for (const auto& [id, process] : sample.processes)
       if (process.name == kStandInProcess) seconds[id] = process.seconds;

@@ -69,10 +69,10 @@ FrameRate FrameRate::Parse(std::string_view text) {
     FailInput("\"{}\" is not a frame rate; write it as \"60\" or as a fraction, \"60000/1001\"", text);
   if (*numerator <= 0 || *denominator <= 0 || *numerator < *denominator || *numerator / *denominator > kLargestRate)
     FailInput("a frame rate of {} is out of range; it must be 1 to {} frames a second", text, kLargestRate);
-  return Of(*numerator, *denominator);
+  return FromFraction(*numerator, *denominator);
 }
 
-FrameRate FrameRate::Of(std::int64_t numerator, std::int64_t denominator) {
+FrameRate FrameRate::FromFraction(std::int64_t numerator, std::int64_t denominator) {
   constexpr std::int64_t kLargestTerm = 1'000'000;
   if (numerator <= 0 || denominator <= 0) return {0, 1};
   const std::int64_t divisor = std::gcd(numerator, denominator);

@@ -26,7 +26,7 @@ struct FrameRate {
   // "60", "60000/1001"; the usual roundings 23.976, 29.97, 59.94 and 119.88 mean the NTSC rates.
   static FrameRate Parse(std::string_view text);
   // In lowest terms, the nearest that has both numbers below a million; 0/1 if either is not above zero.
-  static FrameRate Of(std::int64_t numerator, std::int64_t denominator);
+  static FrameRate FromFraction(std::int64_t numerator, std::int64_t denominator);
   double fps() const { return static_cast<double>(numerator) / denominator; }
   // When frame `index` is due after frame 0, in nanoseconds, rounded down; exact for any index below 2^31.
   std::int64_t due_ns(std::int64_t index) const;

@@ -54,60 +54,61 @@ void ReadLine(const Line& line, Budget& budget) {
 
 double Rounded(double kbps) { return std::max(0.0, std::floor(kbps / kRoundKbps) * kRoundKbps); }
 
-// The lowest of what a taker and its audience allow; its words.
-std::pair<double, std::string> LimitOf(const Taker& taker) {
+// The lowest of what a recipient and its audience allow; its words.
+std::pair<double, std::string> LimitOf(const Recipient& recipient) {
   double limit = std::numeric_limits<double>::infinity();
   std::string words;
-  if (taker.video_max) {
-    limit = taker.video_max->kbps();
-    words = fmt::format("{}'s maximum of {}", taker.name, taker.video_max->str());
+  if (recipient.video_max) {
+    limit = recipient.video_max->kbps();
+    words = fmt::format("{}'s maximum of {}", recipient.name, recipient.video_max->str());
   }
-  if (taker.audience_max && taker.audience_max->kbps() < limit) {
-    limit = taker.audience_max->kbps();
-    words = fmt::format("the {1} that viewers of {0} can receive", taker.name, taker.audience_max->str());
+  if (recipient.audience_max && recipient.audience_max->kbps() < limit) {
+    limit = recipient.audience_max->kbps();
+    words = fmt::format("the {1} that viewers of {0} can receive", recipient.name, recipient.audience_max->str());
   }
   return {limit, words};
 }
 
-std::string LineWords(std::size_t takers) {
-  return takers < 2 ? "your uplink" : fmt::format("your uplink, shared by {} destinations", takers);
+std::string LineWords(std::size_t recipients) {
+  return recipients < 2 ? "your uplink" : fmt::format("your uplink, shared by {} destinations", recipients);
 }
 
-void ShareOut(const std::vector<Taker>& takers, Budget& budget) {
-  const auto count = static_cast<double>(takers.size());
+void ShareOut(const std::vector<Recipient>& recipients, Budget& budget) {
+  const auto count = static_cast<double>(recipients.size());
   double strictest = budget.video_kbps / count;
-  std::string words = LineWords(takers.size());
-  for (const Taker& taker : takers)
-    if (const auto [limit, limit_words] = LimitOf(taker); limit < strictest) {
+  std::string words = LineWords(recipients.size());
+  for (const Recipient& recipient : recipients)
+    if (const auto [limit, limit_words] = LimitOf(recipient); limit < strictest) {
       strictest = limit;
       words = limit_words;
     }
-  for (const Taker& taker : takers) budget.one_for_all.push_back({taker.name, Rounded(strictest), words});
+  for (const Recipient& recipient : recipients)
+    budget.one_for_all.push_back({recipient.name, Rounded(strictest), words});
   budget.binding_limit = words;
 
   // An encode each: what one cannot use is left to the others.
-  std::vector<const Taker*> order;
-  for (const Taker& taker : takers) order.push_back(&taker);
+  std::vector<const Recipient*> order;
+  for (const Recipient& recipient : recipients) order.push_back(&recipient);
   std::stable_sort(order.begin(), order.end(),
-                   [](const Taker* a, const Taker* b) { return LimitOf(*a).first < LimitOf(*b).first; });
+                   [](const Recipient* a, const Recipient* b) { return LimitOf(*a).first < LimitOf(*b).first; });
   double left = budget.video_kbps, sharers = count;
-  for (const Taker* taker : order) {
-    const auto [limit, limit_words] = LimitOf(*taker);
+  for (const Recipient* recipient : order) {
+    const auto [limit, limit_words] = LimitOf(*recipient);
     const double fair = left / sharers--, given = std::min(limit, fair);
-    budget.each.push_back({taker->name, Rounded(given), limit < fair ? limit_words : LineWords(takers.size())});
+    budget.each.push_back({recipient->name, Rounded(given), limit < fair ? limit_words : LineWords(recipients.size())});
     left -= given;
   }
   // As the user named them.
-  std::vector<TakerShare> named;
-  for (const Taker& taker : takers)
+  std::vector<RecipientShare> named;
+  for (const Recipient& recipient : recipients)
     named.push_back(*std::find_if(budget.each.begin(), budget.each.end(),
-                                  [&](const TakerShare& share) { return share.name == taker.name; }));
+                                  [&](const RecipientShare& share) { return share.name == recipient.name; }));
   budget.each = std::move(named);
 }
 
-nlohmann::json SharesJson(const std::vector<TakerShare>& shares) {
+nlohmann::json SharesJson(const std::vector<RecipientShare>& shares) {
   nlohmann::json json = nlohmann::json::array();
-  for (const TakerShare& share : shares)
+  for (const RecipientShare& share : shares)
     json.push_back({{"destination", share.name}, {"video_kbps", share.video_kbps}, {"limit", share.limit}});
   return json;
 }
@@ -120,30 +121,31 @@ double WrappingKbps(double fps) {
 }
 
 Budget MakeBudget(const Line& line, const std::vector<std::pair<std::string, BitRate>>& reserve,
-                  const std::vector<Taker>& takers, double fps) {
+                  const std::vector<Recipient>& recipients, double fps) {
   Budget budget;
   ReadLine(line, budget);
   for (const auto& [what, rate] : reserve) budget.reserved.emplace_back(what, rate.kbps());
-  const std::vector<Taker> all = takers.empty() ? std::vector<Taker>{{"any destination"}} : takers;
+  const std::vector<Recipient> all = recipients.empty() ? std::vector<Recipient>{{"any destination"}} : recipients;
   budget.budget_kbps = std::max(0.0, (budget.carried_kbps - budget.reserved_kbps()) * budget.safety_share);
-  for (const Taker& taker : all) budget.audio_kbps += taker.audio.kbps();
+  for (const Recipient& recipient : all) budget.audio_kbps += recipient.audio.kbps();
   budget.wrapping_kbps = WrappingKbps(fps) * static_cast<double>(all.size());
   budget.video_kbps = std::max(0.0, budget.budget_kbps - budget.audio_kbps - budget.wrapping_kbps);
   ShareOut(all, budget);
   return budget;
 }
 
-LineNeed NeedOf(const std::vector<Taker>& takers, const std::vector<std::pair<std::string, BitRate>>& reserve,
+LineNeed NeedOf(const std::vector<Recipient>& recipients, const std::vector<std::pair<std::string, BitRate>>& reserve,
                 std::optional<BitRate> wanted, LinkKind kind, double fps) {
   constexpr double kUnlimitedKbps = 8000;
-  const std::vector<Taker> all = takers.empty() ? std::vector<Taker>{{"a destination without a stated limit"}} : takers;
+  const std::vector<Recipient> all =
+      recipients.empty() ? std::vector<Recipient>{{"a destination without a stated limit"}} : recipients;
   LineNeed need;
-  for (const Taker& taker : all) {
-    const double limit = LimitOf(taker).first;
+  for (const Recipient& recipient : all) {
+    const double limit = LimitOf(recipient).first;
     double kbps = std::isinf(limit) ? kUnlimitedKbps : limit;
     if (wanted) kbps = std::min(limit, wanted->kbps());
-    need.kbps += kbps + taker.audio.kbps() + WrappingKbps(fps);
-    need.how += fmt::format("{}{:.0f} kbit/s of video for {}", need.how.empty() ? "" : ", ", kbps, taker.name);
+    need.kbps += kbps + recipient.audio.kbps() + WrappingKbps(fps);
+    need.how += fmt::format("{}{:.0f} kbit/s of video for {}", need.how.empty() ? "" : ", ", kbps, recipient.name);
   }
   const double kept_free = 1 - MostShare(kind, true);
   need.kbps /= 1 - kept_free;
@@ -177,23 +179,23 @@ LineTrace LineLeft(const Line& line, const std::vector<std::pair<std::string, Bi
   return LineTrace(std::move(points), seconds);
 }
 
-double MostKbps(const LineTrace& line, const std::vector<Taker>& takers) {
+double MostKbps(const LineTrace& line, const std::vector<Recipient>& recipients) {
   double most = 0;
   for (const LineTrace::Point& point : line.points()) most = std::max(most, point.kbps);
-  for (const Taker& taker : takers) most = std::min(most, LimitOf(taker).first);
+  for (const Recipient& recipient : recipients) most = std::min(most, LimitOf(recipient).first);
   return most;
 }
 
 double MissingKbps(const Budget& budget) {
-  const auto takers = static_cast<double>(std::max<std::size_t>(1, budget.one_for_all.size()));
-  const double needed = (kLeastVideoKbps * takers + budget.audio_kbps + budget.wrapping_kbps) / budget.safety_share;
+  const auto recipients = static_cast<double>(std::max<std::size_t>(1, budget.one_for_all.size()));
+  const double needed = (kLeastVideoKbps * recipients + budget.audio_kbps + budget.wrapping_kbps) / budget.safety_share;
   return std::max(0.0, needed + budget.reserved_kbps() - budget.carried_kbps);
 }
 
 void to_json(nlohmann::json& json, const Budget& budget) {
   nlohmann::json reserved = nlohmann::json::array(), video = nlohmann::json::object();
   for (const auto& [what, kbps] : budget.reserved) reserved.push_back({{"for", what}, {"kbps", kbps}});
-  for (const TakerShare& share : budget.one_for_all) video[share.name] = share.video_kbps;
+  for (const RecipientShare& share : budget.one_for_all) video[share.name] = share.video_kbps;
   json = {{"carried_kbps", budget.carried_kbps},
           {"carried_how", budget.carried_how},
           {"reserved", reserved},

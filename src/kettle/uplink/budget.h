@@ -20,14 +20,14 @@ struct Line {
 };
 
 // Who takes the stream, and what limits it there.
-struct Taker {
+struct Recipient {
   std::string name;
   std::optional<BitRate> video_max;
   std::optional<BitRate> audience_max;  // where viewers get no transcoded versions: what their own lines carry
   BitRate audio = BitRate::FromKbps(160);
 };
 
-struct TakerShare {
+struct RecipientShare {
   std::string name;
   double video_kbps = 0;
   std::string limit;  // what binds it, in words
@@ -39,12 +39,12 @@ struct Budget {
   std::vector<std::pair<std::string, double>> reserved;  // kbit/s
   double safety_share = 1;
   std::string safety_how;
-  double budget_kbps = 0;               // for everything this stream sends, to all who take it
-  double audio_kbps = 0;                // of all
-  double wrapping_kbps = 0;             // of all: FLV and RTMP
-  double video_kbps = 0;                // left for pictures, to all
-  std::vector<TakerShare> one_for_all;  // the same encode for each
-  std::vector<TakerShare> each;         // an encode each
+  double budget_kbps = 0;                   // for everything this stream sends, to all who take it
+  double audio_kbps = 0;                    // of all
+  double wrapping_kbps = 0;                 // of all: FLV and RTMP
+  double video_kbps = 0;                    // left for pictures, to all
+  std::vector<RecipientShare> one_for_all;  // the same encode for each
+  std::vector<RecipientShare> each;         // an encode each
   std::string binding_limit;
 
   double reserved_kbps() const;
@@ -58,24 +58,26 @@ inline constexpr double kLeastVideoKbps = 200;  // below it no picture is worth 
 // and of AAC at 48 kHz (FLV specification 10.1 E.4.1; RTMP 1.0, 5.3.1). kbit/s.
 double WrappingKbps(double fps);
 
-// Needs a trace or readings. Without takers: one without limits. Throws Error(kInput) if the line is unknown.
+// Needs a trace or readings. Without recipients: one without limits. Throws Error(kInput) if the line is unknown.
 Budget MakeBudget(const Line& line, const std::vector<std::pair<std::string, BitRate>>& reserve,
-                  const std::vector<Taker>& takers, double fps);
+                  const std::vector<Recipient>& recipients, double fps);
 
 // The line's history without what is reserved, for the send-queue model: its trace, or each reading for a minute.
 LineTrace LineLeft(const Line& line, const std::vector<std::pair<std::string, BitRate>>& reserve);
 
-// The most that any rate is worth asking about: what the strictest taker allows, or what the line carries at its best.
-double MostKbps(const LineTrace& line, const std::vector<Taker>& takers);
+// The most that any rate is worth asking about: what the strictest recipient allows, or what the line carries at its
+// best.
+double MostKbps(const LineTrace& line, const std::vector<Recipient>& recipients);
 
-// What a line must carry so that every taker gets all that it takes.
+// What a line must carry so that every recipient gets all that it takes.
 struct LineNeed {
   double kbps = 0;
   std::string how;  // the sum, in words
 };
-// Pictures for each taker as far as it limits them, at most `wanted` if that is given; a taker without limits gets
-// 8000 kbit/s. Sound and wrapping, what is reserved, and what is kept free of a steady line of that kind come on top.
-LineNeed NeedOf(const std::vector<Taker>& takers, const std::vector<std::pair<std::string, BitRate>>& reserve,
+// Pictures for each recipient as far as it limits them, at most `wanted` if that is given; a recipient without limits
+// gets 8000 kbit/s. Sound and wrapping, what is reserved, and what is kept free of a steady line of that kind come on
+// top.
+LineNeed NeedOf(const std::vector<Recipient>& recipients, const std::vector<std::pair<std::string, BitRate>>& reserve,
                 std::optional<BitRate> wanted, LinkKind kind, double fps);
 
 // How much more the line would have to carry for the least picture.

@@ -112,7 +112,7 @@ class Measuring {
   bool SendWhatMayBeSent() {
     const std::size_t part = std::min(waiting_.size(), allowance_.Bytes(now()));
     const std::size_t taken = publish_->Send(std::string_view(waiting_).substr(0, part));
-    allowance_.Take(taken);
+    allowance_.Spend(taken);
     waiting_.erase(0, taken);
     sent_bytes_ += static_cast<std::int64_t>(taken);
     return taken == part;

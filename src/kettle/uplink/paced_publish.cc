@@ -45,7 +45,7 @@ class Publishing {
     double told = 0;
     // After the last picture: as long as it may take to arrive.
     while (now() < request_.seconds || (Pending() && now() < request_.seconds + request_.patience_seconds)) {
-      while (now() < request_.seconds && stream_.SecondsOf(next_) <= now()) Give();
+      while (now() < request_.seconds && stream_.SecondsOf(next_) <= now()) SendNext();
       Write();
       Watch();
       if (now() - told > 0.25) progress(std::min(1.0, (told = now()) / request_.seconds));
@@ -71,7 +71,7 @@ class Publishing {
   double now() const { return std::chrono::duration<double>(Clock::now() - start_).count(); }
   bool Pending() const { return !writing_.empty() || !queue_.empty() || !on_its_way_.empty(); }
 
-  void Give() {
+  void SendNext() {
     Outgoing frame;
     frame.seconds = stream_.SecondsOf(next_);
     frame.keyframe = stream_.IsKeyframe(next_);

@@ -20,7 +20,7 @@ class SendAllowance {
     return static_cast<std::size_t>(bytes_);
   }
   // That so many of them were sent.
-  void Take(std::size_t bytes) { bytes_ -= static_cast<double>(bytes); }
+  void Spend(std::size_t bytes) { bytes_ -= static_cast<double>(bytes); }
 
  private:
   static constexpr double kBucketSeconds = 0.02;

@@ -14,7 +14,7 @@ constexpr std::size_t kLongestOutput = 256 << 20;
 
 }  // namespace
 
-void WorkerAnswer::Take(std::string_view text) {
+void WorkerAnswer::Read(std::string_view text) {
   received_ += text.size();
   if (received_ > kLongestOutput) malformed_ = true;
   for (std::size_t end; (end = text.find('\n')) != std::string_view::npos; text.remove_prefix(end + 1)) {

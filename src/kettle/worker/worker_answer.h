@@ -15,7 +15,7 @@ class WorkerAnswer {
   explicit WorkerAnswer(std::function<void(double)> progress) : progress_(std::move(progress)) {}
 
   // Bytes as they come; a line counts when it is whole.
-  void Take(std::string_view text);
+  void Read(std::string_view text);
 
   bool malformed() const { return malformed_; }             // its answer is malformed, or far too long
   const nlohmann::json& result() const { return result_; }  // null until one came

@@ -100,7 +100,7 @@ class Conversation {
       char buffer[65536];
       const ssize_t bytes = read(out, buffer, sizeof buffer);
       if (bytes == 0 || (bytes < 0 && errno != EINTR)) return true;
-      if (bytes > 0) answer_.Take({buffer, static_cast<std::size_t>(bytes)});
+      if (bytes > 0) answer_.Read({buffer, static_cast<std::size_t>(bytes)});
       if (heard_ns_ == start_ns_) first_word_seconds_ = Since(start_ns_);
       heard_ns_ = clock_.now_ns();
       if (answer_.malformed()) return true;
