@@ -82,6 +82,16 @@ const std::vector<Command> kCommands = {
      .synopsis = "FOLDER [OPTIONS]",
      .subject = "FOLDER",
      .main_options = {"json"}},
+    {.name = "figures",
+     .summary = "draws the figures of a folder of results again",
+     .detail =
+         "Reads figures.json, which plan, bench, uplink and rehearse leave in their folder, and writes each figure\n"
+         "as SVG and PNG: after gnuplot was missing, or after an update that draws them better. Nothing is\n"
+         "measured. worst-second.png, which shows pictures, stays as it is.",
+     .example = "fast-kettle figures kettle-out",
+     .synopsis = "FOLDER [OPTIONS]",
+     .subject = "FOLDER",
+     .main_options = {"json"}},
     {.name = "demo",
      .summary = "the whole job on shipped data, in about two minutes",
      .detail = "Surveys, measures, plans and proves the shipped show. Without a GPU it uses a simulated one, and\n"

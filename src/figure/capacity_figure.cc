@@ -10,24 +10,14 @@
 #include <vector>
 
 #include "figure/plot.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
 namespace {
 
-struct Part {
-  std::string name;
-  double share = 0;  // of the whole
-  const char* colour;
-  const char* name_colour = "white";  // inside the bar
-};
-
-// One bar: its name on the left, its parts from left to right, and the rest.
-struct Bar {
-  std::string name;
-  std::vector<Part> parts;
-  std::string free;  // what the rest is called
-};
+using Bar = CapacityChart::Bar;
+using Part = CapacityChart::Part;
 
 std::vector<Bar> BarsOf(const Plan& plan) {
   const Pair& pair = *plan.chosen;
@@ -67,10 +57,17 @@ std::string TitleOf(const Plan& plan) {
 
 }  // namespace
 
-void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
-  if (!plan.chosen || plan.proving.attempts.empty()) return;
+std::optional<CapacityChart> MakeCapacityChart(const Plan& plan) {
+  if (!plan.chosen || plan.proving.attempts.empty()) return std::nullopt;
+  return CapacityChart{TitleOf(plan),
+                       fmt::format("stream: {}; recording: {}{}", plan.chosen->stream.title(),
+                                   plan.chosen->recording.title(), plan.simulated ? "; the GPU is SIMULATED" : ""),
+                       plan.capacity.headroom, BarsOf(plan)};
+}
+
+void Draw(const std::filesystem::path& folder, const CapacityChart& chart) {
   constexpr double kHalf = 0.3, kCharacter = 0.0105;  // of a bar's height; of the width
-  const std::vector<Bar> bars = BarsOf(plan);
+  const std::vector<Bar>& bars = chart.bars;
   std::ostringstream script, tics;
   std::string plot;
   int id = 1;
@@ -78,7 +75,7 @@ void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
     const auto y = static_cast<double>(bars.size() - i);
     tics << (i ? ", " : "") << '"' << bars[i].name << "\" " << y;
     double from = 0;
-    const auto label = [&](const std::string& text, double middle, double shift, const char* colour) {
+    const auto label = [&](const std::string& text, double middle, double shift, const std::string& colour) {
       script << fmt::format("set label {} {} at {:.4f},{:.2f} center offset 0,{} textcolor rgb \"{}\" front\n", id++,
                             Quoted(text), middle * 100, shift == 0 ? y : y + std::copysign(kHalf, shift), shift,
                             colour);
@@ -97,7 +94,7 @@ void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
       const bool outside = part.share < kCharacter * static_cast<double>(part.name.size() + 1);
       const bool crowded = outside && last_outside >= 0 && middle - last_outside < 0.16;
       place = crowded ? (place + 1) % std::size(kBeside) : 0;
-      label(part.name, middle, outside ? kBeside[place] : 0, outside ? kInk : part.name_colour);
+      label(part.name, middle, outside ? kBeside[place] : 0, outside ? std::string(kInk) : part.name_colour);
       if (outside) last_outside = middle;
       from += part.share;
     }
@@ -105,16 +102,18 @@ void DrawCapacity(const std::filesystem::path& folder, const Plan& plan) {
       script << fmt::format("set label {} {} at {:.4f},{:.2f} left offset 1,0 textcolor rgb \"{}\" boxed front\n", id++,
                             Quoted(bars[i].free), from * 100, y, kInk);
   }
-  const double limit = 100 * (1 - plan.capacity.headroom);
-  script << FigureTitle(TitleOf(plan),
-                        fmt::format("stream: {}; recording: {}{}", plan.chosen->stream.title(),
-                                    plan.chosen->recording.title(), plan.simulated ? "; the GPU is SIMULATED" : ""))
-         << VerticalLine(900, limit, kOrange, fmt::format("{:g} % must stay free", plan.capacity.headroom * 100), 0.97)
+  const double limit = 100 * (1 - chart.headroom);
+  script << FigureTitle(chart.title, chart.subtitle)
+         << VerticalLine(900, limit, kOrange, fmt::format("{:g} % must stay free", chart.headroom * 100), 0.97)
          << fmt::format("set xrange [0:100]\nset yrange [0.4:{}]\nset ytics ({})\nset lmargin 20\nset rmargin 14\n",
                         static_cast<double>(bars.size()) + 0.9, tics.str())
          << "set style textbox opaque noborder fillcolor rgb \"white\"\nset xlabel \"% of what there is\"\nset grid "
             "noytics\nunset key\nplot -1 notitle\n";
-  DrawFigure(folder, "capacity", script.str());
+  DrawFigure(folder, chart.kName, script.str());
 }
+
+KETTLE_JSON(Part, name, share, colour, name_colour)
+KETTLE_JSON(Bar, name, parts, free)
+KETTLE_JSON(CapacityChart, title, subtitle, headroom, bars)
 
 }  // namespace kettle

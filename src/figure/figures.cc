@@ -2,16 +2,15 @@
 #include "figure/figures.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <map>
 #include <sstream>
+#include <stdexcept>
 
 #include "figure/plot.h"
 #include "kettle/encoders/catalogue.h"
 #include "kettle/realtime/pace_task.h"
-#include "kettle/units/error.h"
-#include "kettle/units/statistics.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -64,193 +63,246 @@ std::string SpeedQualityTitle(const std::vector<Option>& options, const std::opt
   return fmt::format("{} of {} settings keep pace", holding, options.size());
 }
 
-// The presets' names beside their points, fastest first.
-// Where points stand close together, every other name goes below its point.
-std::string SeriesLabels(const std::vector<Option>& members, const std::optional<Option>& chosen, const Look& look,
-                         int& label) {
+// The presets' names beside their points. Where points stand close together, every other name goes below its point.
+std::string SeriesLabels(const SpeedQualityChart::Series& series, const Look& look, int& label) {
   constexpr double kCloseOctaves = 0.5;
   std::string text;
   bool below = false;
-  for (std::size_t i = 0; i < members.size(); ++i) {
-    const Option& option = members[i];
-    const bool close = i > 0 && std::log2(members[i - 1].throughput_fps / option.throughput_fps) < kCloseOctaves;
+  for (std::size_t i = 0; i < series.points.size(); ++i) {
+    const SpeedQualityChart::Point& point = series.points[i];
+    const bool close = i > 0 && std::log2(series.points[i - 1].fps / point.fps) < kCloseOctaves;
     below = close && !below;
-    const bool is_chosen = chosen && chosen->settings == option.settings;
     text += fmt::format("set label {} {} at {}, {} offset 0.9,{} left textcolor rgb \"{}\"{}\n", label++,
-                        Quoted(option.settings.preset + (is_chosen ? "  (chosen)" : "")), option.throughput_fps,
-                        option.score, below ? -0.7 : 0.5, look.colour, is_chosen ? " font ',15'" : "");
+                        Quoted(point.name + (point.chosen ? "  (chosen)" : "")), point.fps, point.score,
+                        below ? -0.7 : 0.5, look.colour, point.chosen ? " font ',15'" : "");
   }
   return text;
 }
 
 }  // namespace
 
-void DrawSpeedQuality(const std::filesystem::path& folder, const std::vector<Option>& options,
-                      const std::optional<Option>& chosen, double required_headroom) {
-  const auto series = BySeries(options);
-  if (series.empty()) return;
-  const EncodeSettings& settings = series.begin()->second.front().settings;
-  const double rate = settings.frame_rate.fps(), needed = rate / (1 - required_headroom);
-  double highest = needed * 1.3, lowest = rate * 0.9;
-  std::ostringstream data, plot;
+std::optional<SpeedQualityChart> MakeSpeedQualityChart(const std::vector<Option>& options,
+                                                       const std::optional<Option>& chosen, double required_headroom) {
+  const auto by_series = BySeries(options);
+  if (by_series.empty()) return std::nullopt;
+  const EncodeSettings& settings = by_series.begin()->second.front().settings;
+  SpeedQualityChart chart{SpeedQualityTitle(options, chosen, required_headroom),
+                          Named(settings, options, false) + "; each on the clip where it is slowest and looks worst",
+                          settings.frame_rate.fps(),
+                          required_headroom,
+                          {},
+                          {}};
+  for (const auto& [title, members] : by_series) {
+    chart.series.push_back({title, {}});
+    for (const Option& option : members)
+      chart.series.back().points.push_back(
+          {option.settings.preset, option.throughput_fps, option.score, chosen && chosen->settings == option.settings});
+  }
+  if (chosen && std::none_of(options.begin(), options.end(),
+                             [&](const Option& option) { return option.settings == chosen->settings; }))
+    chart.refined.push_back({fmt::format("{} with {}", chosen->settings.preset, Extras(chosen->settings)),
+                             chosen->throughput_fps, chosen->score, true});
+  return chart;
+}
+
+void Draw(const std::filesystem::path& folder, const SpeedQualityChart& chart) {
+  const double needed = chart.frame_rate / (1 - chart.headroom);
+  double highest = needed * 1.3, lowest = chart.frame_rate * 0.9;
+  std::ostringstream data, plot, chosen, script;
   int label = 1;
   std::string labels;
   std::size_t index = 0;
-  for (const auto& [title, members] : series) {
-    const Look look = LookOf(index++);
-    const std::string block = fmt::format("$series_{}", label);
+  const auto mark = [&](const SpeedQualityChart::Point& point) {
+    if (point.chosen) chosen << point.fps << ' ' << point.score << '\n';
+  };
+  for (const SpeedQualityChart::Series& series : chart.series) {
+    const Look look = LookOf(index);
+    const std::string block = fmt::format("$series_{}", ++index);
     data << block << " << EOD\n";
-    for (const Option& option : members) data << option.throughput_fps << ' ' << option.score << '\n';
+    for (const SpeedQualityChart::Point& point : series.points) {
+      data << point.fps << ' ' << point.score << '\n';
+      mark(point);
+    }
     data << "EOD\n";
-    highest = std::max(highest, members.front().throughput_fps);
-    lowest = std::min(lowest, members.back().throughput_fps * 0.9);
-    labels += SeriesLabels(members, chosen, look, label);
+    if (series.points.empty()) throw std::out_of_range("an empty chart");
+    highest = std::max(highest, series.points.front().fps);
+    lowest = std::min(lowest, series.points.back().fps * 0.9);
+    labels += SeriesLabels(series, look, label);
     plot << (plot.str().empty() ? "plot " : ", ") << block << " using 1:2 with linespoints linecolor rgb \""
-         << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3 "
-         << "title " << Quoted(title);
+         << look.colour << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.3 title "
+         << Quoted(series.title);
   }
-  if (chosen) {
-    // Refined after the presets were compared: a point of its own.
-    const bool refined = std::none_of(options.begin(), options.end(),
-                                      [&](const Option& option) { return option.settings == chosen->settings; });
-    if (refined)
-      labels +=
-          fmt::format("set label {} {} at {}, {} offset 1.6,0 left textcolor rgb \"{}\" font ',15'\n", label++,
-                      Quoted(fmt::format("{} with {}  (chosen)", chosen->settings.preset, Extras(chosen->settings))),
-                      chosen->throughput_fps, chosen->score, kInk);
-    data << "$chosen << EOD\n" << chosen->throughput_fps << ' ' << chosen->score << "\nEOD\n";
+  for (const SpeedQualityChart::Point& point : chart.refined) {
+    labels += fmt::format("set label {} {} at {}, {} offset 1.6,0 left textcolor rgb \"{}\" font ',15'\n", label++,
+                          Quoted(point.name + "  (chosen)"), point.fps, point.score, kInk);
+    mark(point);
+  }
+  if (!chosen.str().empty()) {
+    data << "$chosen << EOD\n" << chosen.str() << "EOD\n";
     plot << ", $chosen using 1:2 with points linecolor rgb \"" << kInk
          << "\" linewidth 2 pointtype 6 pointsize 3.2 notitle";
   }
-  std::ostringstream script;
-  const std::size_t rows = (series.size() + 1) / 2;
+  const std::size_t rows = (chart.series.size() + 1) / 2;
   script << "set bmargin " << 4.5 + static_cast<double>(rows)
-         << "\nset key at screen 0.5, screen 0.012 center bottom Left reverse samplen 2 maxrows " << rows << '\n';
-  script << FigureTitle(SpeedQualityTitle(options, chosen, required_headroom),
-                        Named(settings, options, false) + "; each on the clip where it is slowest and looks worst");
-  script << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"MS-SSIM, "
-            "dB\"\n"
+         << "\nset key at screen 0.5, screen 0.012 center bottom Left reverse samplen 2 maxrows " << rows << '\n'
+         << FigureTitle(chart.title, chart.subtitle)
+         << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"MS-SSIM, dB\"\n"
          << "set xrange [" << lowest << ":" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"
-         << data.str() << labels;
-  script << VerticalLine(200, rate, kGrey, fmt::format("frame rate, {:g}", rate), 0.97);
-  script << VerticalLine(201, needed, kGreen,
-                         fmt::format("with {:.0f} % headroom, {:.0f}", required_headroom * 100, needed), 0.92);
-  script << plot.str() << '\n';
-  DrawFigure(folder, "speed-quality", script.str());
+         << data.str() << labels
+         << VerticalLine(200, chart.frame_rate, kGrey, fmt::format("frame rate, {:g}", chart.frame_rate), 0.97)
+         << VerticalLine(201, needed, kGreen,
+                         fmt::format("with {:.0f} % headroom, {:.0f}", chart.headroom * 100, needed), 0.92)
+         << plot.str() << '\n';
+  DrawFigure(folder, chart.kName, script.str());
 }
 
 namespace {
 
-std::string FrameData(const PacedOutputOutcome& output) {
+using Output = ProofTimesChart::Output;
+
+Output OutputOf(const PacedOutputOutcome& outcome) {
+  Output output;
+  for (const PacedFrame& frame : outcome.frame_times) {
+    output.due_seconds.push_back(frame.due_ms / 1000);
+    output.taken_ms.push_back(frame.taken_ms);
+  }
+  return output;
+}
+
+std::string FrameData(const Output& output) {
   std::ostringstream data;
-  for (const PacedFrame& frame : output.frame_times)
-    if (frame.taken_ms >= 0) data << frame.due_ms / 1000 << ' ' << std::max(0.05, frame.taken_ms) << '\n';
+  for (std::size_t i = 0; i < output.taken_ms.size(); ++i)
+    if (output.taken_ms[i] >= 0) data << output.due_seconds.at(i) << ' ' << std::max(0.05, output.taken_ms[i]) << '\n';
   return data.str();
 }
 
-std::string SkippedData(const PacedOutputOutcome& output, double height) {
+std::string SkippedData(const Output& output, double height) {
   std::ostringstream data;
-  for (const PacedFrame& frame : output.frame_times)
-    if (frame.taken_ms < 0) data << frame.due_ms / 1000 << ' ' << height << '\n';
+  for (std::size_t i = 0; i < output.taken_ms.size(); ++i)
+    if (output.taken_ms[i] < 0) data << output.due_seconds.at(i) << ' ' << height << '\n';
   return data.str();
 }
 
-std::optional<double> Worst(const PacedOutputOutcome& output) {
-  std::vector<double> times;
-  for (const PacedFrame& frame : output.frame_times)
-    if (frame.taken_ms >= 0) times.push_back(frame.taken_ms);
-  return Quantile(times, 1);
+// Below zero: no frame was taken.
+double Slowest(const Output& output) {
+  return output.taken_ms.empty() ? -1 : *std::max_element(output.taken_ms.begin(), output.taken_ms.end());
+}
+
+// The output's name beside its last frame.
+std::string SideLabel(int id, const char* name, const Output& output, const char* colour, bool above) {
+  const double y = output.taken_ms.empty() ? 1 : std::max(0.06, output.taken_ms.back());
+  return fmt::format("set label {} {} at graph 1, first {} offset 0.8,{} left textcolor rgb \"{}\"\n", id, Quoted(name),
+                     y, above ? 0.6 : -0.6, colour);
+}
+
+std::string Level(int id, double from, double to, double y, const char* colour, const std::string& text) {
+  return fmt::format(
+      "set arrow {0} from graph {1}, first {3} to graph {2}, first {3} nohead linecolor rgb \"{4}\" linewidth 2 "
+      "dashtype "
+      "2\nset label {0} {5} at graph {1}, first {3} offset 0.6,0.7 left textcolor rgb \"{4}\"\n",
+      id, from, to, y, colour, Quoted(text));
 }
 
 }  // namespace
 
-void DrawProofTimes(const std::filesystem::path& folder, const Attempt& attempt) {
+std::optional<ProofTimesChart> MakeProofTimesChart(const Attempt& attempt) {
   const Proof& proof = attempt.proof;
-  if (!Worst(proof.stream) && !Worst(proof.recording)) return;  // it ended before any frame was taken
-  const double interval_ms = 1000 / attempt.pair.recording.settings.frame_rate.fps();
-  const double full_ms = interval_ms * PaceTask{}.queue_depth;
-  const int skipped = proof.stream.skipped + proof.recording.skipped;
-  const double slowest = std::max(Worst(proof.stream).value_or(0), Worst(proof.recording).value_or(0));
+  ProofTimesChart chart;
+  chart.stream = OutputOf(proof.stream);
+  chart.recording = OutputOf(proof.recording);
+  if (std::max(Slowest(chart.stream), Slowest(chart.recording)) < 0) return std::nullopt;
+  chart.seconds = proof.seconds;
+  chart.interval_ms = 1000 / attempt.pair.recording.settings.frame_rate.fps();
+  chart.full_ms = chart.interval_ms * PaceTask{}.queue_depth;
+  const int frames = proof.stream.frames + proof.recording.frames;
+  chart.title = proof.holds()
+                    ? fmt::format("Both encodes keep pace: no frame of {} was skipped in {:g} s", frames, proof.seconds)
+                    : fmt::format("The encodes do not keep pace: {} of {} frames were skipped in {:g} s",
+                                  proof.stream.skipped + proof.recording.skipped, frames, proof.seconds);
+  const auto name = [](const Option& option) { return option.title() + (option.simulated ? " (simulated GPU)" : ""); };
+  chart.subtitle = fmt::format("stream: {}; recording: {}; both at once in real time", name(attempt.pair.stream),
+                               name(attempt.pair.recording));
+  return chart;
+}
+
+void Draw(const std::filesystem::path& folder, const ProofTimesChart& chart) {
+  const double slowest = std::max(Slowest(chart.stream), Slowest(chart.recording));
+  const std::string lost =
+      SkippedData(chart.stream, chart.full_ms * 1.4) + SkippedData(chart.recording, chart.full_ms * 1.4);
+  const bool stream_above = !chart.stream.taken_ms.empty() && !chart.recording.taken_ms.empty() &&
+                            chart.stream.taken_ms.back() > chart.recording.taken_ms.back();
   std::ostringstream script;
-  script << FigureTitle(
-      proof.holds() ? fmt::format("Both encodes keep pace: no frame of {} was skipped in {:g} s",
-                                  proof.stream.frames + proof.recording.frames, proof.seconds)
-                    : fmt::format("The encodes do not keep pace: {} of {} frames were skipped in {:g} s", skipped,
-                                  proof.stream.frames + proof.recording.frames, proof.seconds),
-      fmt::format("stream: {}{}; recording: {}{}; both at once in real time", attempt.pair.stream.title(),
-                  attempt.pair.stream.simulated ? " (simulated GPU)" : "", attempt.pair.recording.title(),
-                  attempt.pair.recording.simulated ? " (simulated GPU)" : ""));
-  script << "set logscale y 10\nset yrange [0.05:" << std::max(full_ms, slowest) * 2
-         << "]\nset xrange [0:" << proof.seconds * 1.001 << "]\n"
+  script << FigureTitle(chart.title, chart.subtitle)
+         << fmt::format("set logscale y 10\nset yrange [0.05:{}]\nset xrange [0:{}]\n",
+                        std::max(chart.full_ms, slowest) * 2, chart.seconds * 1.001)
          << "set xlabel \"seconds of the proof run\"\nset ylabel \"wait until the encoder took the frame, ms\"\n"
-         << "set rmargin 15\n"
-         << "$stream << EOD\n"
-         << FrameData(proof.stream) << "EOD\n$recording << EOD\n"
-         << FrameData(proof.recording) << "EOD\n";
-  const auto line = [&](int id, double y, const char* colour, const std::string& text) {
-    script << "set arrow " << id << " from graph 0, first " << y << " to graph 1, first " << y
-           << " nohead linecolor rgb \"" << colour << "\" linewidth 2 dashtype 2\nset label " << id << ' '
-           << Quoted(text) << " at graph 0.005, first " << y << " offset 0,0.7 left textcolor rgb \"" << colour
-           << "\"\n";
-  };
-  line(200, interval_ms, kGreen, fmt::format("one frame interval, {:.1f} ms", interval_ms));
-  line(201, full_ms, kOrange, fmt::format("queue full, {:.0f} ms: frames are skipped from here on", full_ms));
-  const auto side_label = [&](int id, const char* text, const PacedOutputOutcome& output, const char* colour,
-                              double offset) {
-    const double y = output.frame_times.empty() ? 1 : std::max(0.06, output.frame_times.back().taken_ms);
-    script << "set label " << id << ' ' << Quoted(text) << " at graph 1, first " << y << " offset 0.8," << offset
-           << " left textcolor rgb \"" << colour << "\"\n";
-  };
-  const bool stream_above = !proof.stream.frame_times.empty() && !proof.recording.frame_times.empty() &&
-                            proof.stream.frame_times.back().taken_ms > proof.recording.frame_times.back().taken_ms;
-  side_label(202, "stream", proof.stream, kBlue, stream_above ? 0.6 : -0.6);
-  side_label(203, "recording", proof.recording, kOrange, stream_above ? -0.6 : 0.6);
-  const std::string lost = SkippedData(proof.stream, full_ms * 1.4) + SkippedData(proof.recording, full_ms * 1.4);
+         << "set rmargin 15\n$stream << EOD\n"
+         << FrameData(chart.stream) << "EOD\n$recording << EOD\n"
+         << FrameData(chart.recording) << "EOD\n"
+         << Level(200, 0, 1, chart.interval_ms, kGreen, fmt::format("one frame interval, {:.1f} ms", chart.interval_ms))
+         << Level(201, 0, 1, chart.full_ms, kOrange,
+                  fmt::format("queue full, {:.0f} ms: frames are skipped from here on", chart.full_ms))
+         << SideLabel(202, "stream", chart.stream, kBlue, stream_above)
+         << SideLabel(203, "recording", chart.recording, kOrange, !stream_above);
   if (!lost.empty()) script << "$skipped << EOD\n" << lost << "EOD\n";
   script << "plot $stream using 1:2 with points linecolor rgb \"" << kBlue << "\" pointtype 7 pointsize 0.45, "
          << "$recording using 1:2 with points linecolor rgb \"" << kOrange << "\" pointtype 5 pointsize 0.45";
   if (!lost.empty())
     script << ", $skipped using 1:2 with points linecolor rgb \"" << kInk << "\" pointtype 2 pointsize 0.8";
   script << '\n';
-  DrawFigure(folder, "proof-times", script.str());
+  DrawFigure(folder, chart.kName, script.str());
 }
 
-void DrawSoak(const std::filesystem::path& folder, const EncodeSettings& settings,
-              const std::vector<SoakWindow>& windows, const Drift& drift, double required_headroom, bool simulated) {
-  const double needed = settings.frame_rate.fps() / (1 - required_headroom);
-  const double end = windows.back().start_seconds + (windows.size() > 1 ? windows[1].start_seconds : 0);
-  double highest = needed;
-  std::ostringstream data;
+SoakChart MakeSoakChart(const EncodeSettings& settings, const std::vector<SoakWindow>& windows, const Drift& drift,
+                        double required_headroom, bool simulated) {
+  SoakChart chart;
+  chart.title = fmt::format("{} {} {} under sustained load: {:+.1f} %", settings.encoder, settings.preset,
+                            drift.verdict == Drift::Verdict::kSteady    ? "does not slow down"
+                            : drift.verdict == Drift::Verdict::kUnclear ? "gives no clear answer"
+                                                                        : Name(drift.verdict),
+                            drift.change * 100);
+  chart.subtitle = fmt::format("{}{} at {} frames a second, as fast as it goes; ±{:.1f} % (spread of the windows)",
+                               settings.size.str(), simulated ? " (simulated GPU)" : "", settings.frame_rate.str(),
+                               drift.noise * 100);
+  chart.needed_fps = settings.frame_rate.fps() / (1 - required_headroom);
+  chart.needed = fmt::format("needed: {} frames a second and {:.0f} % headroom, {:.0f}", settings.frame_rate.str(),
+                             required_headroom * 100, chart.needed_fps);
+  chart.first_fps = drift.first_fps;
+  chart.last_fps = drift.last_fps;
+  chart.end_minutes = (windows.back().start_seconds + (windows.size() > 1 ? windows[1].start_seconds : 0)) / 60;
   for (const SoakWindow& window : windows) {
-    data << window.start_seconds / 60 << ' ' << window.fps << '\n';
-    highest = std::max(highest, window.fps);
+    chart.minutes.push_back(window.start_seconds / 60);
+    chart.fps.push_back(window.fps);
   }
-  std::ostringstream script;
-  script << FigureTitle(fmt::format("{} {} {} under sustained load: {:+.1f} %", settings.encoder, settings.preset,
-                                    drift.verdict == Drift::Verdict::kSteady    ? "does not slow down"
-                                    : drift.verdict == Drift::Verdict::kUnclear ? "gives no clear answer"
-                                                                                : Name(drift.verdict),
-                                    drift.change * 100),
-                        fmt::format("{}{} at {} frames a second, as fast as it goes; ±{:.1f} % (spread of the windows)",
-                                    settings.size.str(), simulated ? " (simulated GPU)" : "", settings.frame_rate.str(),
-                                    drift.noise * 100));
-  script << "set xlabel \"minutes\"\nset ylabel \"frames a second, in each window\"\nset xrange [0:" << end / 60
-         << "]\nset yrange [0:" << highest * 1.15 << "]\n$soak << EOD\n"
-         << data.str() << "EOD\n";
-  const auto level = [&](int id, double from, double to, double y, const char* colour, const std::string& text) {
-    script << "set arrow " << id << " from graph " << from << ", first " << y << " to graph " << to << ", first " << y
-           << " nohead linecolor rgb \"" << colour << "\" linewidth 2 dashtype 2\nset label " << id << ' '
-           << Quoted(text) << " at graph " << from << ", first " << y << " offset 0.6,0.7 left textcolor rgb \""
-           << colour << "\"\n";
-  };
-  level(200, 0, 1, needed, kGreen,
-        fmt::format("needed: {} frames a second and {:.0f} % headroom, {:.0f}", settings.frame_rate.str(),
-                    required_headroom * 100, needed));
-  level(201, 0, 0.25, drift.first_fps, kOrange, fmt::format("first quarter, {:.0f}", drift.first_fps));
-  level(202, 0.75, 1, drift.last_fps, kOrange, fmt::format("last quarter, {:.0f}", drift.last_fps));
-  script << "plot $soak using 1:2 with linespoints linecolor rgb \"" << kBlue
-         << "\" linewidth 1.5 pointtype 7 pointsize 0.8\n";
-  DrawFigure(folder, "soak", script.str());
+  return chart;
 }
+
+void Draw(const std::filesystem::path& folder, const SoakChart& chart) {
+  double highest = chart.needed_fps;
+  std::ostringstream data, script;
+  for (std::size_t i = 0; i < chart.fps.size(); ++i) {
+    data << chart.minutes.at(i) << ' ' << chart.fps[i] << '\n';
+    highest = std::max(highest, chart.fps[i]);
+  }
+  script << FigureTitle(chart.title, chart.subtitle)
+         << fmt::format(
+                "set xlabel \"minutes\"\nset ylabel \"frames a second, in each window\"\nset xrange [0:{}]\n"
+                "set yrange [0:{}]\n$soak << EOD\n",
+                chart.end_minutes, highest * 1.15)
+         << data.str() << "EOD\n"
+         << Level(200, 0, 1, chart.needed_fps, kGreen, chart.needed)
+         << Level(201, 0, 0.25, chart.first_fps, kOrange, fmt::format("first quarter, {:.0f}", chart.first_fps))
+         << Level(202, 0.75, 1, chart.last_fps, kOrange, fmt::format("last quarter, {:.0f}", chart.last_fps))
+         << "plot $soak using 1:2 with linespoints linecolor rgb \"" << kBlue
+         << "\" linewidth 1.5 pointtype 7 pointsize 0.8\n";
+  DrawFigure(folder, chart.kName, script.str());
+}
+
+KETTLE_JSON(SpeedQualityChart::Point, name, fps, score, chosen)
+KETTLE_JSON(SpeedQualityChart::Series, title, points)
+KETTLE_JSON(SpeedQualityChart, title, subtitle, frame_rate, headroom, series, refined)
+KETTLE_JSON(ProofTimesChart::Output, due_seconds, taken_ms)
+KETTLE_JSON(ProofTimesChart, title, subtitle, seconds, interval_ms, full_ms, stream, recording)
+KETTLE_JSON(SoakChart, title, subtitle, needed, end_minutes, needed_fps, first_fps, last_fps, minutes, fps)
 
 }  // namespace kettle

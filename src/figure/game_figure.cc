@@ -7,10 +7,11 @@
 #include <sstream>
 
 #include "figure/plot.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
-void DrawGame(const std::filesystem::path& folder, const GameFrames& game) {
+void Draw(const std::filesystem::path& folder, const GameFrames& game) {
   if (game.seconds.size() < 2) return;
   const double lost = game.alone_fps - game.beside_fps;
   const std::string title =
@@ -35,7 +36,9 @@ void DrawGame(const std::filesystem::path& folder, const GameFrames& game) {
              game.wanted_fps, kOrange)
       << fmt::format("plot $frames using 1:2 with boxes fillstyle solid noborder fillcolor rgb \"{}\" notitle\n",
                      kGreen);
-  DrawFigure(folder, "game", script.str());
+  DrawFigure(folder, game.kName, script.str());
 }
+
+KETTLE_JSON(GameFrames, wanted_fps, alone_fps, beside_fps, seconds, begin_seconds, end_seconds)
 
 }  // namespace kettle

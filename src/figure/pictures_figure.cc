@@ -7,8 +7,10 @@
 #include <functional>
 #include <map>
 #include <sstream>
+#include <stdexcept>
 
 #include "figure/plot.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -24,39 +26,46 @@ std::vector<TriedPicture> Ranked(const std::vector<TriedPicture>& tried) {
   return ranked;
 }
 
-bool IsTaken(const TriedPicture& picture, const EncodeSettings& chosen) {
+bool IsChosen(const TriedPicture& picture, const EncodeSettings& chosen) {
   return picture.size == chosen.size && picture.rate == chosen.frame_rate;
 }
 
-std::string Title(const std::vector<TriedPicture>& ranked, const EncodeSettings& chosen) {
-  const bool best = IsTaken(ranked.front(), chosen);
+void AddTitle(const std::vector<TriedPicture>& ranked, const EncodeSettings& chosen, PicturesChart& chart) {
+  const bool best = IsChosen(ranked.front(), chosen);
   const bool simulated = std::any_of(ranked.begin(), ranked.end(), [](const auto& p) { return p.best->simulated; });
-  return FigureTitle(fmt::format("{} at {} frames a second looks best {}", chosen.size.str(), chosen.frame_rate.str(),
-                                 best ? "of the sizes tried" : "beside the recording; alone another would"),
-                     fmt::format("{}; each with its best preset that keeps pace, on the clip where it looks worst{}",
-                                 chosen.bit_rate.str(), simulated ? "; some on a simulated GPU" : ""));
+  chart.title = fmt::format("{} at {} frames a second looks best {}", chosen.size.str(), chosen.frame_rate.str(),
+                            best ? "of the sizes tried" : "beside the recording; alone another would");
+  chart.subtitle = fmt::format("{}; each with its best preset that keeps pace, on the clip where it looks worst{}",
+                               chosen.bit_rate.str(), simulated ? "; some on a simulated GPU" : "");
 }
 
 }  // namespace
 
-void DrawPictures(const std::filesystem::path& folder, const std::vector<TriedPicture>& tried,
-                  const EncodeSettings& chosen) {
+std::optional<PicturesChart> MakePicturesChart(const std::vector<TriedPicture>& tried, const EncodeSettings& chosen) {
   const std::vector<TriedPicture> ranked = Ranked(tried);
-  if (ranked.size() < 2) return;
-  std::map<double, std::ostringstream, std::greater<>> by_rate;  // a row each: quality, row, what to write beside it
+  if (ranked.size() < 2) return std::nullopt;
+  PicturesChart chart;
+  AddTitle(ranked, chosen, chart);
+  for (const TriedPicture& picture : ranked)
+    chart.rows.push_back({fmt::format("{} at {}, {}", picture.size.str(), picture.rate.str(), picture.best->title()),
+                          picture.rate, picture.best->score, IsChosen(picture, chosen)});
+  return chart;
+}
+
+void Draw(const std::filesystem::path& folder, const PicturesChart& chart) {
+  if (chart.rows.empty()) throw std::out_of_range("an empty chart");
+  std::map<double, std::ostringstream, std::greater<>> by_rate;  // a line each: quality, row, what stands beside it
   std::map<double, std::string> names;
   std::string rows;
-  for (std::size_t i = 0; i < ranked.size(); ++i) {
-    const TriedPicture& picture = ranked[i];
-    rows += fmt::format(
-        "{}{} {}", rows.empty() ? "" : ", ",
-        Quoted(fmt::format("{} at {}, {}", picture.size.str(), picture.rate.str(), picture.best->title())), i + 1);
-    by_rate[picture.rate.fps()] << fmt::format("{} {} \"{:.1f}{}\"\n", picture.best->score, i + 1, picture.best->score,
-                                               IsTaken(picture, chosen) ? "   chosen" : "");
-    names[picture.rate.fps()] = picture.rate.str();
+  for (std::size_t i = 0; i < chart.rows.size(); ++i) {
+    const PicturesChart::Row& row = chart.rows[i];
+    rows += fmt::format("{}{} {}", rows.empty() ? "" : ", ", Quoted(row.name), i + 1);
+    by_rate[row.rate.fps()] << fmt::format("{} {} \"{:.1f}{}\"\n", row.score, i + 1, row.score,
+                                           row.chosen ? "   chosen" : "");
+    names[row.rate.fps()] = row.rate.str();
   }
-  const double best = ranked.front().best->score, worst = ranked.back().best->score;
-  const double left = worst - std::max(0.5, (best - worst) * 0.25);
+  const double best = chart.rows.front().score, worst = chart.rows.back().score;
+  const double margin = std::max(0.5, (best - worst) * 0.25), left = worst - margin;
   std::ostringstream script;
   std::string plot;
   std::size_t index = 0;
@@ -69,13 +78,15 @@ void DrawPictures(const std::filesystem::path& folder, const std::vector<TriedPi
         "$rate_{1} using 1:2:3 with labels left offset 1.5,0 textcolor rgb \"{5}\" notitle",
         plot.empty() ? "plot " : ", ", index, left, look.colour, Quoted(names[fps] + " frames a second"), kInk);
   }
-  script << Title(ranked, chosen) << "set lmargin at screen 0.27\n"
+  script << FigureTitle(chart.title, chart.subtitle) << "set lmargin at screen 0.27\n"
          << fmt::format("set xrange [{}:{}]\nset yrange [{}:0.3]\nset ytics ({}) scale 0\nunset grid\nset grid xtics\n",
-                        left, best + std::max(0.5, (best - worst) * 0.25), static_cast<double>(ranked.size()) + 0.7,
-                        rows)
+                        left, best + margin, static_cast<double>(chart.rows.size()) + 0.7, rows)
          << "set xlabel \"MS-SSIM, dB\"\nset key bottom right Left reverse samplen 1\n"
          << plot << '\n';
-  DrawFigure(folder, "pictures", script.str());
+  DrawFigure(folder, chart.kName, script.str());
 }
+
+KETTLE_JSON(PicturesChart::Row, name, rate, score, chosen)
+KETTLE_JSON(PicturesChart, title, subtitle, rows)
 
 }  // namespace kettle

@@ -5,25 +5,23 @@
 
 #include <algorithm>
 #include <sstream>
+#include <stdexcept>
 
 #include "figure/plot.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
 namespace {
 
-std::string Data(const std::string& name, const RateCurve& curve) {
+using Curve = RateQualityChart::Curve;
+
+std::string Data(const std::string& name, const Curve& curve) {
   std::ostringstream data;
   data << name << " << EOD\n";
-  for (const RatePoint& point : curve) data << point.kbps << ' ' << point.quality_db << '\n';
+  for (std::size_t i = 0; i < curve.kbps.size(); ++i) data << curve.kbps[i] << ' ' << curve.quality_db.at(i) << '\n';
   data << "EOD\n";
   return data.str();
-}
-
-std::string HullData(const std::vector<HullPoint>& hull) {
-  RateCurve curve;
-  for (const HullPoint& point : hull) curve.push_back({point.kbps, point.quality_db});
-  return Data("$hull", curve);
 }
 
 std::string Subtitle(const Answer& answer) {
@@ -38,37 +36,55 @@ std::string Subtitle(const Answer& answer) {
 
 }  // namespace
 
-void DrawRateQuality(const std::filesystem::path& folder, const Answer& answer) {
-  std::ostringstream data, plot;
-  bool simulated = false;
-  std::size_t index = 0;
+std::optional<RateQualityChart> MakeRateQualityChart(const Answer& answer) {
+  RateQualityChart chart{
+      answer.question.title + " " + answer.words, Subtitle(answer), answer.question.asked_rate.kbps(), {}, {}, {}};
+  for (const BitRate rate : answer.question.rates) chart.rates_kbps.push_back(rate.kbps());
+  int look = 0;
   for (const VariantAnswer& variant : answer.variants) {
-    const Look look = LookOf(index++);
-    if (variant.curve.empty()) continue;
-    const std::string block = fmt::format("$variant_{}", index);
-    data << Data(block, variant.curve);
-    plot << ", " << block << " using 1:2 with linespoints linecolor rgb \"" << look.colour
-         << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.2 title "
-         << Quoted(variant.variant.label + (variant.simulated ? " (simulated GPU)" : ""));
-    simulated = simulated || variant.simulated;
+    Curve curve{variant.variant.label + (variant.simulated ? " (simulated GPU)" : ""), {}, {}, look++};
+    for (const RatePoint& point : variant.curve) {
+      curve.kbps.push_back(point.kbps);
+      curve.quality_db.push_back(point.quality_db);
+    }
+    if (!curve.kbps.empty()) chart.curves.push_back(std::move(curve));
   }
-  if (plot.str().empty()) return;
-  std::ostringstream script;
-  script << FigureTitle(answer.question.title + " " + answer.words, Subtitle(answer)) << data.str()
-         << HullData(answer.hull) << "set logscale x 2\nset xlabel \"bit rate, kbit/s\"\nset ylabel \"MS-SSIM, dB\"\n"
-         << "set xtics (";
-  for (const BitRate rate : answer.question.rates)
-    script << (rate == answer.question.rates.front() ? "" : ", ")
-           << fmt::format("\"{:.0f}\" {:.0f}", rate.kbps(), rate.kbps());
+  for (const HullPoint& point : answer.hull) {
+    chart.hull.kbps.push_back(point.kbps);
+    chart.hull.quality_db.push_back(point.quality_db);
+  }
+  if (chart.curves.empty()) return std::nullopt;
+  return chart;
+}
+
+void Draw(const std::filesystem::path& folder, const RateQualityChart& chart) {
+  if (chart.rates_kbps.empty()) throw std::out_of_range("an empty chart");
+  std::ostringstream data, plot, script;
+  std::size_t index = 0;
+  for (const Curve& curve : chart.curves) {
+    const Look look = LookOf(static_cast<std::size_t>(curve.look));
+    const std::string block = fmt::format("$variant_{}", ++index);
+    data << Data(block, curve);
+    plot << ", " << block << " using 1:2 with linespoints linecolor rgb \"" << look.colour
+         << "\" linewidth 1.5 pointtype " << look.point << " pointsize 1.2 title " << Quoted(curve.title);
+  }
+  std::string tics;
+  for (const double kbps : chart.rates_kbps)
+    tics += fmt::format("{}\"{:.0f}\" {:.0f}", tics.empty() ? "" : ", ", kbps, kbps);
   script
-      << ")\nset xrange [" << answer.question.rates.front().kbps() * 0.85 << ':'
-      << answer.question.rates.back().kbps() * 1.15
-      << "]\nset offsets 0, 0, graph 0.08, graph 0.05\nset key bottom right Left reverse samplen 2 spacing 1.15\n"
-      << VerticalLine(200, answer.question.asked_rate.kbps(), kGrey,
-                      fmt::format("asked for, {}", answer.question.asked_rate.str()), 0.96)
+      << FigureTitle(chart.title, chart.subtitle) << data.str() << Data("$hull", chart.hull)
+      << "set logscale x 2\nset xlabel \"bit rate, kbit/s\"\nset ylabel \"MS-SSIM, dB\"\n"
+      << fmt::format("set xtics ({})\nset xrange [{}:{}]\n", tics, chart.rates_kbps.front() * 0.85,
+                     chart.rates_kbps.back() * 1.15)
+      << "set offsets 0, 0, graph 0.08, graph 0.05\nset key bottom right Left reverse samplen 2 spacing 1.15\n"
+      << VerticalLine(200, chart.asked_kbps, kGrey,
+                      fmt::format("asked for, {}", BitRate::FromKbps(chart.asked_kbps).str()), 0.96)
       << "plot $hull using 1:2 with lines linecolor rgb \"#c9ced2\" linewidth 9 title \"the best of all (convex hull)\""
       << plot.str() << '\n';
-  DrawFigure(folder, "rate-quality", script.str());
+  DrawFigure(folder, chart.kName, script.str());
 }
+
+KETTLE_JSON(Curve, title, kbps, quality_db, look)
+KETTLE_JSON(RateQualityChart, title, subtitle, asked_kbps, rates_kbps, curves, hull)
 
 }  // namespace kettle

@@ -7,8 +7,10 @@
 #include <array>
 #include <cmath>
 #include <sstream>
+#include <stdexcept>
 
 #include "figure/plot.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -46,8 +48,7 @@ void StackCores(const std::vector<RehearsalSecond>& timeline, std::ostringstream
 }
 
 // Top: who used the processors, and the GPU's encode engine where there is one.
-std::string ProcessorPanel(const RehearsalOutcome& outcome, double cpu_cores, double end) {
-  const auto& timeline = outcome.timeline;
+std::string ProcessorPanel(const std::vector<RehearsalSecond>& timeline, double cpu_cores, double end) {
   const auto any = [&](auto wanted) { return std::any_of(timeline.begin(), timeline.end(), wanted); };
   std::ostringstream script;
   script << "set tmargin at screen 0.86\nset bmargin at screen 0.61\nset format x \"\"\n"
@@ -80,11 +81,11 @@ std::string ProcessorPanel(const RehearsalOutcome& outcome, double cpu_cores, do
 }
 
 // Middle: what the ingest acknowledged in each second.
-std::string RatePanel(const RehearsalOutcome& outcome, double stream_kbps, double end) {
+std::string RatePanel(const std::vector<RehearsalSecond>& timeline, double stream_kbps, double end) {
   std::ostringstream script;
   double most_mbps = stream_kbps / 1000;
   script << "$line << EOD\n";
-  for (const RehearsalSecond& s : outcome.timeline) {
+  for (const RehearsalSecond& s : timeline) {
     script << s.start_seconds + 0.5 << ' ' << s.acknowledged_kbps / 1000 << '\n';
     most_mbps = std::max(most_mbps, s.acknowledged_kbps / 1000);
   }
@@ -101,11 +102,11 @@ std::string RatePanel(const RehearsalOutcome& outcome, double stream_kbps, doubl
 }
 
 // Bottom: the seconds in which frames were lost, a lane for each way.
-std::string LossPanel(const RehearsalOutcome& outcome) {
+std::string LossPanel(const std::vector<RehearsalSecond>& timeline) {
   const std::array lanes = {"late", "skipped, stream", "skipped, recording", "dropped", "stalled"};
   std::ostringstream script;
   script << "$losses << EOD\n";
-  for (const RehearsalSecond& s : outcome.timeline) {
+  for (const RehearsalSecond& s : timeline) {
     const std::array counts = {s.late, s.skipped_stream, s.skipped_recording, s.dropped, s.stalled};
     for (std::size_t lane = 0; lane < counts.size(); ++lane)
       if (counts[lane] > 0)
@@ -125,19 +126,27 @@ std::string LossPanel(const RehearsalOutcome& outcome) {
 
 }  // namespace
 
-void DrawRehearsal(const std::filesystem::path& folder, const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
-                   bool simulated) {
-  if (outcome.timeline.size() < 2) return;
-  const double end = outcome.timeline.back().start_seconds + 1;
-  std::ostringstream script;
-  StackCores(outcome.timeline, script);
-  script << "set multiplot\nset lmargin at screen 0.16\nset rmargin at screen 0.97\n"
-         << fmt::format("set xrange [0:{}]\n", end)
-         << FigureTitle(TitleOf(outcome), fmt::format("{:.0f} s in real time{}", outcome.seconds,
-                                                      simulated ? "; ingest, GPU or game SIMULATED" : ""))
-         << ProcessorPanel(outcome, facts.cpu_cores, end) << RatePanel(outcome, facts.stream_kbps, end)
-         << LossPanel(outcome) << "unset multiplot\n";
-  DrawFigure(folder, "rehearsal", script.str());
+std::optional<RehearsalChart> MakeRehearsalChart(const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
+                                                 bool simulated) {
+  if (outcome.timeline.size() < 2) return std::nullopt;
+  return RehearsalChart{
+      TitleOf(outcome),
+      fmt::format("{:.0f} s in real time{}", outcome.seconds, simulated ? "; ingest, GPU or game SIMULATED" : ""),
+      facts.cpu_cores, facts.stream_kbps, outcome.timeline};
 }
+
+void Draw(const std::filesystem::path& folder, const RehearsalChart& chart) {
+  if (chart.seconds.empty()) throw std::out_of_range("an empty chart");
+  const double end = chart.seconds.back().start_seconds + 1;
+  std::ostringstream script;
+  StackCores(chart.seconds, script);
+  script << "set multiplot\nset lmargin at screen 0.16\nset rmargin at screen 0.97\n"
+         << fmt::format("set xrange [0:{}]\n", end) << FigureTitle(chart.title, chart.subtitle)
+         << ProcessorPanel(chart.seconds, chart.cpu_cores, end) << RatePanel(chart.seconds, chart.stream_kbps, end)
+         << LossPanel(chart.seconds) << "unset multiplot\n";
+  DrawFigure(folder, chart.kName, script.str());
+}
+
+KETTLE_JSON(RehearsalChart, title, subtitle, cpu_cores, stream_kbps, seconds)
 
 }  // namespace kettle

@@ -125,11 +125,18 @@ TEST_F(ResultsTest, WithoutGnuplotOnlyTheFiguresAreMissing) {
   const auto failing = Run("bench --show show.toml --encoder x264 --preset ultrafast --repeats 1 --out bench");
   setenv("PATH", usual.c_str(), 1);
   ASSERT_THAT(without.code, testing::AnyOf(0, 1)) << without.err;
-  EXPECT_EQ(
-      without.complaint(),
-      "fast-kettle: warning: no figures: gnuplot is not installed (sudo apt install gnuplot-nox); all other "
-      "results are complete\n");
+  EXPECT_EQ(without.complaint(),
+            "fast-kettle: warning: no figures: gnuplot is not installed (sudo apt install gnuplot-nox); all other "
+            "results are complete, and fast-kettle figures out draws the figures later\n");
   ExpectValid("plan");
+  ExpectValid("figures");
+  const auto later = Run("figures out");
+  EXPECT_EQ(later.code, 0) << later.err;
+  EXPECT_THAT(later.out, testing::HasSubstr("Drawn again in out/"));
+  for (const char* figure : {"out/speed-quality.svg", "out/proof-times.png"})
+    EXPECT_GT(std::filesystem::file_size(path(figure)), 1000u) << figure;
+  EXPECT_EQ(Run("figures nowhere").code, 2);
+  EXPECT_FALSE(std::filesystem::exists(path("nowhere"))) << "reading makes no folder";
   for (const char* file : {"out/card.txt", "out/proof.csv", "out/stream.flv", "out/bench.csv"})
     EXPECT_GT(std::filesystem::file_size(path(file)), 50u) << file;
   EXPECT_EQ(failing.code, 0) << failing.err;

@@ -29,7 +29,7 @@ class CapacityFigureTest : public test::FolderTest {
 };
 
 TEST_F(CapacityFigureTest, NamesEachPartAndWhatIsLeft) {
-  DrawCapacity(path(""), SomePlan());
+  Draw(path(""), *MakeCapacityChart(SomePlan()));
   const std::string svg = Text("capacity.svg");
   for (const char* words : {"take 1.00 of 2 processors and 40 % of the GPU", ">stream<", ">recording<",
                             "1.00 left for the game", "60 % left", "20 % must stay free", "SIMULATED"})
@@ -41,7 +41,7 @@ TEST_F(CapacityFigureTest, WhatIsLeftIsThatOfTheBusiestSecond) {
   Proof& proof = plan.proving.attempts.back().proof;
   proof.cpu_cores = 0.8;
   proof.busiest_cpu_cores = 1.3;
-  DrawCapacity(path(""), plan);
+  Draw(path(""), *MakeCapacityChart(plan));
   EXPECT_THAT(Text("capacity.svg"),
               testing::AllOf(testing::HasSubstr("busiest second"), testing::HasSubstr("0.70 left for the game")));
 }
@@ -49,18 +49,17 @@ TEST_F(CapacityFigureTest, WhatIsLeftIsThatOfTheBusiestSecond) {
 TEST_F(CapacityFigureTest, WithoutAPairThereIsNone) {
   Plan plan = SomePlan();
   plan.chosen.reset();
-  DrawCapacity(path(""), plan);
-  EXPECT_FALSE(std::filesystem::exists(path("capacity.svg")));
+  EXPECT_FALSE(MakeCapacityChart(plan));
 }
 
 TEST_F(CapacityFigureTest, TheGamesFigureSaysWhatItLost) {
   GameFrames game{30, 30, 22.5, {30, 30, 30, 23, 22, 30}, 3, 5};
-  DrawGame(path(""), game);
+  Draw(path(""), game);
   for (const char* words :
        {"cost the game 7.5 of 30 frames", "wanted: 30", "the encodes begin", "they end", "SIMULATED"})
     EXPECT_THAT(Text("game.svg"), testing::HasSubstr(words));
   game.beside_fps = 29.9;
-  DrawGame(path(""), game);
+  Draw(path(""), game);
   EXPECT_THAT(Text("game.svg"), testing::HasSubstr("cost the game nothing"));
 }
 

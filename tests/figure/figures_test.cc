@@ -19,7 +19,7 @@ std::vector<Option> Options() {
 
 TEST_F(FiguresTest, TheTitleIsTheAnswer) {
   const auto options = Options();
-  DrawSpeedQuality(path(""), options, options[1], 0.2);
+  Draw(path(""), *MakeSpeedQualityChart(options, options[1], 0.2));
   const std::string svg = Get(path("speed-quality.svg"));
   EXPECT_THAT(svg, testing::HasSubstr("x264 veryfast is chosen: of the 4 presets measured, 3 keep pace alone"));
   EXPECT_THAT(svg, testing::HasSubstr("veryfast  (chosen)"));
@@ -32,22 +32,21 @@ TEST_F(FiguresTest, ARefinedChoiceIsAPointOfItsOwn) {
   Option refined = options[1];
   refined.settings.look_ahead_frames = 20;
   refined.score += 0.3;
-  DrawSpeedQuality(path(""), options, refined, 0.2);
+  Draw(path(""), *MakeSpeedQualityChart(options, refined, 0.2));
   const std::string svg = Get(path("speed-quality.svg"));
   EXPECT_THAT(svg, testing::HasSubstr("veryfast with look-ahead 20  (chosen)"));
   EXPECT_THAT(svg, testing::Not(testing::HasSubstr(">veryfast  (chosen)")));
 }
 
 TEST_F(FiguresTest, WithoutAChoiceItCounts) {
-  DrawSpeedQuality(path(""), {FakeOption("x264", "fast", 40, 3, 11)}, std::nullopt, 0.2);
+  Draw(path(""), *MakeSpeedQualityChart({FakeOption("x264", "fast", 40, 3, 11)}, std::nullopt, 0.2));
   EXPECT_THAT(Get(path("speed-quality.svg")), testing::HasSubstr("No preset keeps pace"));
 }
 
 TEST_F(FiguresTest, NothingMeasuredDrawsNothing) {
   Option broken = FakeOption("x264", "fast", 40, 3, 11);
   broken.score = 0;
-  DrawSpeedQuality(path(""), {broken}, std::nullopt, 0.2);
-  EXPECT_FALSE(std::filesystem::exists(path("speed-quality.svg")));
+  EXPECT_FALSE(MakeSpeedQualityChart({broken}, std::nullopt, 0.2));
 }
 
 Attempt AttemptWith(int skipped) {
@@ -62,14 +61,14 @@ Attempt AttemptWith(int skipped) {
 }
 
 TEST_F(FiguresTest, AProofThatHoldsSaysSo) {
-  DrawProofTimes(path(""), AttemptWith(0));
+  Draw(path(""), *MakeProofTimesChart(AttemptWith(0)));
   const std::string svg = Get(path("proof-times.svg"));
   EXPECT_THAT(svg, testing::HasSubstr("no frame of 1200 was skipped in 10 s"));
   EXPECT_THAT(svg, testing::HasSubstr("one frame interval, 16.7 ms"));
 }
 
 TEST_F(FiguresTest, AProofThatFailsCountsWhatWasSkipped) {
-  DrawProofTimes(path(""), AttemptWith(42));
+  Draw(path(""), *MakeProofTimesChart(AttemptWith(42)));
   EXPECT_THAT(Get(path("proof-times.svg")), testing::HasSubstr("42 of 1200 frames were skipped"));
 }
 
@@ -77,15 +76,14 @@ TEST_F(FiguresTest, AProofThatCrashedDrawsNothing) {
   Attempt crashed = AttemptWith(0);
   crashed.proof = Proof{};
   crashed.proof.status = WorkerStatus::kCrashed;
-  DrawProofTimes(path(""), crashed);
-  EXPECT_FALSE(std::filesystem::exists(path("proof-times.svg")));
+  EXPECT_FALSE(MakeProofTimesChart(crashed));
 }
 
 TEST_F(FiguresTest, WhatDiffersNamesTheSeries) {
   std::vector<Option> options = Options();
   options[1].settings.size = {320, 180};
   options[2].settings.size = {320, 180};
-  DrawSpeedQuality(path(""), options, std::nullopt, 0.2);
+  Draw(path(""), *MakeSpeedQualityChart(options, std::nullopt, 0.2));
   const std::string svg = Get(path("speed-quality.svg"));
   EXPECT_THAT(svg, testing::HasSubstr("x264 320x180"));
   EXPECT_THAT(svg, testing::HasSubstr("nvenc-h264 192x128 (simulated GPU)"));
@@ -96,7 +94,7 @@ TEST_F(FiguresTest, ASoakRunShowsItsDrift) {
   for (int i = 0; i < 12; ++i) windows.push_back({i * 10.0, 120 - i * 3.0, 0, 0, 0});
   EncodeSettings settings = test::SmallSettings("x264", "fast");
   settings.frame_rate = {60, 1};
-  DrawSoak(path(""), settings, windows, MeasureDrift(windows, settings.frame_rate, 0.2), 0.2, false);
+  Draw(path(""), MakeSoakChart(settings, windows, MeasureDrift(windows, settings.frame_rate, 0.2), 0.2, false));
   const std::string svg = Get(path("soak.svg"));
   EXPECT_THAT(svg, testing::HasSubstr("x264 fast slows under sustained load: -23.1 %"));
   EXPECT_THAT(svg, testing::HasSubstr("last quarter, 90"));

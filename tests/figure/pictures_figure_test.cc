@@ -25,7 +25,7 @@ std::vector<TriedPicture> Tries() {
 
 TEST_F(PicturesFigureTest, ARowEachWithItsPresetAndTheChoiceMarked) {
   const auto tried = Tries();
-  DrawPictures(path(""), tried, tried[0].best->settings);
+  Draw(path(""), *MakePicturesChart(tried, tried[0].best->settings));
   const std::string svg = Get(path("pictures.svg"));
   for (const char* row :
        {"768x432 at 60, x264 veryfast", "960x540 at 60, x264 veryfast", "768x432 at 50, x264 veryfast", "17.2   chosen",
@@ -36,15 +36,14 @@ TEST_F(PicturesFigureTest, ARowEachWithItsPresetAndTheChoiceMarked) {
 
 TEST_F(PicturesFigureTest, SaysWhereAnotherLooksBetter) {
   const auto tried = Tries();
-  DrawPictures(path(""), tried, tried[1].best->settings);
+  Draw(path(""), *MakePicturesChart(tried, tried[1].best->settings));
   const std::string svg = Get(path("pictures.svg"));
   EXPECT_TRUE(svg.find("960x540 at 60 frames a second looks best beside the recording") != svg.npos);
   EXPECT_TRUE(svg.find("16.8   chosen") != svg.npos);
 }
 
 TEST_F(PicturesFigureTest, OnePictureIsNoFigure) {
-  DrawPictures(path(""), {Tries()[0]}, Tries()[0].best->settings);
-  EXPECT_FALSE(std::filesystem::exists(path("pictures.svg")));
+  EXPECT_FALSE(MakePicturesChart({Tries()[0]}, Tries()[0].best->settings));
 }
 
 }  // namespace

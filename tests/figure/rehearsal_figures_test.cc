@@ -24,7 +24,7 @@ class RehearsalFiguresTest : public test::FolderTest {
     }
   }
   std::string Drawn(bool simulated = false) {
-    DrawRehearsal(path(""), outcome_, {2, 3000, false, false}, simulated);
+    Draw(path(""), *MakeRehearsalChart(outcome_, {2, 3000, false, false}, simulated));
     EXPECT_GT(std::filesystem::file_size(path("rehearsal.png")), 10'000u);
     return Get(path("rehearsal.svg"));
   }
@@ -54,8 +54,7 @@ TEST_F(RehearsalFiguresTest, ALostIngestAloneIsSaid) {
 
 TEST_F(RehearsalFiguresTest, OneSecondIsNoFigure) {
   outcome_.timeline.resize(1);
-  DrawRehearsal(path(""), outcome_, {2, 3000, false, false}, false);
-  EXPECT_FALSE(std::filesystem::exists(path("rehearsal.svg")));
+  EXPECT_FALSE(MakeRehearsalChart(outcome_, {2, 3000, false, false}, false));
 }
 
 }  // namespace

@@ -29,7 +29,7 @@ class UplinkFiguresTest : public test::FolderTest {
 TEST_F(UplinkFiguresTest, TheLinesTitleIsItsAnswer) {
   const LineTrace line = LineTrace::Steady(8000, 60);
   const Budget budget = MakeBudget({LinkKind::kWired, {}, line}, {}, {}, 30);
-  DrawLine(path(""), line, budget, Choice());
+  Draw(path(""), MakeLineChart(line, budget, Choice()));
   EXPECT_THAT(Svg("line"), HasSubstr("Your uplink carries 8.0 Mbit/s; 2.5 Mbit/s of it may be video"));
   EXPECT_THAT(Svg("line"), HasSubstr("budget for all that is sent"));
   EXPECT_THAT(Svg("line"), HasSubstr("video, constant bit rate, 1 s buffer: 2.0 to 3.0 Mbit/s"));
@@ -38,16 +38,16 @@ TEST_F(UplinkFiguresTest, TheLinesTitleIsItsAnswer) {
 
 TEST_F(UplinkFiguresTest, ALongLineShowsTheRangeOfTheEncode) {
   const LineTrace line = LineTrace::Steady(8000, 600);
-  DrawLine(path(""), line, MakeBudget({LinkKind::kWired, {}, line}, {}, {}, 30), Choice());
+  Draw(path(""), MakeLineChart(line, MakeBudget({LinkKind::kWired, {}, line}, {}, {}, 30), Choice()));
   EXPECT_THAT(Svg("line"), HasSubstr("2.0 to 3.0 Mbit/s"));
 }
 
 TEST_F(UplinkFiguresTest, TheDelaysTitleSaysWhetherTheRateControlMatters) {
-  DrawQueueDelay(path(""), {Curve("constant", 10), Curve("variable", 300)}, 3000, 1.5);
+  Draw(path(""), MakeQueueDelayChart({Curve("constant", 10), Curve("variable", 300)}, 3000, 1.5));
   EXPECT_THAT(Svg("queue-delay"), HasSubstr("At 3000 kbit/s the rate control decides: 10 to 300 frames dropped"));
-  DrawQueueDelay(path(""), {Curve("constant", 100), Curve("variable", 102)}, 3000, 1.5);
+  Draw(path(""), MakeQueueDelayChart({Curve("constant", 100), Curve("variable", 102)}, 3000, 1.5));
   EXPECT_THAT(Svg("queue-delay"), HasSubstr("102 frames are dropped, whatever the rate control"));
-  DrawQueueDelay(path(""), {Curve("constant", 0), Curve("variable", 0)}, 3000, 1.5);
+  Draw(path(""), MakeQueueDelayChart({Curve("constant", 0), Curve("variable", 0)}, 3000, 1.5));
   EXPECT_THAT(Svg("queue-delay"), HasSubstr("no rate control drops a frame"));
   EXPECT_THAT(Svg("queue-delay"), HasSubstr("older frames are dropped"));
 }

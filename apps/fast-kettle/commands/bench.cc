@@ -206,7 +206,7 @@ int RunBench(Session& session) {
     const Answer answer = MakeAnswer(*plan.question, Labels(footage), TrialsOf(jobs));
     more["question"] = answer;
     session.trials().Keep(trials, complete, footage, more);
-    session.Draw([&] { DrawRateQuality(session.out(), answer); });
+    session.DrawChart(MakeRateQualityChart(answer));
     if (session.request().json)
       PrintJson(json(answer));
     else
@@ -216,7 +216,7 @@ int RunBench(Session& session) {
   session.trials().Keep(trials, complete, footage, more);
 
   const std::vector<Option> options = Options(plan, jobs);
-  session.Draw([&] { DrawSpeedQuality(session.out(), options, std::nullopt, plan.show.required_headroom); });
+  session.DrawChart(MakeSpeedQualityChart(options, std::nullopt, plan.show.required_headroom));
   if (session.request().json)
     PrintJson(json{{"options", options}, {"paced", paced}, {"trials", trials}, {"timing", timing}});
   else

@@ -15,6 +15,7 @@ int RunPlan(Session& session);
 int RunUplink(Session& session);
 int RunRehearse(Session& session);
 int RunDiagnose(const Request& request);
+int RunFigures(const Request& request);
 int RunLoad(const Request& request, const Places& places);
 // The verdict's table and what to do, for rehearse and diagnose.
 void PrintDiagnosis(const Diagnosis& diagnosis);

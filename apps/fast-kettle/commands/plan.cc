@@ -214,8 +214,7 @@ void WriteFiles(Session& session, const Preparation& known, const Plan& plan, co
   WriteFile(session.out() / "card.txt", SettingsCard(plan, known.show));
   if (!plan.proving.attempts.empty())
     WriteFile(session.out() / "proof.csv", ProofCsv(plan.proving.attempts.back().proof));
-  if (known.line)
-    session.Draw([&] { DrawLine(session.out(), known.line->line, *known.targets.budget, known.line->choice); });
+  if (known.line) session.DrawChart(MakeLineChart(known.line->line, *known.targets.budget, known.line->choice));
   DrawPlanFigures(session, plan, known.footage, stream_options);
 }
 

@@ -59,15 +59,13 @@ void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Foota
 
 void DrawPlanFigures(Session& session, const Plan& plan, const std::vector<Footage>& footage,
                      const std::vector<Option>& stream_options) {
-  session.Draw([&] { DrawWorstSecond(session, plan, footage); });
-  session.Draw([&] { DrawPictures(session.out(), plan.pictures, plan.targets.stream); });
-  session.Draw([&] {
-    DrawSpeedQuality(session.out(), stream_options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt,
-                     plan.capacity.headroom);
-  });
+  session.DrawPicture([&] { DrawWorstSecond(session, plan, footage); });
+  session.DrawChart(MakePicturesChart(plan.pictures, plan.targets.stream));
+  session.DrawChart(MakeSpeedQualityChart(stream_options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt,
+                                     plan.capacity.headroom));
   if (plan.proving.attempts.empty()) return;
-  session.Draw([&] { DrawProofTimes(session.out(), plan.proving.attempts.back()); });
-  session.Draw([&] { DrawCapacity(session.out(), plan); });
+  session.DrawChart(MakeProofTimesChart(plan.proving.attempts.back()));
+  session.DrawChart(MakeCapacityChart(plan));
 }
 
 }  // namespace kettle::app

@@ -219,8 +219,8 @@ int Tell(Session& session, const Stage& stage, const PlanFile& plan, const Rehea
   body["load"] = session.load() ? session.load()->json() : json();
   body["climb"] = climb ? json(*climb) : json();
   session.Write("rehearsal", body);
-  session.Draw([&] { DrawRehearsal(session.out(), outcome, facts, simulated); });
-  session.Draw([&] { DrawGame(session.out(), game); });
+  session.DrawChart(MakeRehearsalChart(outcome, facts, simulated));
+  if (stage.has_game()) session.DrawChart(game);
   if (session.request().json) {
     PrintJson(body);
     return outcome.holds() ? 0 : 1;

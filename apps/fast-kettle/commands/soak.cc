@@ -73,7 +73,7 @@ int RunSoakCommand(Session& session, const BenchPlan& plan) {
   const Drift drift = MeasureDrift(outcome.windows, settings.frame_rate, required);
   const bool simulated = settings.encoder.starts_with("nvenc") && !session.request().stand_in_gpu.empty();
   Write(session, settings, outcome.windows, drift, required, simulated);
-  session.Draw([&] { DrawSoak(session.out(), settings, outcome.windows, drift, required, simulated); });
+  session.DrawChart(MakeSoakChart(settings, outcome.windows, drift, required, simulated));
   const bool holds = drift.verdict != Drift::Verdict::kOverloads;
   if (session.request().json) {
     PrintJson(*ReadResult(session.out(), "soak"));

@@ -133,7 +133,7 @@ std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show,
   return samples;
 }
 
-void DrawDelays(const Session& session, const RateChoice& choice, const LineTrace& line, const SendingModel& model) {
+QueueDelayChart DelayChart(const RateChoice& choice, const LineTrace& line, const SendingModel& model) {
   std::vector<DelayCurve> curves;
   for (const RateControlAnswer& answer : choice.answers) {
     if (std::any_of(curves.begin(), curves.end(), [&](const DelayCurve& c) { return c.name == answer.sample.title(); }))
@@ -143,7 +143,7 @@ void DrawDelays(const Session& session, const RateChoice& choice, const LineTrac
     at.scale = choice.budget_kbps / answer.sample.mean_kbps();
     curves.push_back({answer.sample.title(), SimulateSending(answer.sample.stream, line, at, true)});
   }
-  DrawQueueDelay(session.out(), curves, choice.budget_kbps, kMostDelaySeconds);
+  return MakeQueueDelayChart(curves, choice.budget_kbps, kMostDelaySeconds);
 }
 
 json LineJson(const Line& line) {
@@ -233,8 +233,8 @@ int RunUplink(Session& session) {
   const json body = ResultJson(show, result);
   session.Write("uplink", body);
   if (const auto& answer = result.answer) {
-    session.Draw([&] { DrawLine(session.out(), answer->line, result.budget, answer->choice); });
-    session.Draw([&] { DrawDelays(session, answer->choice, answer->line, answer->model); });
+    session.DrawChart(MakeLineChart(answer->line, result.budget, answer->choice));
+    session.DrawChart(DelayChart(answer->choice, answer->line, answer->model));
   }
   if (session.request().json)
     PrintJson(body);

@@ -39,14 +39,15 @@ Session::Session(const Request& request, Places places)
           request.bench.patience_seconds),
       encoders_(worker_, runner_, progress_, !stand_in_profile_.empty()),
       footage_(request.footage_seconds, progress_),
-      trials_(folder_.path(), provenance_, request.command, DigestOfFile(stand_in_profile_), request.fresh) {}
+      trials_(folder_.path(), provenance_, request.command, DigestOfFile(stand_in_profile_), request.fresh),
+      figures_(folder_.path(), provenance_) {}
 
 void Session::StartLoad(const std::string& load) {
   load_ = std::make_unique<BackgroundLoad>(load, places_, stand_in_profile_);
   trials_.MeasuredUnder(*load_);
 }
 
-void Session::Draw(const std::function<void()>& draw) {
+void Session::DrawPicture(const std::function<void()>& draw) {
   if (figures_given_up_) return;
   try {
     draw();
@@ -55,8 +56,10 @@ void Session::Draw(const std::function<void()>& draw) {
     const auto* figure = dynamic_cast<const FigureError*>(&error);
     figures_given_up_ = figure && figure->hopeless();
     progress_.Clear();
-    fmt::print(stderr, "fast-kettle: warning: {}: {}; all other results are complete\n",
-               figures_given_up_ ? "no figures" : "a figure is missing", error.what());
+    fmt::print(stderr,
+               "fast-kettle: warning: {}: {}; all other results are complete, and fast-kettle figures {} draws the "
+               "figures later\n",
+               figures_given_up_ ? "no figures" : "a figure is missing", error.what(), out().string());
   }
 }
 

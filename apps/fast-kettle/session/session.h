@@ -5,10 +5,12 @@
 #include <filesystem>
 #include <functional>
 #include <memory>
-#include <nlohmann/json_fwd.hpp>
+#include <nlohmann/json.hpp>
+#include <optional>
 #include <string>
 
 #include "command_line.h"
+#include "figure/figure_folder.h"
 #include "kettle/machine/machine.h"
 #include "kettle/store/file.h"
 #include "kettle/store/output_folder.h"
@@ -53,9 +55,19 @@ class Session {
   }
   const BackgroundLoad* load() const { return load_.get(); }
 
-  // Draws a figure, after its results are written: one that fails is a line on standard error and costs nothing else.
-  // Where gnuplot is missing or hangs, no other is tried.
-  void Draw(const std::function<void()>& draw);
+  // Draws a figure, after its results are written, and keeps what it shows in figures.json. One that fails is a line on
+  // standard error and costs nothing else. Where gnuplot is missing or hangs, no other is tried.
+  template <class Chart>
+  void DrawChart(const Chart& chart) {
+    figures_.Keep(Chart::kName, chart);
+    DrawPicture([&] { Draw(out(), chart); });
+  }
+  template <class Chart>
+  void DrawChart(const std::optional<Chart>& chart) {
+    if (chart) DrawChart(*chart);
+  }
+  // The same for what is made of pictures and so cannot be drawn again from numbers.
+  void DrawPicture(const std::function<void()>& draw);
   // DIR/`kind`.json.
   void Write(const std::string& kind, const nlohmann::json& body) const;
 
@@ -75,6 +87,7 @@ class Session {
   DiskRates disk_rates_;
   TrialStore trials_;
   std::unique_ptr<BackgroundLoad> load_;
+  FigureFolder figures_;
   bool figures_given_up_ = false;
 };
 
