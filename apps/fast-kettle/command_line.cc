@@ -124,7 +124,10 @@ Request Fill(const Command& command, Request request, const ShowOverrides& value
   if (command.name == "rehearse" && !request.rehearse.to.empty() && !request.rehearse.link.empty())
     FailInput("rehearse: --link shapes the simulated ingest's line; it cannot shape that of --to");
   if (!command.subject.empty() && request.subject.empty())
-    FailInput("{}: name a {}: {}", command.name, command.subject == "PLAN" ? "plan" : "rehearsal's folder",
+    FailInput("{}: name a {}: {}", command.name,
+              command.subject == "PLAN"    ? "plan"
+              : command.name == "diagnose" ? "rehearsal's folder"
+                                           : "folder of results",
               command.example.substr(0, command.example.find('\n')));
   CheckRange("repeats", request.bench.repeats, 1, 100);
   CheckRange("patience", request.bench.patience_seconds, 1, 600);
@@ -145,6 +148,23 @@ Request Fill(const Command& command, Request request, const ShowOverrides& value
   return request;
 }
 
+// Parses into what the options are bound to. `names` are those that a mistyped option is compared with. Throws
+// Error(kInput).
+void Store(const Command& command, const std::vector<std::string>& arguments, const po::options_description& options,
+           const po::positional_options_description& places, const std::string& takes,
+           const std::vector<std::string>& names) {
+  po::variables_map map;
+  try {
+    const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
+    po::store(po::command_line_parser(arguments).options(options).positional(places).style(style).run(), map);
+    po::notify(map);
+  } catch (const po::too_many_positional_options_error&) {
+    FailInput("{} takes {}; see fast-kettle {} --help", command.name, takes, command.name);
+  } catch (const po::error& error) {
+    Refuse(command.name, error, names);
+  }
+}
+
 Parsed ParseCommand(const Command& command, const std::vector<std::string>& arguments) {
   Request request;
   ShowOverrides values;
@@ -156,17 +176,8 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
     all.add_options()("subject", po::value(&request.subject));
     places.add("subject", 1);
   }
-  po::variables_map map;
-  try {
-    const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
-    po::store(po::command_line_parser(arguments).options(all).positional(places).style(style).run(), map);
-    po::notify(map);
-  } catch (const po::too_many_positional_options_error&) {
-    FailInput("{} takes {}; see fast-kettle {} --help", command.name,
-              command.subject.empty() ? "options only" : "one " + command.subject, command.name);
-  } catch (const po::error& error) {
-    Refuse(command.name, error, Names(groups));
-  }
+  Store(command, arguments, all, places, command.subject.empty() ? "options only" : "one " + command.subject,
+        Names(groups));
   return {Fill(command, std::move(request), values), ""};
 }
 
@@ -180,16 +191,7 @@ void ParseVerb(const Command& command, const std::vector<std::string>& arguments
   all.add(options).add(hidden);
   po::positional_options_description places;
   places.add("verb", 1).add("subject", 1);
-  po::variables_map map;
-  try {
-    const int style = po::command_line_style::default_style & ~po::command_line_style::allow_guessing;
-    po::store(po::command_line_parser(arguments).options(all).positional(places).style(style).run(), map);
-    po::notify(map);
-  } catch (const po::too_many_positional_options_error&) {
-    FailInput("{} takes a verb and one name at most; see fast-kettle {} --help", command.name, command.name);
-  } catch (const po::error& error) {
-    Refuse(command.name, error, Names({options}));
-  }
+  Store(command, arguments, all, places, "a verb and one name at most", Names({options}));
   if (request.verb.empty())
     FailInput("{}: say {} or {}; see fast-kettle {} --help", command.name,
               fmt::join(verbs.begin(), verbs.end() - 1, ", "), verbs.back(), command.name);
