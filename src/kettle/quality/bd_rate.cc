@@ -1,10 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/quality/bd_rate.h"
 
-#include <math.h>  // Boost 1.74's pchip.hpp uses ::isnan and does not include it
-
 #include <algorithm>
-#include <boost/math/interpolators/pchip.hpp>
+#include <boost/math/interpolators/cubic_hermite.hpp>
 #include <cmath>
 #include <optional>
 #include <utility>
@@ -17,7 +15,7 @@ struct Knot {
   double x, y;
 };
 
-// Piecewise cubics through knots of rising x; straight lines through fewer than four, which Boost's need.
+// Piecewise cubics through knots of rising x.
 class MonotoneCurve {
  public:
   // Of several knots with the same x, the first counts.
@@ -25,29 +23,22 @@ class MonotoneCurve {
     std::stable_sort(knots_.begin(), knots_.end(), [](const Knot& a, const Knot& b) { return a.x < b.x; });
     knots_.erase(std::unique(knots_.begin(), knots_.end(), [](const Knot& a, const Knot& b) { return a.x == b.x; }),
                  knots_.end());
-    if (knots_.size() < 4) return;
+    if (!usable()) return;
     std::vector<double> x, y;
     for (const Knot& knot : knots_) {
       x.push_back(knot.x);
       y.push_back(knot.y);
     }
-    const std::size_t n = knots_.size();
-    const double first = EndSlope(knots_[0], knots_[1], knots_[2]);
-    const double last = EndSlope(knots_[n - 1], knots_[n - 2], knots_[n - 3]);
-    cubics_.emplace(std::move(x), std::move(y), first, last);
+    // Boost's own choice of slopes (pchip) wants four knots; a question may have three.
+    cubics_.emplace(std::move(x), std::move(y), Slopes());
   }
 
   bool usable() const { return knots_.size() >= 2; }
   double low() const { return knots_.front().x; }
   double high() const { return knots_.back().x; }
+  double At(double x) const { return (*cubics_)(x); }
 
-  double At(double x) const {
-    if (cubics_) return (*cubics_)(x);
-    const std::size_t i = knots_.size() > 2 && x > knots_[1].x ? 1 : 0;
-    return std::lerp(knots_[i].y, knots_[i + 1].y, (x - knots_[i].x) / (knots_[i + 1].x - knots_[i].x));
-  }
-
-  // Exact: Simpson's rule on each piece, as none is more than a cubic.
+  // Exact: Simpson's rule on each piece, as they are cubics.
   double Integral(double from, double to) const {
     double sum = 0;
     for (std::size_t i = 0; i + 1 < knots_.size(); ++i) {
@@ -58,10 +49,26 @@ class MonotoneCurve {
   }
 
  private:
-  // The slope at the outermost knot: the three points' formula, kept within the shape (Boost's own is one-sided).
-  static double EndSlope(const Knot& end, const Knot& next, const Knot& third) {
-    const double h0 = next.x - end.x, h1 = third.x - next.x;
-    const double steep0 = (next.y - end.y) / h0, steep1 = (third.y - next.y) / h1;
+  double Width(std::size_t i) const { return knots_[i + 1].x - knots_[i].x; }
+  double Steepness(std::size_t i) const { return (knots_[i + 1].y - knots_[i].y) / Width(i); }
+
+  // Fritsch and Butland's: a weighted harmonic mean of both sides, flat at a peak.
+  std::vector<double> Slopes() const {
+    const std::size_t last = knots_.size() - 1;
+    std::vector<double> slopes(knots_.size(), Steepness(0));
+    if (last == 1) return slopes;
+    for (std::size_t i = 1; i < last; ++i) {
+      const double left = Steepness(i - 1), right = Steepness(i);
+      const double w1 = 2 * Width(i) + Width(i - 1), w2 = Width(i) + 2 * Width(i - 1);
+      slopes[i] = left * right <= 0 ? 0 : (w1 + w2) / (w1 / left + w2 / right);
+    }
+    slopes.front() = EndSlope(Width(0), Width(1), Steepness(0), Steepness(1));
+    slopes.back() = EndSlope(Width(last - 1), Width(last - 2), Steepness(last - 1), Steepness(last - 2));
+    return slopes;
+  }
+
+  // The three points' formula, kept within the shape.
+  static double EndSlope(double h0, double h1, double steep0, double steep1) {
     const double slope = ((2 * h0 + h1) * steep0 - h0 * steep1) / (h0 + h1);
     if (slope * steep0 <= 0) return 0;
     if (steep0 * steep1 <= 0 && std::abs(slope) > 3 * std::abs(steep0)) return 3 * steep0;
@@ -69,7 +76,7 @@ class MonotoneCurve {
   }
 
   std::vector<Knot> knots_;
-  std::optional<boost::math::interpolators::pchip<std::vector<double>>> cubics_;
+  std::optional<boost::math::interpolators::cubic_hermite<std::vector<double>>> cubics_;
 };
 
 MonotoneCurve RateOverQuality(const RateCurve& curve) {
