@@ -164,10 +164,11 @@ TEST_F(PublishTest, OverSrtPicturesArriveAndPlay) {
   const TestStream stream = MakeStream();
   {
     RunningIngest ingest({.srt_port = 0, .key = "right", .report = path("arrived.csv"), .save_folder = path("saved")});
-    const auto publish = StartTestPublish(ingest.url("srt"), {"right"}, stream, 5);
+    const auto publish = StartTestPublish(ingest.url("srt"), {"right"}, stream, 30);
     std::string bytes = publish->Opening();
     for (int i = 0; i < 60; ++i) bytes += publish->Picture(i, 5'000);
     EXPECT_EQ(bytes.size() % 188, 0u) << "whole packets";
+    const std::size_t total = bytes.size();
     while (!bytes.empty()) {
       bytes.erase(0, publish->Send(bytes));
       publish->WaitToSend(0.01);
@@ -177,7 +178,15 @@ TEST_F(PublishTest, OverSrtPicturesArriveAndPlay) {
     for (int i = 0; i < 1000 && publish->state().acknowledged_bytes <= 60 * 5'000; ++i) usleep(10'000);
     EXPECT_EQ(publish->state().waiting_bytes, 0);
     EXPECT_GT(publish->state().acknowledged_bytes, 60 * 5'000);
-    usleep(1'500'000);  // what is acknowledged is handed over a second after it was sent
+    // What is acknowledged is handed over a second after it was sent, or later where the machine is busy.
+    constexpr std::size_t kBuffer = 16'384;  // the ingest writes in pieces
+    const auto saved_bytes = [&]() -> std::size_t {
+      std::error_code absent;
+      const auto bytes_there = std::filesystem::file_size(path("saved") / "srt-1.ts", absent);
+      return absent ? 0 : bytes_there;
+    };
+    for (int i = 0; i < 1000 && saved_bytes() + kBuffer < total; ++i) usleep(20'000);
+    usleep(500'000);
   }
   MediaReader saved(path("saved") / "srt-1.ts");
   EXPECT_EQ(saved.size(), (FrameSize{192, 128}));
