@@ -110,10 +110,10 @@ void PrintAnswer(const Session& session, const Answer& answer, double seconds) {
   std::string asked = of_encoder ? "" : base.encoder + " " + base.preset + ", ";
   if (!of_size) asked += base.size.str() + ", ";
   if (!of_rate) asked += base.frame_rate.str() + " frames per second, ";
-  const Headline headline{fmt::format("{}.", answer.words), Tone::kStrong, ""};
+  const Headline headline{fmt::format("{} {}.", answer.question.title, answer.words), Tone::kStrong, ""};
   PrintHeadline(headline);
-  fmt::print("{}\n{}{}; means over {}; compared with: {}\n\n", Paint(answer.question.title, Tone::kStrong), asked,
-             answer.question.asked_rate.str(), fmt::join(answer.footage, ", "), answer.variants.front().variant.label);
+  fmt::print("{}{}; means over {}; compared with: {}\n\n", asked, answer.question.asked_rate.str(),
+             fmt::join(answer.footage, ", "), answer.variants.front().variant.label);
   PrintVariants(answer);
   if (answer.question.of_picture || of_encoder) PrintCurves(answer);
   if (!answer.question.caveat.empty()) fmt::print("Note: {}.\n", answer.question.caveat);
