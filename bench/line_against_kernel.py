@@ -112,7 +112,7 @@ def both(number, rates, clip, answers):
 
 def measure(line, address, folder):
     server = line.ingest(30)
-    done = subprocess.run([ROOT / "fast-kettle", "uplink", "--to", address, "--most", "100 Mbit/s", "--seconds", str(min(15, SECONDS)), "--quiet", "--preset",
+    done = subprocess.run([ROOT / "fast-kettle", "uplink", "--to", address, "--most", "100 Mbit/s", "--seconds", str(min(15, max(5, SECONDS))), "--quiet", "--preset",
                            "ultrafast", "--footage-seconds", "1", "--out", folder / "out"], capture_output=True, text=True)
     server.terminate()
     server.wait()
