@@ -13,14 +13,14 @@ servers=()
 stop_servers() { for server in "${servers[@]}"; do kill "$server" 2>/dev/null || true; wait "$server" 2>/dev/null || true; done; servers=(); }
 trap 'stop_servers; rm -rf "$folder"' EXIT
 failed=0
-pictures() { ffprobe -v error -count_packets -select_streams v -show_entries stream=nb_read_packets -of csv=p=0 "$1" | head -n 1 | tr -d ,; }
+pictures() { ffprobe -v error -count_packets -select_streams v -show_entries stream=nb_read_packets -of csv=p=0 "$1" | tr -d , | awk 'NR == 1 { count = $0 } END { print count + 0 }'; }
 await_port() { for _ in $(seq 100); do (exec 3<>"/dev/tcp/127.0.0.1/$1") 2>/dev/null && return 0; sleep 0.1; done; return 1; }
 
 # What was sent: by the test stream's clock, or by the rehearsal's own count.
 report() { # NAME SENT FILE
   local arrived
-  arrived=$(pictures "$3" 2>/dev/null || echo 0)
-  if [ "${arrived:-0}" -ge "$2" ]; then echo "$1: $arrived of $2 pictures"; else failed=1; echo "$1: MISSING, $arrived of $2 pictures"; fi
+  arrived=$(pictures "$3" 2>/dev/null) || arrived=0
+  if [ "$arrived" -ge "$2" ]; then echo "$1: $arrived of $2 pictures"; else failed=1; echo "$1: MISSING, $arrived of $2 pictures"; fi
 }
 measure() { # URL OUT: how many pictures were sent
   "$kettle" uplink --to "$1" --most "20 Mbit/s" --seconds "$seconds" --footage-seconds 1 --preset ultrafast --quiet \
