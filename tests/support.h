@@ -5,6 +5,9 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <atomic>
+#include <cstdint>
 #include <filesystem>
 #include <fstream>
 #include <functional>
@@ -55,11 +58,11 @@ inline std::string Complaint(Fault fault, const std::function<void()>& action) {
 class FakeClock final : public Clock {
  public:
   std::int64_t now_ns() const override { return now_; }
-  void SleepUntil(std::int64_t deadline_ns) override { now_ = std::max(now_, deadline_ns); }
+  void SleepUntil(std::int64_t deadline_ns) override { now_ = std::max(now_.load(), deadline_ns); }
   void Pass(std::int64_t ns) { now_ += ns; }
 
  private:
-  std::int64_t now_ = 1'000'000'000;
+  std::atomic<std::int64_t> now_ = 1'000'000'000;  // lanes look at it in threads of their own
 };
 
 // Every look at it takes a second: whatever is timed is slow, on any machine.
