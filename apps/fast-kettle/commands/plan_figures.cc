@@ -61,8 +61,8 @@ void DrawPlanFigures(Session& session, const Plan& plan, const std::vector<Foota
                      const std::vector<Option>& stream_options) {
   session.DrawPicture([&] { DrawWorstSecond(session, plan, footage); });
   session.DrawChart(MakePicturesChart(plan.pictures, plan.targets.stream));
-  session.DrawChart(MakeSpeedQualityChart(stream_options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt,
-                                     plan.capacity.headroom));
+  session.DrawChart(MakeSpeedQualityChart(
+      stream_options, plan.chosen ? std::optional(plan.chosen->stream) : std::nullopt, plan.capacity.headroom));
   if (plan.proving.attempts.empty()) return;
   session.DrawChart(MakeProofTimesChart(plan.proving.attempts.back()));
   session.DrawChart(MakeCapacityChart(plan));

@@ -16,7 +16,7 @@ enum class WorkerStatus {
   kFailed,       // it said why it could not
   kCrashed,      // a signal ended it
   kTimedOut,     // it passed its deadline, or hung, and was killed
-  kMalformed,     // what it wrote is not what was agreed
+  kMalformed,    // what it wrote is not what was agreed
   kWrongOutput,  // what it encoded is not what it was given
 };
 const char* Name(WorkerStatus status);  // "done", "failed", "crashed", "timed out", "malformed reply", "wrong output"
