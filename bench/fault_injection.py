@@ -54,7 +54,7 @@ def run(kind, trial, frame, folder):
         problems.append("trials are missing")
     for index, one in enumerate(result["trials"]):
         status, words = EXPECTED[kind] if index == trial else ("done", "")
-        said = one["detail"] + " " + "; ".join(one.get("marks", []))
+        said = one["detail"] + " " + "; ".join(mark["text"] for mark in one.get("marks", []))
         if one["status"] != status or words not in said:
             problems.append(f"trial {index} is \"{one['status']}\": {said}")
     left = [name for name in os.listdir(out) if name.startswith(".kettle") or name.endswith(".part")]

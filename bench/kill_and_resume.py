@@ -43,7 +43,7 @@ def finished(out):
         assert text.endswith("\n"), "bench.csv is not whole"
         rows = list(csv.reader(text.splitlines()))
         assert len({len(row) for row in rows}) == 1, "bench.csv is not whole"
-    disturbed = {t["settings"]["preset"] for t in result["trials"] if any("disturbed" in mark for mark in t["marks"])}
+    disturbed = {t["settings"]["preset"] for t in result["trials"] if any("disturbed" in mark["text"] for mark in t["marks"])}
     return {t["settings"]["preset"]: t["repeats"] for t in result["trials"]}, result["complete"], disturbed
 
 

@@ -153,7 +153,7 @@ def tell(number, show, made, planned, rehearsal):
     room = f'{last["room"]:.2f}' if last else "-"
     causes = "; ".join(f'{cure["cause"]} {cure["frames"]}' for cure in rehearsal["diagnosis"]["cures"])
     if made["verdict"] == "holds" and total:
-        causes += "".join(f'\n    {stretch["from_seconds"]:.0f} s: {stretch["loss"]} {stretch["frames"]}, {stretch["why"]}'
+        causes += "".join(f'\n    {stretch["from_seconds"]:.0f} s: {stretch["loss"]} {stretch["frames"]}, {stretch["why"]["text"]}'
                           for stretch in rehearsal["diagnosis"]["stretches"])
     print(f'{number:>3} {name:<45} {predicted:>9} {room:>5} {made["verdict"]:<9} {total:>5} {disturbed:>9} '
           f'{rehearsal["stream"]["frames"]:>5} {stolen:>6.2f}  {planned:>4.0f}s  {causes}', flush=True)

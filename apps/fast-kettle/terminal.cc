@@ -11,6 +11,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/store/json_text.h"
+#include "report/sentence.h"
 #include "report/wrap.h"
 
 namespace kettle::app {
@@ -58,7 +59,10 @@ void PrintClosing(const Headline& headline) {
   if (!headline.next.empty()) fmt::print("Next: {}\n", headline.next);
 }
 
-void PrintJson(const nlohmann::json& json) { fmt::print("{}\n", JsonText(json, 2)); }
+void PrintJson(nlohmann::json json) {
+  AddSentences(json);
+  fmt::print("{}\n", JsonText(json, 2));
+}
 
 Cell Number(std::string text, Tone tone) { return {std::move(text), tone, true}; }
 

@@ -26,7 +26,7 @@ void PrintHeadline(const Headline& headline);
 void PrintClosing(const Headline& headline);
 
 // On standard output: the same facts as a file of results holds.
-void PrintJson(const nlohmann::json& json);
+void PrintJson(nlohmann::json json);
 
 struct Cell {
   std::string text;

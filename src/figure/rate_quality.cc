@@ -9,6 +9,7 @@
 
 #include "figure/plot.h"
 #include "kettle/units/json_fields.h"
+#include "report/sentence.h"
 
 namespace kettle {
 
@@ -37,8 +38,12 @@ std::string Subtitle(const Answer& answer) {
 }  // namespace
 
 std::optional<RateQualityChart> MakeRateQualityChart(const Answer& answer) {
-  RateQualityChart chart{
-      answer.question.title + " " + answer.words, Subtitle(answer), answer.question.asked_rate.kbps(), {}, {}, {}};
+  RateQualityChart chart{Sentence(answer.question.title) + " " + Sentence(answer.words),
+                         Subtitle(answer),
+                         answer.question.asked_rate.kbps(),
+                         {},
+                         {},
+                         {}};
   for (const BitRate rate : answer.question.rates) chart.rates_kbps.push_back(rate.kbps());
   int look = 0;
   for (const VariantAnswer& variant : answer.variants) {

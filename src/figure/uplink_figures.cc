@@ -10,6 +10,7 @@
 #include "figure/plot.h"
 #include "kettle/units/json_fields.h"
 #include "kettle/units/statistics.h"
+#include "report/sentence.h"
 
 namespace kettle {
 
@@ -52,7 +53,7 @@ LineChart MakeLineChart(const LineTrace& line, const Budget& budget, const RateC
   const double video_kbps = chosen * static_cast<double>(std::max<std::size_t>(1, budget.one_for_all.size()));
   chart.title = fmt::format("Your uplink carries {:.1f} Mbit/s; {:.1f} Mbit/s of it may be video",
                             budget.carried_kbps / 1000, video_kbps / 1000);
-  chart.subtitle = fmt::format("{}; without what is reserved for others", budget.carried_how);
+  chart.subtitle = fmt::format("{}; without what is reserved for others", Sentence(budget.carried_how));
   for (const RateControl kind : {RateControl::kConstantBitRate, RateControl::kCappedVariable}) {
     const auto answer = std::find_if(choice.answers.begin(), choice.answers.end(),
                                      [&](const RateControlAnswer& a) { return a.sample.kind == kind; });

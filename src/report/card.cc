@@ -8,6 +8,7 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "report/card_reasons.h"
+#include "report/sentence.h"
 #include "report/wrap.h"
 
 namespace kettle {
@@ -124,7 +125,7 @@ std::string LoadLine(const Plan& plan, const Show& show) {
 
 std::string Notes(const Plan& plan, const Show& show) {
   std::string text = "\nNOTES\n" + LoadLine(plan, show) + DisturbedLine(plan);
-  for (const std::string& warning : plan.targets.warnings) text += CardNote(warning);
+  for (const Message& warning : plan.targets.warnings) text += CardNote(Sentence(warning));
   return text;
 }
 
@@ -142,7 +143,7 @@ std::string Head(const Plan& plan, const Show& show) {
     text += disturbed.empty() ? "\nNO PLAN: nothing that was tried keeps pace on this machine.\n"
                               : "\nNO PLAN: nothing kept pace, but the machine was disturbed.\n" + disturbed;
     if (!plan.nearest.empty())
-      text += Wrap(fmt::format("Nearest settings that would: {}.", plan.nearest), 0, 0, kCardColumns) + "\n";
+      text += Wrap(fmt::format("Nearest settings that would: {}.", Sentence(plan.nearest)), 0, 0, kCardColumns) + "\n";
     return text;
   }
   text += Wrap(Verdict(plan), 0, 0, kCardColumns) + "\n\n" + Settings(*plan.chosen, show) + "\n";

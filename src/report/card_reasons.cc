@@ -7,6 +7,7 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "report/card.h"
+#include "report/sentence.h"
 #include "report/wrap.h"
 
 namespace kettle {
@@ -26,7 +27,7 @@ std::string Paragraph(const std::string& text) { return Wrap(text, 0, 0, kCardCo
 std::string Why(const Plan& plan, const std::string& choice) {
   const auto& reasons = plan.targets.reasons;
   const auto found = std::find_if(reasons.begin(), reasons.end(), [&](const Because& r) { return r.choice == choice; });
-  return found == reasons.end() ? "" : found->why;
+  return found == reasons.end() ? "" : Sentence(found->why);
 }
 
 std::string EncodeReasons(const Plan& plan, const Option& option, const std::string& role) {

@@ -7,6 +7,7 @@
 #include <utility>
 
 #include "kettle/units/csv.h"
+#include "report/sentence.h"
 
 namespace kettle {
 
@@ -49,7 +50,7 @@ const std::vector<Column>& Columns() {
       Figure("throughput_fps", &Trial::throughput_fps, 2),
       OfResult("repeats", [](const Trial& t) { return std::to_string(t.repeats.size()); }),
       OfResult("interval", [](const Trial& t) { return t.interval ? CsvNumber(*t.interval, 4) : ""; }),
-      OfResult("marks", [](const Trial& t) { return CsvText(fmt::format("{}", fmt::join(t.marks(), "; "))); }),
+      OfResult("marks", [](const Trial& t) { return CsvText(Sentence(t.marks())); }),
       Figure("headroom", &Trial::headroom, 4),
       Figure("cpu_cores", &Trial::cpu_cores, 3),
       Figure("feeding_cores", &Trial::feeding_cores, 3),

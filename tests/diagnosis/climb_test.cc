@@ -27,7 +27,7 @@ class ClimbTest : public testing::Test {
   }
   // One lost frame to that cause, with the step of the plan that cures it.
   static RehearsalVerdict Lost(Cause cause, const std::vector<PlanStep>& steps) {
-    Diagnosis::Cure cure{cause, 1, "", ""};
+    Diagnosis::Cure cure{cause, 1, {}};
     if (!steps.empty()) cure.step = steps.front();
     return {1, false, {{}, {cure}}};
   }

@@ -97,7 +97,7 @@ TEST_F(FiguresTest, ASoakRunShowsItsDrift) {
   Draw(path(""), MakeSoakChart(settings, windows, MeasureDrift(windows, settings.frame_rate, 0.2), 0.2, false));
   const std::string svg = Get(path("soak.svg"));
   EXPECT_THAT(svg, testing::HasSubstr("x264 fast slows under sustained load: -23.1 %"));
-  EXPECT_THAT(svg, testing::HasSubstr("last quarter, 90"));
+  EXPECT_THAT(svg, testing::HasSubstr("last quarter: median 90"));
 }
 
 }  // namespace

@@ -5,6 +5,7 @@
 #include <cstring>
 
 #include "clip.h"
+#include "says.h"
 
 namespace kettle {
 namespace {
@@ -51,7 +52,7 @@ TEST_F(CacheTest, AClipTakesTheShowsSizeAndRate) {
 TEST_F(CacheTest, AShortClipIsPlayedForthAndBackAndSaysSo) {
   const Footage footage = Prepare(MakeClip("clip.mkv", 0, 25), {192, 128}, {25, 1}, 4);
   EXPECT_EQ(footage.frames, 100);
-  EXPECT_THAT(footage.notes, testing::ElementsAre(testing::HasSubstr("forwards and backwards")));
+  EXPECT_THAT(footage.notes, testing::ElementsAre(test::Says("forwards and backwards")));
   const Y4mFile file(footage.file);
   const auto same = [&](int a, int b) {
     return std::memcmp(file.Frame(a)->data[0], file.Frame(b)->data[0], 192 * 128) == 0;

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "clip.h"
+#include "says.h"
 
 namespace kettle {
 namespace {
@@ -43,14 +44,14 @@ TEST_F(InspectTest, TenBitsAndFullChromaAreNoted) {
   const ClipReport report =
       InspectWholeClip(MakeClip("x264", 10, Chroma::k444, [](int i) { return i; }), [](double) {});
   EXPECT_EQ(report.facts.bit_depth, 10);
-  EXPECT_THAT(report.notes, ElementsAre(HasSubstr("10 bit"), HasSubstr("4:4:4")));
+  EXPECT_THAT(report.notes, ElementsAre(test::Says("10 bit"), test::Says("4:4:4")));
 }
 
 TEST_F(InspectTest, AVariableRateIsNoted) {
   const ClipReport report = InspectWholeClip(
       MakeClip("x264", 8, Chroma::k420, [](int i) { return i < 25 ? i : 25 + (i - 25) * 3; }), [](double) {});
   EXPECT_TRUE(report.variable_rate);
-  EXPECT_THAT(report.notes, ElementsAre(HasSubstr("varies")));
+  EXPECT_THAT(report.notes, ElementsAre(test::Says("varies")));
 }
 
 TEST(PictureNotes, NameWhatIsDone) {
@@ -60,8 +61,8 @@ TEST(PictureNotes, NameWhatIsDone) {
   facts.bit_depth = 10;
   facts.chroma = "4:2:2";
   const auto notes = PictureNotes(facts, {1281, 721}, false);
-  EXPECT_THAT(notes, ElementsAre(HasSubstr("1280x720"), HasSubstr("first field"), HasSubstr("tone mapping"),
-                                 HasSubstr("8 bit"), HasSubstr("4:2:0")));
+  EXPECT_THAT(notes, ElementsAre(test::Says("1280x720"), test::Says("first field"), test::Says("tone mapping"),
+                                 test::Says("8 bit"), test::Says("4:2:0")));
 }
 
 TEST(HasVariableRate, AContainersRoundingIsNone) {

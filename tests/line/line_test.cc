@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/line/line.h"
 
+#include "says.h"
 #include "support.h"
 
 namespace kettle {
@@ -30,7 +31,7 @@ TEST_F(LineTest, ReadsATraceWithOrWithoutAHeader) {
 
 TEST_F(LineTest, AGapIsBridgedWithTheLowerSideAndTold) {
   const LineTrace trace = Read("0,8000\n1,8000\n2,9000\n12,5000\n13,5000\n");
-  EXPECT_THAT(trace.notes(), testing::ElementsAre(HasSubstr("from 3 to 12 s")));
+  EXPECT_THAT(trace.notes(), testing::ElementsAre(test::Says("from 3 to 12 s")));
   EXPECT_EQ(trace.PerSecond()[5], 5000);
   EXPECT_EQ(trace.PerSecond()[2], 9000) << "what was measured stays";
 }
@@ -56,9 +57,9 @@ TEST_F(LineTest, WhatIsWrongIsToldWithItsLine) {
 TEST(Readings, ThoseThatCanHardlyBeMeantAreQuestioned) {
   const auto kbps = [](double rate) { return BitRate::FromKbps(rate); };
   EXPECT_TRUE(QuestionReadings({kbps(11800), kbps(9900)}).empty());
-  EXPECT_THAT(QuestionReadings({kbps(300)}), testing::ElementsAre(HasSubstr("kB/s")));
-  EXPECT_THAT(QuestionReadings({kbps(11800), kbps(1400)}), testing::ElementsAre(HasSubstr("MB/s")));
-  EXPECT_THAT(QuestionReadings({kbps(5e6)}), testing::ElementsAre(HasSubstr("is it upload")));
+  EXPECT_THAT(QuestionReadings({kbps(300)}), testing::ElementsAre(test::Says("kB/s")));
+  EXPECT_THAT(QuestionReadings({kbps(11800), kbps(1400)}), testing::ElementsAre(test::Says("MB/s")));
+  EXPECT_THAT(QuestionReadings({kbps(5e6)}), testing::ElementsAre(test::Says("is it upload")));
 }
 
 TEST(Readings, AReserveHasANameAndARate) {

@@ -5,6 +5,7 @@
 
 #include "kettle/machine/advice.h"
 #include "machine/made_up.h"
+#include "says.h"
 #include "support.h"
 
 namespace kettle {
@@ -59,7 +60,7 @@ TEST_F(ConditionsTest, OtherProgramsAreNamedAndOurOwnAreNot) {
   EXPECT_EQ(conditions.busy[0].name, "quiet");
   EXPECT_EQ(conditions.busy[1].name, "wake");
   EXPECT_NEAR(conditions.busy[1].cores, 0.5, 0.01);
-  EXPECT_THAT(ConditionAdvice(conditions), testing::Contains(HasSubstr("wake is using 0.5 cores")));
+  EXPECT_THAT(ConditionAdvice(conditions), testing::Contains(test::Says("wake is using 0.5 cores")));
 }
 
 TEST_F(ConditionsTest, ALaptopOnBatteryInPowersaveThatGetsHot) {
@@ -73,7 +74,7 @@ TEST_F(ConditionsTest, ALaptopOnBatteryInPowersaveThatGetsHot) {
   EXPECT_EQ(conditions.on_battery, true);
   EXPECT_THAT(conditions.governors, ElementsAre("powersave"));
   EXPECT_THAT(ConditionAdvice(conditions),
-              ElementsAre(HasSubstr("powersave"), HasSubstr("battery"), HasSubstr("throttled 3 times")));
+              ElementsAre(test::Says("powersave"), test::Says("battery"), test::Says("throttled 3 times")));
 }
 
 TEST_F(ConditionsTest, ADesktopHasNoBatteryButMayLackMemory) {
@@ -82,7 +83,7 @@ TEST_F(ConditionsTest, ADesktopHasNoBatteryButMayLackMemory) {
   const Conditions conditions =
       ReadConditions(SampleConditions(tree.root()), SampleConditions(tree.root()), 1.0, {}, tree.root());
   EXPECT_FALSE(conditions.on_battery.has_value());
-  EXPECT_THAT(ConditionAdvice(conditions), ElementsAre(HasSubstr("0.0 of 8.0 GiB")));
+  EXPECT_THAT(ConditionAdvice(conditions), ElementsAre(test::Says("0.0 of 8.0 GiB")));
 }
 
 }  // namespace

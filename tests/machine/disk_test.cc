@@ -3,6 +3,7 @@
 
 #include "kettle/machine/advice.h"
 #include "machine/made_up.h"
+#include "says.h"
 #include "support.h"
 
 namespace kettle {
@@ -72,9 +73,9 @@ TEST(DiskAdvice, OneLineForEachFinding) {
   disk.write_rate = WriteRate{90e6, 8e6, 1, 1};
   disk.free_bytes = 10'000'000'000;
   EXPECT_THAT(DiskAdvice(disk, BitRate::FromKbps(25'000)),
-              ElementsAre(HasSubstr("rotating disk"), HasSubstr("hours at 25000 kbit/s"), HasSubstr("8.0 MB/s")));
+              ElementsAre(test::Says("rotating disk"), test::Says("hours at 25000 kbit/s"), test::Says("8.0 MB/s")));
   disk.write_rate->slowest_bytes_per_second = 400e6;
-  EXPECT_THAT(DiskAdvice(disk, BitRate::FromKbps(25'000)), ElementsAre(HasSubstr("hours")))
+  EXPECT_THAT(DiskAdvice(disk, BitRate::FromKbps(25'000)), ElementsAre(test::Says("hours")))
       << "nothing that turns is so fast: a virtual disk says that it does";
 }
 

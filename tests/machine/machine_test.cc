@@ -9,6 +9,7 @@
 #include "kettle/device/gpu_meter.h"
 #include "kettle/machine/advice.h"
 #include "machine/made_up.h"
+#include "says.h"
 #include "support.h"
 
 namespace kettle {
@@ -22,7 +23,7 @@ class MachineTest : public test::FolderTest {
   test::Tree tree_{path("")};
   std::string AllAdvice() const {
     std::string text;
-    for (const std::string& line : MachineAdvice(ReadMachine(tree_.root()))) text += line + "\n";
+    for (const Message& line : MachineAdvice(ReadMachine(tree_.root()))) text += Sentence(line) + "\n";
     return text;
   }
 };
@@ -130,7 +131,7 @@ TEST_F(MachineTest, ARenderNodeThatIsNotPermittedNamesTheGroupToJoin) {
   EXPECT_TRUE(ReadGraphics(tree_.root(), {status.st_uid + 1, {status.st_gid}})[0].permitted);
   Machine machine;
   machine.graphics = stranger;
-  EXPECT_THAT(MachineAdvice(machine).front(), HasSubstr("join the group \"render\""));
+  EXPECT_THAT(MachineAdvice(machine).front(), test::Says("join the group \"render\""));
 }
 
 TEST_F(MachineTest, AnEmptyTreeIsNoError) {

@@ -2,6 +2,7 @@
 #include "kettle/placement/placement.h"
 
 #include "fakes.h"
+#include "says.h"
 
 namespace kettle {
 namespace {
@@ -57,9 +58,9 @@ TEST(PredictDemand, CountsMemoryAndDiskWhereTheyWereMeasured) {
 TEST(Lacking, NamesEachThingOfWhichThereIsTooLittle) {
   Demand demand{.cpu_cores = 1.92, .engine_share = 0.95};
   demand.disk_bytes_per_second = 30e6;
-  const std::string lacking = Lacking(demand, {2, 0.2, 3e9, 20e6});
+  const std::string lacking = Sentence(Lacking(demand, {2, 0.2, 3e9, 20e6}));
   EXPECT_EQ(lacking, "1.92 of 1.60 cores, 95 of 80 % of the GPU's engine, 0.03 of 0.02 GB/s of the disk");
-  EXPECT_EQ(Lacking({.cpu_cores = 1.5}, {2, 0.2}), "");
+  EXPECT_TRUE(Lacking({.cpu_cores = 1.5}, {2, 0.2}).empty());
 }
 
 TEST(Place, ADriverThatOpensOneEncodeAtOnceGetsOneOnly) {
@@ -69,7 +70,7 @@ TEST(Place, ADriverThatOpensOneEncodeAtOnceGetsOneOnly) {
   const Placement placement = Place(families, kTwoCores, true);
   EXPECT_TRUE(placement.feasible.empty());
   ASSERT_FALSE(placement.rejected.empty());
-  EXPECT_THAT(placement.rejected[0].why, testing::HasSubstr("only one encode at a time"));
+  EXPECT_THAT(placement.rejected[0].why, test::Says("only one encode at a time"));
 }
 
 TEST(Place, TheBetterLookingStreamGetsItsDeviceToItself) {
@@ -100,7 +101,7 @@ TEST(Place, SaysWhatDoesNotFit) {
   const Placement none = Place({Family("x264", {{50, 1.9}, {30, 2}}, 10)}, kTwoCores, true);
   EXPECT_TRUE(none.feasible.empty());
   ASSERT_EQ(none.rejected.size(), 1u);
-  EXPECT_THAT(none.rejected[0].why, testing::HasSubstr("50 frames a second"));
+  EXPECT_THAT(none.rejected[0].why, test::Says("50 frames a second"));
 
   const Placement tight = Place({Family("x264", {{100, 1.2}, {80, 1.5}}, 10)}, kTwoCores, true);
   EXPECT_TRUE(tight.feasible.empty());
@@ -118,7 +119,7 @@ TEST(Place, AFamilyInTroubleDoesNotStopTheOther) {
   const Placement placement = Place({Cpu(), broken}, kTwoCores, true);
   ASSERT_FALSE(placement.feasible.empty());
   EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
-  EXPECT_EQ(placement.rejected[0].why, "crashed");
+  EXPECT_EQ(Sentence(placement.rejected[0].why), "crashed");
 }
 
 // A preset that the search never measured was once reported as a measured misfit.
@@ -132,7 +133,7 @@ TEST(Place, WhatWasNotMeasuredIsNotCalledAMisfit) {
   };
   const Placement placement = Place({cpu}, kTwoCores, true);
   ASSERT_EQ(placement.rejected.size(), 1u);
-  EXPECT_EQ(placement.rejected[0].why, "not measured");
+  EXPECT_EQ(Sentence(placement.rejected[0].why), "not measured");
 }
 
 TEST(Place, AFasterPresetThatLooksBetterIsTaken) {

@@ -2,6 +2,7 @@
 #include "kettle/plan/picture_choice.h"
 
 #include "fakes.h"
+#include "says.h"
 
 namespace kettle {
 namespace {
@@ -36,7 +37,7 @@ class PictureChoiceTest : public testing::Test {
   }
   std::string Why() const {
     for (const Because& reason : targets_.reasons)
-      if (reason.choice == "stream.size") return reason.why;
+      if (reason.choice == "stream.size") return Sentence(reason.why);
     return "";
   }
 

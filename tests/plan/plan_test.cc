@@ -7,6 +7,7 @@
 
 #include "fakes.h"
 #include "kettle/quality/picture_metrics.h"
+#include "says.h"
 
 namespace kettle {
 namespace {
@@ -96,8 +97,8 @@ TEST(MakePlan, NothingHoldsNamesTheNearestThingThatWould) {
   EXPECT_FALSE(plan.chosen);
   EXPECT_TRUE(plan.proving.attempts.empty()) << "there was nothing to prove";
   // Both together need 4 cores of 1.6: two fifths of 60 frames a second.
-  EXPECT_THAT(plan.nearest, testing::HasSubstr("with 24 frames a second"));
-  EXPECT_THAT(plan.nearest, testing::HasSubstr("predicted"));
+  EXPECT_THAT(plan.nearest, test::Says("with 24 frames a second"));
+  EXPECT_THAT(plan.nearest, test::Says("predicted"));
 }
 
 TEST(MakePlan, AFailedProofIsNoPlan) {
@@ -215,7 +216,7 @@ TEST(MakePlan, ATightPictureStandsWithItsOwnReasonsWhenLighterOnesFail) {
 TEST(MakePlan, WhatIsFarFromFittingIsNotTried) {
   const Plan plan = PlanFor(kSlow, {"x264"}, [](const Pair&) { return FakeProof(0, 0); });
   EXPECT_TRUE(plan.proving.attempts.empty());
-  EXPECT_THAT(plan.nearest, testing::HasSubstr("(predicted)"));
+  EXPECT_THAT(plan.nearest, test::Says("(predicted)"));
 }
 
 TEST(KnownOptions, AreTheStreamsOnThisFootageOnly) {
@@ -311,7 +312,7 @@ TEST(MakePlan, EveryChoiceCarriesItsEvidence) {
   std::vector<std::string> choices;
   for (const auto& reason : json["because"]) {
     choices.push_back(reason["choice"]);
-    EXPECT_FALSE(reason["why"].get<std::string>().empty()) << reason["choice"];
+    EXPECT_FALSE(Sentence(reason["why"].get<Message>()).empty()) << reason["choice"];
   }
   EXPECT_THAT(choices, testing::IsSupersetOf({"placement", "stream.preset", "recording.preset"}));
 }

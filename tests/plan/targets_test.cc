@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/plan/targets.h"
 
+#include "says.h"
 #include "support.h"
 
 namespace kettle {
@@ -28,7 +29,7 @@ Destination Quay() {
 
 std::string Why(const Targets& targets, const std::string& choice) {
   for (const Because& reason : targets.reasons)
-    if (reason.choice == choice) return reason.why;
+    if (reason.choice == choice) return Sentence(reason.why);
   return "";
 }
 
@@ -72,7 +73,7 @@ TEST(Targets, AWishAboveTheLineIsQuestioned) {
   show.line.readings = {BitRate::FromKbps(6500)};
   const Targets targets = ChooseTargets(show);
   EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(6000));
-  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("more than your uplink has room for")));
+  EXPECT_THAT(targets.warnings, testing::Contains(test::Says("more than your uplink has room for")));
 }
 
 TEST(LittleForItsSize, TellsOfThePictureThatIsTaken) {
@@ -80,10 +81,10 @@ TEST(LittleForItsSize, TellsOfThePictureThatIsTaken) {
   stream.size = {1920, 1080};
   stream.frame_rate = {60, 1};
   stream.bit_rate = BitRate::FromKbps(4500);
-  EXPECT_THAT(LittleForItsSize(stream, false).value(),
-              testing::AllOf(testing::HasSubstr("4500 kbit/s is low for 1920x1080 at 60"),
-                             testing::HasSubstr("leave stream.size out")));
-  EXPECT_THAT(LittleForItsSize(stream, true).value(), testing::Not(testing::HasSubstr("stream.size")));
+  EXPECT_THAT(
+      LittleForItsSize(stream, false).value(),
+      testing::AllOf(test::Says("4500 kbit/s is low for 1920x1080 at 60"), test::Says("leave stream.size out")));
+  EXPECT_THAT(LittleForItsSize(stream, true).value(), testing::Not(test::Says("stream.size")));
   stream.size = {960, 540};
   EXPECT_FALSE(LittleForItsSize(stream, true)) << "with a size that was searched, of that size";
 }
@@ -129,7 +130,7 @@ TEST(Targets, TheLinesAnswerLeavesAWishAndTellsOfAHopelessLine) {
   const EncodeSettings before = targets.stream;
   ApplyRateChoice(Found(RateControl::kConstantBitRate, 1, 0), true, targets);
   EXPECT_EQ(targets.stream, before);
-  EXPECT_THAT(targets.warnings, testing::Contains(testing::HasSubstr("no rate control gets through this uplink")));
+  EXPECT_THAT(targets.warnings, testing::Contains(test::Says("no rate control gets through this uplink")));
 }
 
 TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {

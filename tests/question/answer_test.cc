@@ -4,6 +4,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "says.h"
 #include "support.h"
 
 namespace kettle {
@@ -14,7 +15,8 @@ class AnswerTest : public testing::Test {
  protected:
   AnswerTest() {
     EncodeSettings base = test::SmallSettings("x264", "veryfast");
-    question_ = {"b-frames", "How many?", "", {{"none", base}, {"some", base}}, {}, base.bit_rate, false};
+    question_ = {"b-frames", Message{"question.b-frames"}, {}, {{"none", base}, {"some", base}}, {}, base.bit_rate,
+                 false};
     question_.variants[1].settings.b_frames = 2;
     for (const double kbps : {200, 400, 800}) question_.rates.push_back(BitRate::FromKbps(kbps));
   }
@@ -65,7 +67,7 @@ TEST_F(AnswerTest, AClearGainIsBetterWithItsCost) {
   EXPECT_NEAR(answer.cost_share->value, 0.2, 0.01);
   // 0.5 dB at 6 dB a decade.
   EXPECT_NEAR(*answer.bd_rate, std::pow(10, -0.5 / 6) - 1, 0.01);
-  EXPECT_THAT(answer.words, testing::HasSubstr("20 % more cores"));
+  EXPECT_THAT(Sentence(answer.words), testing::HasSubstr("20 % more cores"));
 }
 
 TEST_F(AnswerTest, AnEncodeThatSpendsMoreGainsNothingByThat) {
@@ -86,14 +88,16 @@ TEST_F(AnswerTest, AFailedVariantSaysWhy) {
   trials.back().detail = "signal 11";
   const Answer answer = MakeAnswer(question_, {"one", "two"}, trials);
   EXPECT_EQ(answer.variants[1].verdict, Verdict::kFailed);
-  EXPECT_THAT(answer.variants[1].words, testing::HasSubstr("signal 11"));
+  EXPECT_THAT(Sentence(answer.variants[1].words), testing::HasSubstr("signal 11"));
   trials.pop_back();
-  EXPECT_THAT(MakeAnswer(question_, {"one", "two"}, trials).variants[1].words, testing::HasSubstr("no time was left"));
+  EXPECT_THAT(Sentence(MakeAnswer(question_, {"one", "two"}, trials).variants[1].words),
+              testing::HasSubstr("no time was left"));
 }
 
 TEST_F(AnswerTest, TheAnswerNamesTheBest) {
-  EXPECT_THAT(MakeAnswer(question_, {"one", "two"}, Trials(0.5)).words, testing::StartsWith("some: better by 0.50 dB"));
-  EXPECT_THAT(MakeAnswer(question_, {"one", "two"}, Trials(0.0)).words,
+  EXPECT_THAT(Sentence(MakeAnswer(question_, {"one", "two"}, Trials(0.5)).words),
+              testing::StartsWith("some: better by 0.50 dB"));
+  EXPECT_THAT(Sentence(MakeAnswer(question_, {"one", "two"}, Trials(0.0)).words),
               testing::HasSubstr("nothing is clearly better"));
   const nlohmann::json json = MakeAnswer(question_, {"one", "two"}, Trials(0.5));
   EXPECT_EQ(json["variants"][1]["verdict"], "better");

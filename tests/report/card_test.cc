@@ -6,6 +6,7 @@
 #include "fakes.h"
 #include "figure/plot.h"
 #include "report/wrap.h"
+#include "says.h"
 
 namespace kettle {
 namespace {
@@ -57,7 +58,7 @@ TEST(SettingsCard, TellsOfTheRecordingsLevelAndItsDisk) {
   recording.settings.rate_control = RateControl::kConstantQuality;
   recording.settings.quality_level = 24;
   recording.mean_kbps = 16000;
-  plan.targets.reasons.push_back({"recording.quality_level", "24", "searched on open water", true});
+  plan.targets.reasons.push_back({"recording.quality_level", "24", Verbatim("searched on open water"), true});
   plan.disk = Disk{.folder = "/videos", .free_bytes = 90'000'000'000};
   const std::string card = SettingsCard(plan, Show{});
   for (const char* words : {"level 24, about 16000 kbit/s", "searched on open water", "7.2 GB an hour",
@@ -108,7 +109,7 @@ TEST(SettingsCard, SaysUnderWhichLoadAndIntoWhichContainer) {
 TEST(SettingsCard, WithoutAPlanNamesTheNearest) {
   Plan plan = PlanOf(false);
   plan.chosen.reset();
-  plan.nearest = "x264 ultrafast at 640x360 with 30";
+  plan.nearest = Verbatim("x264 ultrafast at 640x360 with 30");
   EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("640x360 with 30"));
 }
 

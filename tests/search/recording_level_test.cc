@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "fakes.h"
+#include "says.h"
 
 namespace kettle {
 namespace {
@@ -52,7 +53,7 @@ TEST(FindRecordingLevel, IsTheWorstLevelThatReachesTheGoalNearEnough) {
         EXPECT_EQ(*found.level, 51) << "no level of the scale misses it";
         continue;
       }
-      ASSERT_TRUE(found.level) << slope << " " << goal << ": " << found.trouble;
+      ASSERT_TRUE(found.level) << slope << " " << goal << ": " << Sentence(found.trouble);
       const double reached = 30 - slope * *found.level;
       EXPECT_GE(reached, goal - 1e-9);
       EXPECT_LT(reached, goal + std::max(0.3, slope) + 1e-9) << "slope " << slope << ", goal " << goal;
@@ -65,7 +66,7 @@ TEST(FindRecordingLevel, SaysWhenNoLevelReachesIt) {
   LevelRunner runner(15, 0.4);
   const RecordingLevel found = Find(runner, 20);
   EXPECT_FALSE(found.level);
-  EXPECT_THAT(found.trouble, testing::HasSubstr("even its best level, 0, does not reach 20 dB on hard"));
+  EXPECT_THAT(found.trouble, test::Says("even its best level, 0, does not reach 20 dB on hard"));
 }
 
 class SettledPlanTest : public testing::Test {
@@ -88,7 +89,8 @@ TEST_F(SettledPlanTest, TheRecordingGetsTheLevelAndTheReasonTellsWhatWasTried) {
   EXPECT_EQ(plan.chosen->recording.settings.quality_level, 25);
   EXPECT_GE(plan.chosen->recording.score, 20 - 1e-9);
   EXPECT_EQ(plan.recording_rate().kbps(), 20000 - 300 * 25);
-  const nlohmann::json json = plan;
+  nlohmann::json json = plan;
+  AddSentences(json);
   EXPECT_EQ(json["recording_level"]["level"], 25);
   EXPECT_EQ(json["recording"]["quality_level"], 25);
   EXPECT_THAT(json["because"].dump(), testing::HasSubstr("a goal of 19.9 dB MS-SSIM (measured: level 23 20.8 dB"));
@@ -101,7 +103,7 @@ TEST_F(SettledPlanTest, ARuleStandsInWhereTheLevelDoesNotHold) {
   ASSERT_TRUE(plan.chosen);
   EXPECT_EQ(plan.chosen->recording.settings.rate_control, RateControl::kCappedVariable);
   ASSERT_FALSE(plan.targets.warnings.empty());
-  EXPECT_THAT(plan.targets.warnings.back(), testing::HasSubstr("no preset of x264 keeps pace"));
+  EXPECT_THAT(plan.targets.warnings.back(), test::Says("no preset of x264 keeps pace"));
 }
 
 }  // namespace

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/trial/drift.h"
 
+#include "says.h"
 #include "support.h"
 
 namespace kettle {
@@ -21,7 +22,7 @@ TEST(Drift, SteadyWithinItsOwnSpread) {
   const Drift drift = Measure(Windows(100, 99.5));
   EXPECT_EQ(drift.verdict, Drift::Verdict::kSteady);
   EXPECT_NEAR(drift.change, -0.005, 0.001);
-  EXPECT_THAT(Words(drift, 0.2), HasSubstr("does not slow down"));
+  EXPECT_THAT(DriftMessage(drift, 0.2), test::Says("does not slow down"));
 }
 
 TEST(Drift, SlowsButKeepsItsHeadroom) {
@@ -30,13 +31,13 @@ TEST(Drift, SlowsButKeepsItsHeadroom) {
   const Drift drift = Measure(windows);
   EXPECT_EQ(drift.verdict, Drift::Verdict::kSlows);
   EXPECT_NEAR(drift.last_headroom, 0.4, 0.01);
-  EXPECT_THAT(Words(drift, 0.2), HasSubstr("throttled 12 times: heat"));
+  EXPECT_THAT(DriftMessage(drift, 0.2), test::Says("throttled 12 times: heat"));
 }
 
 TEST(Drift, OverloadsWhenTheHeadroomIsGone) {
   const Drift drift = Measure(Windows(100, 70));
   EXPECT_EQ(drift.verdict, Drift::Verdict::kOverloads);
-  EXPECT_THAT(Words(drift, 0.2), HasSubstr("does not hold"));
+  EXPECT_THAT(DriftMessage(drift, 0.2), test::Says("does not hold"));
 }
 
 TEST(Drift, NeighboursOrNoiseLeaveItOpen) {

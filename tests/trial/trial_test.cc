@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/trial/trial.h"
 
+#include "says.h"
 #include "support.h"
 
 namespace kettle {
@@ -30,13 +31,13 @@ TEST(Trial, FiguresAreMediansOfItsRepeats) {
   EXPECT_DOUBLE_EQ(trial.throughput_fps, 104);
   EXPECT_DOUBLE_EQ(trial.headroom, 1 - 25.0 / 104);
   EXPECT_GT(*trial.interval, 0.03);
-  EXPECT_THAT(trial.marks(), ElementsAre(HasSubstr("noisy")));
+  EXPECT_THAT(trial.marks(), ElementsAre(test::Says("noisy")));
 }
 
 TEST(Trial, DisturbedRepeatsDoNotCountIfThereAreOthers) {
   Trial trial = Measured(50, 0.5);
   EXPECT_TRUE(trial.disturbed());
-  EXPECT_THAT(trial.marks(), ElementsAre(HasSubstr("the hypervisor took 0.5 cores")));
+  EXPECT_THAT(trial.marks(), ElementsAre(test::Says("the hypervisor took 0.5 cores")));
   AddRepeat(trial, Measured(100));
   AddRepeat(trial, Measured(100));
   EXPECT_FALSE(trial.disturbed()) << "one of three";
@@ -45,7 +46,7 @@ TEST(Trial, DisturbedRepeatsDoNotCountIfThereAreOthers) {
   EXPECT_DOUBLE_EQ(*trial.interval, 0) << "three quiet ones are enough";
   EXPECT_DOUBLE_EQ(trial.throughput_fps, 100);
   EXPECT_EQ(trial.repeats.size(), 4u);
-  EXPECT_THAT(Measured(50, 0, 0.7).marks(), ElementsAre(HasSubstr("wake took 0.7 cores")));
+  EXPECT_THAT(Measured(50, 0, 0.7).marks(), ElementsAre(test::Says("wake took 0.7 cores")));
 }
 
 TEST(Trial, AFailureInAnyRepeatIsTheTrials) {
@@ -63,8 +64,9 @@ TEST(Trial, WhatIsOddIsTold) {
   trial.truncated = true;
   trial.frames = 31;
   trial.driver_words = "low tide";
-  EXPECT_THAT(trial.marks(), ElementsAre("10 times slower from frame 40 on", "the driver says: low tide",
-                                         "cut short after 31 frames"));
+  EXPECT_THAT(trial.marks(),
+              ElementsAre(test::Says("10 times slower from frame 40 on"), test::Says("the driver says: low tide"),
+                          test::Says("cut short after 31 frames")));
 }
 
 }  // namespace

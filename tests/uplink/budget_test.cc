@@ -3,6 +3,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "says.h"
 #include "support.h"
 
 namespace kettle {
@@ -18,7 +19,7 @@ TEST(Budget, IsASumThatAPersonCanFollow) {
   EXPECT_DOUBLE_EQ(budget.budget_kbps, 9500 * 0.9);
   EXPECT_DOUBLE_EQ(budget.video_kbps, 9500 * 0.9 - 160 - WrappingKbps(60));
   EXPECT_EQ(budget.one_encode_kbps(), 8350) << "down to the next 50";
-  EXPECT_EQ(budget.binding_limit, "your uplink");
+  EXPECT_EQ(Sentence(budget.binding_limit), "your uplink");
 }
 
 TEST(Budget, GoesByTheWorstOfAFewReadingsAndTrustsAnUnsteadyLineLess) {
@@ -35,7 +36,7 @@ TEST(Budget, OfATraceTakesWhatIsCarriedNearlyAlways) {
   for (int i = 0; i < 100; ++i) points.push_back({static_cast<double>(i), i % 25 == 3 ? 1000.0 : 8000.0});
   const Budget budget = MakeBudget({LinkKind::kWired, {}, LineTrace(points, 100)}, {}, {}, 60);
   EXPECT_EQ(budget.carried_kbps, 8000) << "4 % of the seconds are worse";
-  EXPECT_THAT(budget.carried_how, testing::HasSubstr("95 % of the time at least, over 100 seconds"));
+  EXPECT_THAT(budget.carried_how, test::Says("95 % of the time at least, over 100 seconds"));
 }
 
 TEST(Budget, DestinationsLimitAndWhatOneCannotUseIsLeftToTheOthers) {
@@ -44,19 +45,19 @@ TEST(Budget, DestinationsLimitAndWhatOneCannotUseIsLeftToTheOthers) {
   const Budget budget = MakeBudget(line, {}, recipients, 60);
   ASSERT_EQ(budget.one_for_all.size(), 2u);
   EXPECT_EQ(budget.one_encode_kbps(), 3500);
-  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("Quayside's maximum of 3500 kbit/s"));
+  EXPECT_THAT(budget.binding_limit, test::Says("Quayside's maximum of 3500 kbit/s"));
   EXPECT_EQ(budget.each[1].name, "Quayside");
   EXPECT_EQ(budget.each[1].video_kbps, 3500);
   EXPECT_GT(budget.each[0].video_kbps, 6500);
   EXPECT_LE(budget.each[0].video_kbps + 3500, budget.video_kbps);
-  EXPECT_THAT(budget.each[0].limit, testing::HasSubstr("your uplink"));
+  EXPECT_THAT(budget.each[0].limit, test::Says("your uplink"));
 }
 
 TEST(Budget, WithoutTranscodingTheAudiencesLinesLimit) {
   const std::vector<Recipient> recipients = {{"Lantern", Kbps(12000), Kbps(6000)}};
   const Budget budget = MakeBudget({LinkKind::kWired, {Kbps(50000)}, {}}, {}, recipients, 60);
   EXPECT_EQ(budget.one_encode_kbps(), 6000);
-  EXPECT_THAT(budget.binding_limit, testing::HasSubstr("the 6000 kbit/s that viewers of Lantern can receive"));
+  EXPECT_THAT(budget.binding_limit, test::Says("the 6000 kbit/s that viewers of Lantern can receive"));
 }
 
 TEST(Budget, SaysHowMuchIsMissing) {
@@ -91,7 +92,7 @@ TEST(MostKbps, IsTheLinesBestOrTheStrictestTaker) {
 TEST(Budget, ItsJsonNamesTheVideoOfEachDestination) {
   const nlohmann::json json = MakeBudget({LinkKind::kWired, {Kbps(9000)}, {}}, {}, {{"Quayside", Kbps(3500)}}, 60);
   EXPECT_EQ(json.at("video_budget_kbps").at("Quayside"), 3500);
-  EXPECT_FALSE(json.at("binding_limit").get<std::string>().empty());
+  EXPECT_FALSE(Sentence(json.at("binding_limit").get<Message>()).empty());
 }
 
 TEST(NeedOf, IsWhatEveryDestinationTakesWithWhatElseTheLineMustCarry) {
@@ -100,9 +101,10 @@ TEST(NeedOf, IsWhatEveryDestinationTakesWithWhatElseTheLineMustCarry) {
   const double each = 160 + WrappingKbps(60);
   const LineNeed need = NeedOf(recipients, {{"game", BitRate::FromKbps(300)}}, std::nullopt, LinkKind::kWired, 60);
   EXPECT_NEAR(need.kbps, (3500 + 6000 + 2 * each) / 0.95 + 300, 1e-6);
-  EXPECT_THAT(need.how, testing::AllOf(testing::HasSubstr("3500 kbit/s of video for Tight"),
-                                       testing::HasSubstr("6000 kbit/s of video for Wide"),
-                                       testing::HasSubstr("what is reserved"), testing::HasSubstr("5 % kept free")));
+  EXPECT_THAT(Sentence(need.how),
+              testing::AllOf(testing::HasSubstr("3500 kbit/s of video for Tight"),
+                             testing::HasSubstr("6000 kbit/s of video for Wide"),
+                             testing::HasSubstr("what is reserved"), testing::HasSubstr("5 % kept free")));
   EXPECT_NEAR(NeedOf(recipients, {}, BitRate::FromKbps(4000), LinkKind::kCellular, 60).kbps,
               (3500 + 4000 + 2 * each) / 0.8, 1e-6)
       << "no more than the show asks for, nor than a destination takes";

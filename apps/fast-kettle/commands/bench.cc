@@ -186,13 +186,13 @@ int RunBench(Session& session) {
   // An earlier run's trials count only under the same load, so it comes first.
   if (!plan.show.load.empty()) {
     session.StartLoad(plan.show.load);
-    plan.warnings.push_back("measured under a load: " + session.load()->words());
+    plan.warnings.push_back(Message{"bench.under-load", {{"load", session.load()->words()}}});
   }
   CheckResume(session);
   if (bench.soak_minutes) return RunSoakCommand(session, plan);
 
   const std::vector<Footage> footage = session.footage().PrepareAll(plan.show);
-  for (const std::string& note : session.footage().Notes()) plan.warnings.push_back(note);
+  for (const Message& note : session.footage().Notes()) plan.warnings.push_back(note);
   const std::vector<Trial> known = session.trials().Known();
   std::vector<TrialJob> jobs = Jobs(plan, footage, bench.resume ? known : std::vector<Trial>{});
   const auto taken_up = std::count_if(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });

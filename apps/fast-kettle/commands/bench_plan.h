@@ -16,7 +16,7 @@ struct BenchPlan {
   Show show;
   bool of_show = false;  // rather than of options alone
   std::vector<EncodeSettings> settings;
-  std::vector<std::string> warnings;
+  std::vector<Message> warnings;
   std::optional<Question> question;  // then `settings` are its encodes
 };
 

@@ -5,6 +5,7 @@
 
 #include "commands/commands.h"
 #include "kettle/units/error.h"
+#include "report/sentence.h"
 #include "report/wrap.h"
 #include "tables/rehearse_tables.h"
 
@@ -24,8 +25,16 @@ void PrintStretches(const Diagnosis& diagnosis) {
                s.frames > 0 ? Number(fmt::format("{}", s.frames), Tone::kBad) : Number("nearly"),
                {Name(s.loss)},
                {s.program.empty() ? Name(s.cause) : fmt::format("program \"{}\"", s.program)},
-               {s.why, Tone::kDim}});
+               {Sentence(s.why), Tone::kDim}});
   fmt::print("{}\n", table.str());
+}
+
+// What a cure gives up, as the plan measured it.
+std::string Cost(const Diagnosis::Cure& cure) {
+  if (!cure.step) return "";
+  const double db = cure.step->costs_db;
+  return db >= 0 ? fmt::format("; it costs {:.2f} dB MS-SSIM", db)
+                 : fmt::format("; it costs nothing: it looks {:.2f} dB better", -db);
 }
 
 }  // namespace
@@ -37,8 +46,7 @@ void PrintDiagnosis(const Diagnosis& diagnosis) {
   bool rate_helps = false;
   for (std::size_t i = 0; i < diagnosis.cures.size(); ++i) {
     const Diagnosis::Cure& cure = diagnosis.cures[i];
-    const std::string line =
-        fmt::format("{}: {}{}.", Name(cure.cause), cure.text, cure.cost.empty() ? "" : "; it costs " + cure.cost);
+    const std::string line = fmt::format("{}: {}{}.", Name(cure.cause), Sentence(cure.action), Cost(cure));
     fmt::print("  {}. {}\n", i + 1, Wrap(line, 5, 5, 110));
     rate_helps = rate_helps || cure.lower_bit_rate_helps;
   }

@@ -8,6 +8,7 @@
 #include "kettle/footage/inspect.h"
 #include "kettle/footage/scene.h"
 #include "kettle/units/error.h"
+#include "report/sentence.h"
 
 namespace kettle::app {
 
@@ -86,7 +87,7 @@ int Inspect(const Request& request, Progress& progress) {
     line("seconds",
          fmt::format("the busiest from {} s, the calmest from {} s", content.busiest_second, content.calmest_second));
   if (report.notes.empty()) line("used as", "it is");
-  for (const std::string& note : report.notes) fmt::print("  - {}\n", note);
+  for (const Message& note : report.notes) fmt::print("  - {}\n", Sentence(note));
   fmt::print("\nNext: put it under footage in your show: footage = [\"{}\"]\n", request.subject);
   return 0;
 }

@@ -79,7 +79,7 @@ Disk MeasureDisk(Session& session, const Show& show, Targets& targets) {
     disk.write_rate = session.disk_rates().Measure(show.recording_folder, kSeconds);
   } catch (const Error& error) {
     if (error.fault() == Fault::kInterrupted) throw;
-    targets.warnings.push_back(fmt::format("the disk's write rate was not measured: {}", error.what()));
+    targets.warnings.push_back(Message{"disk.not-measured", {{"error", error.what()}}});
   }
   session.progress().Clear();
   return disk;
@@ -106,11 +106,9 @@ struct Preparation {
 };
 
 void AddWarnings(Session& session, const Show& show, Targets& targets) {
-  if (session.load()) targets.warnings.push_back("measured and proven under a load: " + session.load()->words());
-  if (show.first == First::kStream)
-    targets.warnings.push_back(
-        "the stream goes before the game, as asked: where processors run short, the game stutters");
-  for (const std::string& note : session.footage().Notes()) targets.warnings.push_back(note);
+  if (session.load()) targets.warnings.push_back(Message{"plan.under-load", {{"load", session.load()->words()}}});
+  if (show.first == First::kStream) targets.warnings.push_back(Message{"plan.stream-first"});
+  for (const Message& note : session.footage().Notes()) targets.warnings.push_back(note);
 }
 
 // Measures the line and the disk, and starts the load: what comes after this is measured under it.
@@ -182,7 +180,7 @@ void PublishProof(const Session& session, const Plan& plan) {
 void AddDisk(const Preparation& known, Plan& plan) {
   if (!plan.chosen) return;
   plan.disk = known.disk;
-  for (const std::string& advice : DiskAdvice(known.disk, plan.recording_rate(), known.show.recording_hours))
+  for (const Message& advice : DiskAdvice(known.disk, plan.recording_rate(), known.show.recording_hours))
     plan.targets.warnings.push_back(advice);
 }
 
@@ -192,9 +190,8 @@ void CheckColours(const Session& session, const std::vector<Footage>& footage, P
                             plan.targets.recording.frame_rate, SteadyClock());
   for (const std::string& stray : plan.colour->strays)
     plan.targets.warnings.push_back(
-        fmt::format("the {} declares other colours than the source: players will show it off by {:.1f} grey levels on "
-                    "average, {:.0f} at most",
-                    stray, plan.colour->error.mean, plan.colour->error.most));
+        Message{"plan.colours-differ",
+                {{"output", stray}, {"mean", plan.colour->error.mean}, {"most", plan.colour->error.most}}});
 }
 
 json ResultJson(const Session& session, const Preparation& known, const Plan& plan,

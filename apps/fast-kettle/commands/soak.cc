@@ -9,6 +9,7 @@
 #include "kettle/trial/drift.h"
 #include "kettle/units/csv.h"
 #include "kettle/units/error.h"
+#include "report/sentence.h"
 #include "tables/bench_tables.h"
 
 namespace kettle::app {
@@ -39,7 +40,7 @@ void Write(Session& session, const EncodeSettings& settings, const std::vector<S
   session.Write("soak", {{"simulated", simulated},
                          {"settings", settings},
                          {"verdict", Name(drift.verdict)},
-                         {"words", Words(drift, required)},
+                         {"words", DriftMessage(drift, required)},
                          {"first_fps", drift.first_fps},
                          {"last_fps", drift.last_fps},
                          {"lowest_fps", drift.lowest_fps},
@@ -79,17 +80,14 @@ int RunSoakCommand(Session& session, const BenchPlan& plan) {
     PrintJson(*ReadResult(session.out(), "soak"));
     return holds ? 0 : 1;
   }
-  fmt::print("{}\n{} at {} frames a second, as fast as it goes, {} in {} windows\n\n",
-             Paint(fmt::format("{} {}{} under sustained load", settings.encoder, settings.preset,
-                               simulated ? " (simulated)" : ""),
-                   Tone::kStrong),
-             settings.size.str(), settings.frame_rate.str(), Duration(task.seconds), outcome.windows.size());
-  fmt::print("{}: {}\n",
-             Paint(Name(drift.verdict), !holds                                      ? Tone::kBad
-                                        : drift.verdict == Drift::Verdict::kUnclear ? Tone::kStrong
-                                                                                    : Tone::kGood),
-             Words(drift, required));
-  for (const std::string& warning : plan.warnings) fmt::print("\n{}\n", Paint("Please note: " + warning, Tone::kDim));
+  const bool clear = drift.verdict != Drift::Verdict::kUnclear;
+  fmt::print("{}\n\n", Paint(Alone(Sentence(DriftMessage(drift, required))), !holds  ? Tone::kBad
+                                                                             : clear ? Tone::kGood
+                                                                                     : Tone::kStrong));
+  fmt::print("{} {}{}, {} at {} frames a second, as fast as it goes, {} in {} windows\n", settings.encoder,
+             settings.preset, simulated ? " (simulated)" : "", settings.size.str(), settings.frame_rate.str(),
+             Duration(task.seconds), outcome.windows.size());
+  for (const Message& warning : plan.warnings) fmt::print("\n{}\n", Paint("Note: " + Sentence(warning), Tone::kDim));
   if (simulated) fmt::print("\n{}", SimulatedNotice());
   fmt::print("\nFigure, soak.csv and soak.json in {}/\n", session.out().string());
   return holds ? 0 : 1;

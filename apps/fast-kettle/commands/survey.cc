@@ -9,6 +9,7 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/machine/advice.h"
 #include "kettle/units/error.h"
+#include "report/sentence.h"
 
 namespace kettle::app {
 
@@ -35,7 +36,7 @@ struct Survey {
   std::optional<Disk> disk;
   std::string disk_trouble;  // why its write rate was not measured
   Conditions conditions;
-  std::vector<std::string> advice;
+  std::vector<Message> advice;
 };
 
 bool IsSimulated(const Survey& survey) {
@@ -89,34 +90,23 @@ void MeasureDisk(Session& session, Survey& survey) {
   session.progress().Clear();
 }
 
-std::vector<std::string> Advice(const Session& session, const Survey& survey) {
-  std::vector<std::string> advice = MachineAdvice(session.machine());
-  if (session.machine().graphics.empty() && survey.nvidia.empty())
-    advice.emplace_back("no GPU found: stream and recording share the CPU with the game");
-  const auto add = [&](const std::vector<std::string>& more) { advice.insert(advice.end(), more.begin(), more.end()); };
+std::vector<Message> Advice(const Session& session, const Survey& survey) {
+  std::vector<Message> advice = MachineAdvice(session.machine());
+  if (session.machine().graphics.empty() && survey.nvidia.empty()) advice.push_back(Message{"advice.no-gpu"});
+  const auto add = [&](const std::vector<Message>& more) { advice.insert(advice.end(), more.begin(), more.end()); };
   if (survey.disk) add(DiskAdvice(*survey.disk, kUsualRecording));
-  if (!survey.disk_trouble.empty()) advice.push_back("the disk's write rate was not measured: " + survey.disk_trouble);
+  if (!survey.disk_trouble.empty()) advice.push_back(Message{"disk.not-measured", {{"error", survey.disk_trouble}}});
   add(ConditionAdvice(survey.conditions));
   for (const NvidiaDevice& gpu : survey.nvidia)
     if (gpu.gpu_use.value_or(0) >= kBusyGpu)
-      advice.push_back(
-          fmt::format("{} is {:.0f} % busy now: that slows look-ahead and adaptive quantisation; measure the way you "
-                      "will stream, with the game running or not",
-                      gpu.name, *gpu.gpu_use * 100));
-  if (survey.nvidia.size() > 1)
-    advice.push_back(
-        fmt::format("{} cards: encoding on one that the game does not use means copying every frame over; measure both "
-                    "(bench --device 0 --device 1)",
-                    survey.nvidia.size()));
+      advice.push_back(Message{"advice.shaders-busy", {{"gpu", gpu.name}, {"percent", *gpu.gpu_use * 100}}});
+  if (survey.nvidia.size() > 1) advice.push_back(Message{"advice.several-cards", {{"count", survey.nvidia.size()}}});
   for (const NvidiaDevice& gpu : survey.nvidia)
     if (gpu.encode_sessions.value_or(0) > 0)
-      advice.push_back(
-          fmt::format("{} already runs {} encode(s): another program streams or records; stop it before you measure",
-                      gpu.name, *gpu.encode_sessions));
+      advice.push_back(Message{"advice.gpu-encodes-already", {{"gpu", gpu.name}, {"count", *gpu.encode_sessions}}});
   for (const SurveyedEncoder& e : survey.encoders)
     if (e.limits && e.limits->at_once == 1)
-      advice.push_back(
-          fmt::format("{} runs one encode at a time: stream and recording cannot both use it", e.found.name));
+      advice.push_back(Message{"advice.one-encode-at-a-time", {{"encoder", e.found.name}}});
   return advice;
 }
 
@@ -253,7 +243,7 @@ void Print(const Session& session, const Survey& survey) {
   else
     fmt::print("\nRead from {}: no encoder was opened and nothing was written to a disk.\n", session.request().root);
   if (!survey.advice.empty()) fmt::print("\n{}\n", Paint("Advice", Tone::kStrong));
-  for (const std::string& line : survey.advice) fmt::print("  - {}\n", line);
+  for (const Message& line : survey.advice) fmt::print("  - {}\n", Sentence(line));
   if (IsSimulated(survey)) fmt::print("\n{}", SimulatedNotice());
 }
 

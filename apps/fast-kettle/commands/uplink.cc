@@ -12,6 +12,7 @@
 #include "kettle/units/error.h"
 #include "kettle/uplink/measurement.h"
 #include "kettle/uplink/rate_choice.h"
+#include "report/sentence.h"
 #include "tables/uplink_tables.h"
 
 namespace kettle::app {
@@ -67,19 +68,20 @@ TestStream MakeTestStream(Session& session) {
 // How much a measurement may send, and why so much.
 struct SendLimit {
   double kbps = 0;
-  std::string how;
+  Message how;
 };
 SendLimit LimitFor(const UplinkOptions& options, const Show& show) {
   if (!options.most.empty()) {
     const double kbps = BitRate::Parse(options.most).kbps();
     if (kbps < kLeastVideoKbps || kbps > kMostTestKbps)
       FailInput("--most: give {:g} kbit/s to {:g} Mbit/s, not {}", kLeastVideoKbps, kMostTestKbps / 1000, options.most);
-    return {kbps, "as --most says"};
+    return {kbps, Message{"uplink.as-asked"}};
   }
   constexpr double kToBeSure = 1.2;  // a line that carries just what is needed shows that it does
   const FrameRate rate = show.stream_rate.value_or(show.source_rate);
   const LineNeed need = NeedOf(Recipients(show), show.reserve, show.stream_bit_rate, show.line.kind, rate.fps());
-  return {std::clamp(need.kbps * kToBeSure, 2 * kLeastVideoKbps, kMostTestKbps), "enough for " + need.how};
+  return {std::clamp(need.kbps * kToBeSure, 2 * kLeastVideoKbps, kMostTestKbps),
+          Message{"uplink.enough-for", {{"need", need.how}}}};
 }
 
 std::vector<IngestReport> Measure(Session& session, const Show& show, const std::vector<Addressed>& addresses) {
@@ -89,7 +91,7 @@ std::vector<IngestReport> Measure(Session& session, const Show& show, const std:
   const TestStream stream = MakeTestStream(session);
   std::vector<IngestReport> reports;
   session.progress().Stage(fmt::format("measuring your uplink: sending at most {} ({}) for {:g} s to each ingest",
-                                       Mbps(limit.kbps), limit.how, options.seconds),
+                                       Mbps(limit.kbps), Sentence(limit.how), options.seconds),
                            static_cast<int>(addresses.size()));
   for (const Addressed& address : addresses) {
     const MeasureRequest request{address.url, key, options.seconds, limit.kbps};
@@ -224,10 +226,11 @@ int RunUplink(Session& session) {
   MeasureLine(session, show, result);
   const FrameRate rate = show.stream_rate.value_or(show.source_rate);
   result.budget = MakeBudget(show.line, show.reserve, Recipients(show), rate.fps());
-  if (result.simulated) result.budget.carried_how += ", simulated";
+  if (result.simulated) result.budget.carried_how = Message{"uplink.simulated", {{"how", result.budget.carried_how}}};
   result.warnings = QuestionReadings(show.line.readings);
   if (show.line.trace)
-    for (const std::string& note : show.line.trace->notes()) result.warnings.push_back("the trace: " + note);
+    for (const Message& note : show.line.trace->notes())
+      result.warnings.push_back(Message{"target.trace-note", {{"note", note}}});
   if (result.feasible()) ChooseForLine(session, show, result);
 
   const json body = ResultJson(show, result);

@@ -38,10 +38,11 @@ std::vector<Footage> PreparedFootage::PrepareCalm(const Show& show) {
   return calm;
 }
 
-std::vector<std::string> PreparedFootage::Notes() const {
-  std::vector<std::string> notes;
+std::vector<Message> PreparedFootage::Notes() const {
+  std::vector<Message> notes;
   for (const Footage& pictures : footage_)
-    for (const std::string& note : pictures.notes) notes.push_back(pictures.label + ": " + note);
+    for (const Message& note : pictures.notes)
+      notes.push_back(Message{"footage.note", {{"footage", pictures.label}, {"note", note}}});
   return notes;
 }
 

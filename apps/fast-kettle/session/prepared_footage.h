@@ -23,7 +23,7 @@ class PreparedFootage {
   // The calmest stretches of the show's clips, where they are not those that PrepareAll prepared.
   std::vector<Footage> PrepareCalm(const Show& show);
   // What was done to the pictures prepared, a line each.
-  std::vector<std::string> Notes() const;
+  std::vector<Message> Notes() const;
 
  private:
   Footage Prepare(const Show& show, const std::string& source, Stretch stretch);

@@ -11,6 +11,7 @@
 #include "figure/plot.h"
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
+#include "report/sentence.h"
 
 namespace kettle::app {
 
@@ -63,7 +64,8 @@ void Session::DrawPicture(const std::function<void()>& draw) {
   }
 }
 
-void Session::Write(const std::string& kind, const nlohmann::json& body) const {
+void Session::Write(const std::string& kind, nlohmann::json body) const {
+  AddSentences(body);
   WriteResult(out(), kind, body, provenance_);
 }
 

@@ -69,7 +69,7 @@ class Session {
   // The same for what is made of pictures and so cannot be drawn again from numbers.
   void DrawPicture(const std::function<void()>& draw);
   // DIR/`kind`.json.
-  void Write(const std::string& kind, const nlohmann::json& body) const;
+  void Write(const std::string& kind, nlohmann::json body) const;
 
  private:
   const Request request_;

@@ -9,6 +9,7 @@
 #include "kettle/machine/conditions.h"
 #include "kettle/store/file.h"
 #include "kettle/units/error.h"
+#include "report/sentence.h"
 #include "report/trial_csv.h"
 
 namespace kettle::app {
@@ -112,6 +113,7 @@ void TrialStore::Keep(const std::vector<Trial>& trials, bool complete, const std
     body["load_digest"] = load_->digest();
   }
   if (more.is_object()) body.update(more);
+  AddSentences(body);
   WriteResult(out_, "bench", body, provenance_);
   WriteFile(out_ / "bench.csv", TrialCsv(trials));
   quality_csv_.Keep(trials);

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "report/sentence.h"
 #include "tables/bench_tables.h"
 
 namespace kettle::app {
@@ -58,7 +59,7 @@ void PrintVariants(const Answer& answer) {
                  Number("-"),
                  Number("-"),
                  Number("-"),
-                 {v.words, Tone::kBad}});
+                 {Sentence(v.words), Tone::kBad}});
       continue;
     }
     const double cores = v.cpu_cores + v.feeding_cores;
@@ -110,13 +111,14 @@ void PrintAnswer(const Session& session, const Answer& answer, double seconds) {
   std::string asked = of_encoder ? "" : base.encoder + " " + base.preset + ", ";
   if (!of_size) asked += base.size.str() + ", ";
   if (!of_rate) asked += base.frame_rate.str() + " frames per second, ";
-  const Headline headline{fmt::format("{} {}.", answer.question.title, answer.words), Tone::kStrong, ""};
+  const Headline headline{fmt::format("{} {}", Sentence(answer.question.title), Alone(Sentence(answer.words))),
+                          Tone::kStrong, ""};
   PrintHeadline(headline);
   fmt::print("{}{}; means over {}; compared with: {}\n\n", asked, answer.question.asked_rate.str(),
              fmt::join(answer.footage, ", "), answer.variants.front().variant.label);
   PrintVariants(answer);
   if (answer.question.of_picture || of_encoder) PrintCurves(answer);
-  if (!answer.question.caveat.empty()) fmt::print("Note: {}.\n", answer.question.caveat);
+  if (!answer.question.caveat.empty()) fmt::print("Note: {}.\n", Sentence(answer.question.caveat));
   const bool simulated =
       std::any_of(answer.variants.begin(), answer.variants.end(), [](const VariantAnswer& v) { return v.simulated; });
   if (simulated) fmt::print("{}", SimulatedNotice());

@@ -11,6 +11,7 @@
 
 #include "commands/commands.h"
 #include "kettle/encoders/catalogue.h"
+#include "report/sentence.h"
 
 namespace kettle::app {
 
@@ -112,8 +113,8 @@ class ResultTable {
 // What is odd about an option's figures, but for the noise, which has a column.
 std::vector<std::string> Noted(const Option& option) {
   std::vector<std::string> marks;
-  for (const std::string& mark : option.marks)
-    if (!mark.starts_with("noisy")) marks.push_back(mark);
+  for (const Message& mark : option.marks)
+    if (mark.key != "trial.noisy") marks.push_back(Sentence(mark));
   return marks;
 }
 
@@ -248,7 +249,7 @@ void PrintBench(const Session& session, const BenchResult& result) {
   if (missing > 0)
     fmt::print("{} of {} trials were not measured: time ran out. --resume measures them.\n\n", missing,
                result.jobs.size());
-  for (const std::string& warning : plan.warnings) fmt::print("Note: {}\n\n", warning);
+  for (const Message& warning : plan.warnings) fmt::print("Note: {}\n\n", Sentence(warning));
   const bool simulated =
       std::any_of(result.options.begin(), result.options.end(), [](const Option& o) { return o.simulated; });
   if (simulated) fmt::print("{}\n", SimulatedNotice());

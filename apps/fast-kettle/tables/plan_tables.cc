@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "report/card.h"
+#include "report/sentence.h"
 #include "report/wrap.h"
 
 namespace kettle::app {
@@ -142,7 +143,7 @@ Headline HeadlineOf(const Session& session, const Plan& plan) {
     std::string sentence = disturbed ? "Nothing kept pace, but the machine was disturbed: plan again with --fresh when "
                                        "it is quiet."
                                      : "Nothing that was tried keeps pace on this machine.";
-    if (!plan.nearest.empty()) sentence += " Nearest settings that would: " + plan.nearest + ".";
+    if (!plan.nearest.empty()) sentence += " Nearest settings that would: " + Sentence(plan.nearest) + ".";
     return {sentence, Tone::kBad, ""};
   }
   const std::string& gpu = session.request().stand_in_gpu;
@@ -216,8 +217,9 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
   if (!plan.placement.rejected.empty()) {
     fmt::print("{}\n", Paint("Combinations that do not fit", Tone::kStrong));
     for (const RejectedPair& pair : plan.placement.rejected)
-      fmt::print("  - {}\n",
-                 Wrap(fmt::format("stream {}, recording {}: {}", pair.stream, pair.recording, pair.why), 4, 4, 110));
+      fmt::print(
+          "  - {}\n",
+          Wrap(fmt::format("stream {}, recording {}: {}", pair.stream, pair.recording, Sentence(pair.why)), 4, 4, 110));
     fmt::print("\n");
   }
   if (!plan.proving.attempts.empty()) PrintAttempts(plan);

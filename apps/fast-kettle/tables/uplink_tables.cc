@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "report/sentence.h"
 #include "terminal.h"
 
 namespace kettle::app {
@@ -60,10 +61,10 @@ void PrintSum(const Budget& budget) {
   const auto row = [&](const std::string& what, double kbps, const std::string& why, Tone tone = Tone::kPlain) {
     table.Row({{what, tone}, Number(fmt::format("{:.0f}", kbps), tone), {why, Tone::kDim}});
   };
-  row("your uplink carries", budget.carried_kbps, budget.carried_how);
+  row("your uplink carries", budget.carried_kbps, Sentence(budget.carried_how));
   for (const auto& [what, kbps] : budget.reserved) row("- " + what, -kbps, "reserved");
   row("- kept free", budget.budget_kbps - std::max(0.0, budget.carried_kbps - budget.reserved_kbps()),
-      fmt::format("{:.0f} % of the rest is used: {}", budget.safety_share * 100, budget.safety_how));
+      fmt::format("{:.0f} % of the rest is used: {}", budget.safety_share * 100, Sentence(budget.safety_how)));
   row("= budget", budget.budget_kbps, "for everything this stream sends", Tone::kStrong);
   row("- sound", -budget.audio_kbps, "");
   row("- overhead", -budget.wrapping_kbps, "FLV and RTMP headers");
@@ -75,7 +76,7 @@ void PrintShares(const Budget& budget) {
   const std::size_t count = budget.one_for_all.size();
   if (count == 1) {
     fmt::print("{}\n  {} of video to {}, limited by {}.\n\n", Paint("What the destination gets", Tone::kStrong),
-               Kbps(budget.one_encode_kbps()), budget.one_for_all.front().name, budget.binding_limit);
+               Kbps(budget.one_encode_kbps()), budget.one_for_all.front().name, Sentence(budget.binding_limit));
     return;
   }
   fmt::print("{}\n", Paint("What each destination gets, in video", Tone::kStrong));
@@ -86,16 +87,16 @@ void PrintShares(const Budget& budget) {
     const RecipientShare &a = budget.one_for_all[i], &b = budget.each[i];
     table.Row({{a.name},
                Number(Kbps(a.video_kbps)),
-               {a.limit, Tone::kDim},
+               {Sentence(a.limit), Tone::kDim},
                Number(Kbps(b.video_kbps)),
-               {b.limit, Tone::kDim}});
+               {Sentence(b.limit), Tone::kDim}});
     one += a.video_kbps;
     each += b.video_kbps;
   }
   fmt::print("{}", table.str());
   fmt::print("  One encode for all sends {} in total; one for each sends {} and takes {} encodes instead of one.\n",
              Kbps(one), Kbps(each), count);
-  fmt::print("  Limited by {}.\n\n", budget.binding_limit);
+  fmt::print("  Limited by {}.\n\n", Sentence(budget.binding_limit));
 }
 
 }  // namespace
@@ -158,13 +159,13 @@ std::string TooLittle(const Budget& budget) {
   const std::string cure = missing > 0 ? fmt::format("it takes {:.0f} kbit/s more upload, or less reserved", missing)
                                        : "that limit would have to be higher";
   return fmt::format("Too little is left for video (limited by {}): each destination needs at least {:g} kbit/s; {}.",
-                     budget.binding_limit, kLeastVideoKbps, cure);
+                     Sentence(budget.binding_limit), kLeastVideoKbps, cure);
 }
 
 Headline HeadlineOf(const UplinkResult& result) {
   if (!result.feasible()) return {TooLittle(result.budget), Tone::kBad, ""};
   const RateChoice& choice = result.answer->choice;
-  const std::string limit = result.budget.binding_limit;
+  const std::string limit = Sentence(result.budget.binding_limit);
   if (!choice.chosen())
     return {
         fmt::format("Your uplink leaves {} for video (limited by {}), but its outages would drop frames at any rate.",
@@ -180,12 +181,13 @@ Headline HeadlineOf(const UplinkResult& result) {
 void PrintUplink(const Session& session, const UplinkResult& result) {
   const Headline headline = HeadlineOf(result);
   PrintHeadline(headline);
-  for (const std::string& warning : result.warnings) fmt::print("{}\n", Paint("Please check: " + warning, Tone::kBad));
+  for (const Message& warning : result.warnings)
+    fmt::print("{}\n", Paint("Please check: " + Sentence(warning), Tone::kBad));
   if (result.simulated)
     fmt::print("{}\n\n", Paint("SIMULATED: the ingest and its line are stand-ins; the figures say nothing about a real "
                                "one.",
                                Tone::kStrong));
-  if (!result.reports.empty()) PrintIngests(result.reports, result.sent_how);
+  if (!result.reports.empty()) PrintIngests(result.reports, Sentence(result.sent_how));
   PrintSum(result.budget);
   PrintShares(result.budget);
   if (result.answer) {

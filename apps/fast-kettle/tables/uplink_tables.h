@@ -15,10 +15,10 @@ namespace kettle::app {
 
 struct UplinkResult {
   std::vector<IngestReport> reports;  // the best ingest first; empty: nothing was measured
-  std::string sent_how;               // why no more was sent
+  Message sent_how;                   // why no more was sent
   bool simulated = false;             // the ingests were stand-ins
   Budget budget;
-  std::vector<std::string> warnings;
+  std::vector<Message> warnings;
   std::optional<LineAnswer> answer;  // if something is left for pictures
 
   bool feasible() const { return budget.one_encode_kbps() >= kLeastVideoKbps; }

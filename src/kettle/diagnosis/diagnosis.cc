@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/diagnosis/diagnosis.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <map>
 #include <nlohmann/json.hpp>
@@ -41,7 +39,8 @@ int LostIn(const RehearsalSecond& second, Loss loss) {
 
 struct Finding {
   Cause cause;
-  std::string program, why;
+  Message why;
+  std::string program = {};
   double line_kbps = 0;
 };
 
@@ -88,26 +87,25 @@ class Judge {
     // A picture is dropped after it has waited: the dip was a little before.
     double least = timeline_[at].acknowledged_kbps, waiting = 0, blocked = 0;
     for (std::size_t i = at >= 2 ? at - 2 : 0; i <= at; ++i) {
-      if (!timeline_[i].connected) return {Cause::kIngestLost, "", "the connection to the ingest was gone"};
+      if (!timeline_[i].connected) return {Cause::kIngestLost, Message{"loss.connection-gone"}};
       least = std::min(least, timeline_[i].acknowledged_kbps);
       waiting = std::max(waiting, timeline_[i].send_waiting_seconds);
       blocked = std::max(blocked, timeline_[i].send_blocked_share);
     }
     if (least < facts_.stream_kbps * kPoorLine || waiting > kOldToSend || blocked > kBlocked)
-      return {Cause::kUplink, "",
-              fmt::format("the uplink carried {:.0f} of the {:.0f} kbit/s sent; frames waited up to {:.1f} s", least,
-                          facts_.stream_kbps, waiting),
+      return {Cause::kUplink,
+              Message{"loss.uplink", {{"kbps", least}, {"sent_kbps", facts_.stream_kbps}, {"waited", waiting}}},
+              {},
               least};
-    return {Cause::kUnknown, "", "frames were dropped although the uplink carried them"};
+    return {Cause::kUnknown, Message{"loss.unexplained"}};
   }
 
   Finding DiskFinding(std::size_t at) const {
-    if (disk_full_) return {Cause::kDiskFull, "", "the disk was full"};
-    if (!disk_trouble_.empty()) return {Cause::kDisk, "", "the recording stopped: " + disk_trouble_};
+    if (disk_full_) return {Cause::kDiskFull, Message{"loss.disk-full"}};
+    if (!disk_trouble_.empty()) return {Cause::kDisk, Message{"loss.recording-stopped", {{"error", disk_trouble_}}}};
     const RehearsalSecond& s = timeline_[at];
-    return {Cause::kDisk, "",
-            fmt::format("packets waited {:.1f} s for the disk; its longest write took {:.0f} ms",
-                        s.disk_waiting_seconds, s.longest_write_ms)};
+    return {Cause::kDisk,
+            Message{"loss.slow-disk", {{"waited", s.disk_waiting_seconds}, {"longest_write_ms", s.longest_write_ms}}}};
   }
 
   // Whether as much was stolen in the seconds in a row with that loss as the frames lost in them last.
@@ -125,53 +123,61 @@ class Judge {
     return stolen_seconds >= lost / rate.fps();
   }
 
+  // How full the processors were.
+  Message Fullness(const RehearsalSecond& s) const {
+    if (s.game_cores < kMuchOfOthers)
+      return Message{"loss.in-use", {{"cores", Busy(s)}, {"all_cores", facts_.cpu_cores}}};
+    return Message{"loss.in-use-with-game",
+                   {{"cores", Busy(s)}, {"all_cores", facts_.cpu_cores}, {"game_cores", s.game_cores}}};
+  }
+
   Finding MachineFinding(Loss loss, std::size_t at) const {
     // Of the second and the one before it the fuller: what fills a queue may be over when a frame is lost.
     const RehearsalSecond* fullest = &timeline_[at];
     if (at > 0 && Busy(timeline_[at - 1]) > Busy(*fullest)) fullest = &timeline_[at - 1];
     const RehearsalSecond& s = *fullest;
     const double busy = Busy(s);
-    std::string full = fmt::format("{:.2f} of {:g} processors were in use", busy, facts_.cpu_cores);
-    if (s.game_cores >= kMuchOfOthers) full += fmt::format(", {:.2f} by the game", s.game_cores);
+    const Message full = Fullness(s);
+    const Cause encoder = loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder;
     const bool on_gpu = loss == Loss::kSkippedStream      ? facts_.stream_on_gpu
                         : loss == Loss::kSkippedRecording ? facts_.recording_on_gpu
                                                           : false;
     const double engine = std::max(s.encoder_share, timeline_[at].encoder_share);
-    if (on_gpu && engine >= kFull)
-      return {loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder, "",
-              fmt::format("the GPU's encode engine was {:.0f} % busy", engine * 100)};
+    if (on_gpu && engine >= kFull) return {encoder, Message{"loss.engine-busy", {{"percent", engine * 100}}}};
     // An engine of its own waits for no processor unless all are taken.
     const bool is_full = busy >= kFull * facts_.cpu_cores;
     const double more_by_game = s.game_cores - usual_game_;
     if (s.stolen_cores >= kMuchStolen && s.stolen_cores >= std::max(s.busiest_cores, more_by_game) &&
         (is_full || (!on_gpu && StolenTimeExplains(loss, at))))
-      return {Cause::kStolen, "",
-              fmt::format("{}, {:.2f} of them by other machines on this host", full, s.stolen_cores)};
+      return {Cause::kStolen, Message{"loss.stolen-time", {{"full", full}, {"cores", s.stolen_cores}}}};
     if (is_full) {
-      if (!s.busiest.empty() && s.busiest_cores >= kMuchOfOthers)
-        return {Cause::kOtherProgram, s.busiest,
-                fmt::format("{}; \"{}\" took {:.2f}", full, s.busiest, s.busiest_cores)};
-      if (s.other_cores >= kMuchOfOthers)  // what lives shorter than a second is nowhere by name
-        return {Cause::kOtherProgram, "",
-                fmt::format("{}; {:.2f} by other programs, each only briefly", full, s.other_cores)};
-      if (s.game_cores > usual_game_ * 1.2 + 0.1)
-        return {Cause::kGame, "",
-                fmt::format("{}; the game took {:.2f}, usually {:.2f}", full, s.game_cores, usual_game_)};
-      if (loss == Loss::kLate)
-        return {Cause::kSourceStarved, "", fmt::format("{}: nothing was left for the capture", full)};
+      if (const auto taken = TakenByAnother(s, full)) return *taken;
+      if (loss == Loss::kLate) return {Cause::kSourceStarved, Message{"loss.starved-capture", {{"full", full}}}};
       if (!on_gpu && !facts_.recording_on_gpu && loss == Loss::kSkippedStream && s.recording_cores > s.stream_cores)
-        return {Cause::kRecordingEncoder, "",
-                fmt::format("{}; the recording's encoder took {:.2f}, the stream's {:.2f}", full, s.recording_cores,
-                            s.stream_cores)};
-    } else if (timeline_[at].late > 0 || (at > 0 && timeline_[at - 1].late > 0))
-      return {Cause::kSourceHeldUp, "",
-              loss == Loss::kLate ? fmt::format("the capture was late although only {}", full)
-                                  : fmt::format("delayed frames arrived all at once; only {}", full)};
-    if (on_gpu)
-      return {loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder, "",
-              fmt::format("the GPU's encode engine was too slow ({})", full)};
-    return {loss == Loss::kSkippedStream ? Cause::kStreamEncoder : Cause::kRecordingEncoder, "",
-            fmt::format("the encoder's queue was full; {}", full)};
+        return {Cause::kRecordingEncoder,
+                Message{"loss.recording-took-more",
+                        {{"full", full}, {"recording", s.recording_cores}, {"stream", s.stream_cores}}}};
+    } else if (timeline_[at].late > 0 || (at > 0 && timeline_[at - 1].late > 0)) {
+      return {Cause::kSourceHeldUp,
+              Message{loss == Loss::kLate ? "loss.late-with-room" : "loss.delayed-frames", {{"full", full}}}};
+    }
+    return {encoder, Message{on_gpu ? "loss.engine-too-slow" : "loss.queue-full", {{"full", full}}}};
+  }
+
+  // Of a full machine: who else took what was missing.
+  std::optional<Finding> TakenByAnother(const RehearsalSecond& s, const Message& full) const {
+    if (!s.busiest.empty() && s.busiest_cores >= kMuchOfOthers)
+      return Finding{
+          Cause::kOtherProgram,
+          Message{"loss.other-program", {{"full", full}, {"program", s.busiest}, {"cores", s.busiest_cores}}},
+          s.busiest};
+    if (s.other_cores >= kMuchOfOthers)  // what lives shorter than a second is nowhere by name
+      return Finding{Cause::kOtherProgram,
+                     Message{"loss.short-lived-programs", {{"full", full}, {"cores", s.other_cores}}}};
+    if (s.game_cores > usual_game_ * 1.2 + 0.1)
+      return Finding{Cause::kGame,
+                     Message{"loss.game", {{"full", full}, {"cores", s.game_cores}, {"usual_cores", usual_game_}}}};
+    return std::nullopt;
   }
 
   const std::vector<RehearsalSecond>& timeline_;
@@ -182,76 +188,59 @@ class Judge {
   std::string disk_trouble_;  // why a recording ended early
 };
 
-std::string Costs(const PlanStep& step) {
-  return step.costs_db >= 0 ? fmt::format("{:.2f} dB MS-SSIM", step.costs_db)
-                            : fmt::format("nothing: it looks {:.2f} dB better", -step.costs_db);
-}
+using Cure = Diagnosis::Cure;
 
 // The first step that fits into what the line took, or the last one there is.
-Diagnosis::Cure LineCure(double line_kbps, const PlanFile& plan) {
-  if (plan.line.empty()) return {Cause::kUplink, 0, "lower the bit rate", "", true};
+Cure LineCure(double line_kbps, const PlanFile& plan) {
+  if (plan.line.empty()) return {Cause::kUplink, 0, Message{"cure.lower-bit-rate"}, true};
   const auto fits = std::find_if(plan.line.begin(), plan.line.end(),
                                  [&](const PlanStep& step) { return step.settings.bit_rate.kbps() <= line_kbps; });
   if (fits != plan.line.end())
-    return {Cause::kUplink, 0,    fmt::format("lower to {} ({:.0f} kbit/s less)", fits->what, fits->saves_kbps),
-            Costs(*fits),   true, *fits};
-  if (line_kbps < kBrokenLine * plan.stream.bit_rate.kbps())
-    return {Cause::kUplink, 0,
-            "your uplink had an outage that no bit rate survives: use a cable instead of wireless, or another provider",
-            ""};
+    return {Cause::kUplink, 0, Message{"cure.lower-to", {{"step", fits->what}, {"kbps", fits->saves_kbps}}}, true,
+            *fits};
+  if (line_kbps < kBrokenLine * plan.stream.bit_rate.kbps()) return {Cause::kUplink, 0, Message{"cure.uplink-outage"}};
   // The most that the plan can save, at the least cost.
   const PlanStep& most =
       *std::min_element(plan.line.begin(), plan.line.end(), [](const PlanStep& a, const PlanStep& b) {
         return std::pair(-a.saves_kbps, a.costs_db) < std::pair(-b.saves_kbps, b.costs_db);
       });
-  return {Cause::kUplink,
-          0,
-          fmt::format("lower to {} ({:.0f} kbit/s less), the lowest that the plan measured, and improve the uplink: at "
-                      "its worst it carried {:.0f} kbit/s",
-                      most.what, most.saves_kbps, line_kbps),
-          Costs(most),
-          true,
-          most};
+  return {
+      Cause::kUplink, 0,
+      Message{"cure.lowest-measured", {{"step", most.what}, {"kbps", most.saves_kbps}, {"carried_kbps", line_kbps}}},
+      true, most};
 }
 
-Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan) {
-  const auto step = [&](const std::vector<PlanStep>& steps, const std::string& otherwise) -> Diagnosis::Cure {
-    if (steps.empty()) return {cause, 0, otherwise, ""};
-    const PlanStep& first = steps.front();
-    return {cause,        0,     fmt::format("take {} ({:.0f} frames a second more)", first.what, first.gains_fps),
-            Costs(first), false, first};
-  };
+// The plan's first step down, or what else there is to do.
+Cure StepCure(Cause cause, const std::vector<PlanStep>& steps, const Message& without_steps) {
+  if (steps.empty()) return {cause, 0, without_steps};
+  const PlanStep& first = steps.front();
+  return {cause, 0, Message{"cure.take", {{"step", first.what}, {"fps", first.gains_fps}}}, false, first};
+}
+
+Cure GameCure(Cause cause, const std::vector<PlanStep>& steps) {
+  Cure cure = StepCure(cause, steps, Message{"cure.cap-game"});
+  if (cure.step) cure.action = Message{"cure.cap-game-or", {{"step", cure.action}}};
+  return cure;
+}
+
+Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan) {
   switch (cause) {
     case Cause::kUplink: return LineCure(line_kbps, plan);
-    case Cause::kIngestLost:
-      return {cause, 0, "the connection to the ingest broke: try another ingest; fast-kettle uplink --to compares them",
-              ""};
-    case Cause::kDisk:
-      return {cause, 0,
-              "record to a faster disk, or lower the recording's bit rate; fast-kettle survey measures the disk", ""};
-    case Cause::kDiskFull: return {cause, 0, "free space on the disk, or record to another one", ""};
+    case Cause::kIngestLost: return {cause, 0, Message{"cure.other-ingest"}};
+    case Cause::kDisk: return {cause, 0, Message{"cure.faster-disk"}};
+    case Cause::kDiskFull: return {cause, 0, Message{"cure.free-space"}};
     case Cause::kOtherProgram:
-      return {cause, 0,
-              fmt::format("close {} while you are live", program.empty() ? "other programs" : '"' + program + '"'), ""};
-    case Cause::kStolen: return {cause, 0, "this is a virtual machine that shares its processors: give it its own", ""};
+      if (program.empty()) return {cause, 0, Message{"cure.close-programs"}};
+      return {cause, 0, Message{"cure.close-program", {{"program", program}}}};
+    case Cause::kStolen: return {cause, 0, Message{"cure.own-processors"}};
     case Cause::kGame:
-    case Cause::kSourceStarved: {
-      auto cure = step(plan.stream_encoder, "cap the game's frame rate, or plan again with the game running");
-      if (!plan.stream_encoder.empty()) cure.text = "cap the game's frame rate, or " + cure.text;
-      return cure;
-    }
-    case Cause::kSourceHeldUp:
-      return {cause, 0,
-              "something pauses the capture, and it is not a lack of CPU: a machine that sleeps, a disk that the "
-              "footage waits for, a driver; rehearse again",
-              ""};
-    case Cause::kRecordingEncoder:
-      return step(plan.recording_encoder, "give the recording a lower frame rate or size, and plan again");
-    case Cause::kStreamEncoder:
-      return step(plan.stream_encoder, "give the stream a lower frame rate or size, and plan again");
-    case Cause::kUnknown: return {cause, 0, "rehearse again: the counters show no cause", ""};
+    case Cause::kSourceStarved: return GameCure(cause, plan.stream_encoder);
+    case Cause::kSourceHeldUp: return {cause, 0, Message{"cure.paused-capture"}};
+    case Cause::kRecordingEncoder: return StepCure(cause, plan.recording_encoder, Message{"cure.lighter-recording"});
+    case Cause::kStreamEncoder: return StepCure(cause, plan.stream_encoder, Message{"cure.lighter-stream"});
+    case Cause::kUnknown: return {cause, 0, Message{"cure.unknown"}};
   }
-  return {cause, 0, "", ""};
+  return {};
 }
 
 }  // namespace
@@ -321,12 +310,12 @@ Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
   for (const RehearsalFile& file : outcome.files)
     note(!file.trouble.empty(), file.disk_full ? Cause::kDiskFull : Cause::kDisk);
   for (const auto& [what, all] : lost) {
-    Diagnosis::Cure cure = CureFor(what.first, what.second, all.line_kbps, plan);
+    Cure cure = CureFor(what.first, what.second, all.line_kbps, plan);
     cure.frames = all.frames;
     diagnosis.cures.push_back(std::move(cure));
   }
   std::stable_sort(diagnosis.cures.begin(), diagnosis.cures.end(),
-                   [](const Diagnosis::Cure& a, const Diagnosis::Cure& b) { return a.frames > b.frames; });
+                   [](const Cure& a, const Cure& b) { return a.frames > b.frames; });
   return diagnosis;
 }
 
@@ -338,11 +327,11 @@ void to_json(nlohmann::json& json, const Diagnosis& diagnosis) {
     if (!s.program.empty()) entry["program"] = s.program;
     json["stretches"].push_back(std::move(entry));
   }
-  for (const Diagnosis::Cure& cure : diagnosis.cures)
+  for (const Cure& cure : diagnosis.cures)
     json["cures"].push_back({{"cause", Name(cure.cause)},
                              {"frames", cure.frames},
-                             {"do", cure.text},
-                             {"costs", cure.cost},
+                             {"do", cure.action},
+                             {"costs_db", cure.step ? nlohmann::json(cure.step->costs_db) : nlohmann::json()},
                              {"lower_bit_rate_helps", cure.lower_bit_rate_helps}});
 }
 

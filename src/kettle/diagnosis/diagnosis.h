@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/message/message.h"
 #include "kettle/plan/plan_file.h"
 #include "kettle/rehearsal/rehearsal.h"
 
@@ -39,18 +40,17 @@ struct LossStretch {
   double from_seconds = 0, to_seconds = 0;
   int frames = 0;
   std::string program;  // for kOtherProgram; empty: several, each too short-lived to be seen
-  std::string why;      // what the counters show, one sentence
+  Message why;          // what the counters show
 };
 
 struct Diagnosis {
   std::vector<LossStretch> stretches;  // in time order
   struct Cure {
     Cause cause;
-    int frames = 0;    // lost to it; 0: nearly, or something broke off
-    std::string text;  // what to do
-    std::string cost;  // what that gives up, measured by the plan; empty: nothing of the picture
+    int frames = 0;  // lost to it; 0: nearly, or something broke off
+    Message action;  // what to do
     bool lower_bit_rate_helps = false;
-    std::optional<PlanStep> step = {};  // of the plan, if the cure is one
+    std::optional<PlanStep> step = {};  // of the plan, if the cure is one: it tells what that gives up
   };
   std::vector<Cure> cures;  // the costliest cause first
 };

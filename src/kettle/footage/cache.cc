@@ -92,7 +92,7 @@ void RenderScene(const FootageRequest& request, int frames, const fs::path& file
 
 struct Span {
   double from = 0, seconds = 0;
-  std::vector<std::string> notes;  // Footage::notes
+  std::vector<Message> notes;  // Footage::notes
 };
 
 // The stretch of at most `seconds` whose packets have the most bytes, or the fewest.
@@ -145,8 +145,7 @@ Span ChooseStretch(const FootageRequest& request) {
     FailInput("{}: only {:.2f} s of picture; at least {} s are needed", request.source, stretch.seconds,
               kShortestSeconds);
   if (IsShort(stretch, request))
-    stretch.notes.push_back(fmt::format("only {:.1f} s long: played forwards and backwards to fill {:g} s",
-                                        stretch.seconds, request.seconds));
+    stretch.notes.push_back(Message{"footage.short-clip", {{"seconds", stretch.seconds}, {"wanted", request.seconds}}});
   return stretch;
 }
 

@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/message/message.h"
 #include "kettle/store/file_lock.h"
 #include "kettle/units/units.h"
 
@@ -34,7 +35,7 @@ struct Footage {
   int frames = 0;
   double from_seconds = 0;               // where in the clip the pictures start
   FrameSize viewing_size;                // at which encodes of it are judged; 0x0: its own
-  std::vector<std::string> notes;        // what was done to the clip's pictures that is worth knowing, a line each
+  std::vector<Message> notes;            // what was done to the clip's pictures that is worth knowing
   std::shared_ptr<const FileLock> lock;  // while any copy lives, no run removes the file from the cache
 
   // The same pictures judged at the same size have the same key.

@@ -20,22 +20,18 @@ bool HasVariableRate(std::vector<MediaReader::PacketTime> packets) {
   return low && *high - *low > std::max(kRoundingSeconds, 0.1 * *low);
 }
 
-std::vector<std::string> PictureNotes(const StreamFacts& facts, FrameSize size, bool variable_rate) {
-  std::vector<std::string> notes;
+std::vector<Message> PictureNotes(const StreamFacts& facts, FrameSize size, bool variable_rate) {
+  std::vector<Message> notes;
   if (size.width % 2 || size.height % 2)
     notes.push_back(
-        fmt::format("{}: sides must be even; scaled to {}x{}", size.str(), size.width / 2 * 2, size.height / 2 * 2));
-  if (variable_rate) notes.emplace_back("its frame rate varies: each picture is shown until the next one's time");
-  if (facts.interlaced)
-    notes.emplace_back("interlaced: only the first field of each picture is used, at half the lines");
-  if (!facts.hdr.empty())
-    notes.push_back(
-        fmt::format("HDR ({}): shown without tone mapping, so colours look flat; plan with a clip "
-                    "of what you will stream",
-                    facts.hdr));
-  if (facts.bit_depth > 8) notes.push_back(fmt::format("{} bit: reduced to 8 bit", facts.bit_depth));
+        Message{"footage.odd-sides",
+                {{"size", size.str()}, {"scaled_to", FrameSize{size.width / 2 * 2, size.height / 2 * 2}.str()}}});
+  if (variable_rate) notes.push_back(Message{"footage.variable-rate"});
+  if (facts.interlaced) notes.push_back(Message{"footage.interlaced"});
+  if (!facts.hdr.empty()) notes.push_back(Message{"footage.hdr", {{"transfer", facts.hdr}}});
+  if (facts.bit_depth > 8) notes.push_back(Message{"footage.bit-depth", {{"bits", facts.bit_depth}}});
   if (!facts.chroma.empty() && facts.chroma != "4:2:0")
-    notes.push_back(fmt::format("chroma {}: reduced to 4:2:0", facts.chroma));
+    notes.push_back(Message{"footage.chroma", {{"chroma", facts.chroma}}});
   return notes;
 }
 

@@ -10,6 +10,7 @@
 
 #include "kettle/footage/content.h"
 #include "kettle/media/reader.h"
+#include "kettle/message/message.h"
 
 namespace kettle {
 
@@ -22,7 +23,7 @@ struct ClipReport {
   double seconds = 0;
   bool variable_rate = false;
   Content content;  // of the pictures as they will be used
-  std::vector<std::string> notes;
+  std::vector<Message> notes;
 };
 
 // Decodes the whole clip. `progress` is called with 0..1. Throws Error(kInput) as MediaReader does.
@@ -31,8 +32,8 @@ ClipReport InspectWholeClip(const std::filesystem::path& path, const std::functi
 // Times between neighbouring pictures differ by more than a container's rounding. In any order.
 bool HasVariableRate(std::vector<MediaReader::PacketTime> packets);
 
-// What is done to pictures like these, a line each.
-std::vector<std::string> PictureNotes(const StreamFacts& facts, FrameSize size, bool variable_rate);
+// What is done to pictures like these.
+std::vector<Message> PictureNotes(const StreamFacts& facts, FrameSize size, bool variable_rate);
 
 void to_json(nlohmann::json& json, const ClipReport& report);
 void to_json(nlohmann::json& json, const Content& content);

@@ -105,22 +105,19 @@ std::pair<std::string, BitRate> ParseReserve(const std::string& text) {
   return {name, BitRate::Parse(text.substr(digit))};
 }
 
-std::vector<std::string> QuestionReadings(const std::vector<BitRate>& readings) {
-  std::vector<std::string> questions;
+std::vector<Message> QuestionReadings(const std::vector<BitRate>& readings) {
+  std::vector<Message> questions;
   for (const BitRate reading : readings) {
     if (reading.kbps() < 500)
       questions.push_back(
-          fmt::format("{} is very little for a stream: is the unit right? {:g} kB/s would be {:g} kbit/s",
-                      reading.str(), reading.kbps(), reading.kbps() * 8));
-    if (reading.kbps() > 2e6)
-      questions.push_back(
-          fmt::format("{} is more than home lines carry upwards: is the unit right, and is it upload?", reading.str()));
+          Message{"line.reading-low",
+                  {{"reading", reading.str()}, {"kbps", reading.kbps()}, {"times_eight", reading.kbps() * 8}}});
+    if (reading.kbps() > 2e6) questions.push_back(Message{"line.reading-high", {{"reading", reading.str()}}});
   }
   if (!readings.empty()) {
     const auto [lowest, highest] = std::minmax_element(readings.begin(), readings.end());
     if (highest->kbps() >= 6 * lowest->kbps())
-      questions.push_back(fmt::format("{} and {} lie far apart: a byte is 8 bits, was one of them in MB/s?",
-                                      lowest->str(), highest->str()));
+      questions.push_back(Message{"line.readings-far-apart", {{"lowest", lowest->str()}, {"highest", highest->str()}}});
   }
   return questions;
 }
@@ -136,9 +133,8 @@ LineTrace LineTrace::Read(const std::filesystem::path& file) {
     trace.points_.push_back({rows[i].seconds - start, rows[i].kbps});
     if (i + 1 == rows.size() || distances[i] <= 3 * usual) continue;
     const double bridge = std::min(rows[i].kbps, rows[i + 1].kbps);
-    trace.notes_.push_back(fmt::format(
-        "no readings from {:g} to {:g} s: assumed {:.0f} kbit/s, the lower of the readings before and after",
-        rows[i].seconds + usual, rows[i + 1].seconds, bridge));
+    trace.notes_.push_back(Message{"line.gap-in-trace",
+                                   {{"from", rows[i].seconds + usual}, {"to", rows[i + 1].seconds}, {"kbps", bridge}}});
     trace.points_.push_back({rows[i].seconds - start + usual, bridge});
   }
   return trace;

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/message/message.h"
 #include "kettle/units/units.h"
 
 namespace kettle {
@@ -18,8 +19,8 @@ const char* Name(LinkKind kind);
 // "game 0.3 Mbit/s": what else needs the line, and how much. Throws Error(kInput).
 std::pair<std::string, BitRate> ParseReserve(const std::string& text);
 
-// Questions about readings that can hardly be meant, a line each: units taken for one another.
-std::vector<std::string> QuestionReadings(const std::vector<BitRate>& readings);
+// Questions about readings that can hardly be meant: units taken for one another.
+std::vector<Message> QuestionReadings(const std::vector<BitRate>& readings);
 
 // A line's rate over time: each point holds until the next one.
 class LineTrace {
@@ -39,7 +40,7 @@ class LineTrace {
 
   const std::vector<Point>& points() const { return points_; }
   double seconds() const { return seconds_; }
-  const std::vector<std::string>& notes() const { return notes_; }
+  const std::vector<Message>& notes() const { return notes_; }
 
   // kbit/s in each whole second: the mean over it.
   std::vector<double> PerSecond() const;
@@ -47,7 +48,7 @@ class LineTrace {
  private:
   std::vector<Point> points_;
   double seconds_;
-  std::vector<std::string> notes_;
+  std::vector<Message> notes_;
 };
 
 }  // namespace kettle

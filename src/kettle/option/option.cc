@@ -54,7 +54,7 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
     option.mean_kbps = std::max(option.mean_kbps, trial.mean_kbps);
     option.peak_second_kbps = std::max(option.peak_second_kbps, trial.peak_second_kbps);
     if (trial.interval) option.interval = std::max(option.interval.value_or(0), *trial.interval);
-    for (const std::string& mark : trial.marks())
+    for (const Message& mark : trial.marks())
       if (std::find(option.marks.begin(), option.marks.end(), mark) == option.marks.end()) option.marks.push_back(mark);
     if (!trial.quality) continue;
     const double score = trial.quality->score();

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/message/message.h"
 #include "kettle/trial/trial.h"
 
 namespace kettle {
@@ -37,7 +38,7 @@ struct Option {
   int b_frames = 0;
   std::vector<ClipResult> clips;   // of the footage measured
   std::optional<double> interval;  // the widest of the throughputs' (Trial::interval)
-  std::vector<std::string> marks;  // of all trials, each once (Trial::marks)
+  std::vector<Message> marks;      // of all trials, each once (Trial::marks)
 
   bool keeps_pace(double required_headroom) const { return trouble.empty() && headroom >= required_headroom; }
   // The share of the GPU's encode engine that it takes at the frame rate; 0 on the CPU.

@@ -33,11 +33,13 @@ struct Walked {
   Option option;
 };
 
-std::string TooSlow(const Option& fastest, double headroom) {
-  if (!fastest.trouble.empty()) return fastest.trouble;
-  const double rate = fastest.settings.frame_rate.fps();
-  return fmt::format("its fastest preset makes {:.0f} frames a second; {} at {:.0f} % headroom needs {:.0f}",
-                     fastest.throughput_fps, fastest.settings.frame_rate.str(), headroom * 100, rate / (1 - headroom));
+Message TooSlow(const Option& fastest, double headroom) {
+  if (!fastest.trouble.empty()) return Verbatim(fastest.trouble);
+  return Message{"placement.too-slow",
+                 {{"fps", fastest.throughput_fps},
+                  {"rate", fastest.settings.frame_rate.str()},
+                  {"percent", headroom * 100},
+                  {"needed_fps", fastest.settings.frame_rate.fps() / (1 - headroom)}}};
 }
 
 class Placer {
@@ -93,26 +95,28 @@ class Placer {
     return best;
   }
 
-  void Reject(const Option& stream, const Option& recording, const std::string& why) {
+  void Reject(const Option& stream, const Option& recording, const Message& why) {
     placement_.rejected.push_back(
         {stream.title(), recording.title(), PredictDemand(stream, recording, capacity_), why});
   }
 
-  // "together they need 1.92 of 1.60 cores".
-  std::string Misfit(const Option& stream, const Option& recording) const {
-    return "together they need " + Lacking(PredictDemand(stream, recording, capacity_), capacity_);
+  std::vector<Message> Misfit(const Option& stream, const Option& recording) const {
+    return Lacking(PredictDemand(stream, recording, capacity_), capacity_);
   }
 
   void Weigh(const Walked& s, const Walked& r) {
     if (s.family->sessions == 1 && r.family->device == s.family->device && r.option.device == "gpu" &&
         s.option.device == "gpu")
-      return Reject(s.option, r.option, "its driver allows only one encode at a time");
+      return Reject(s.option, r.option, Message{"placement.one-at-a-time"});
     if (Fits(s.option, r.option)) return Accept(s.option, r.option);
     for (const Pair& pair : placement_.feasible)
       if (QualityStep(pair.stream) > QualityStep(s.option))
         return Reject(s.option, r.option,
-                      fmt::format("{}, and even alone the stream looks worse ({:.2f} dB) than with {} ({:.2f} dB)",
-                                  Misfit(s.option, r.option), s.option.score, pair.stream.title(), pair.stream.score));
+                      Message{"placement.misfit-and-worse",
+                              {{"lacking", Misfit(s.option, r.option)},
+                               {"score", s.option.score},
+                               {"other", pair.stream.title()},
+                               {"other_score", pair.stream.score}}});
     const Option lightest = r.family->measure(Role::kRecording, 0);
     const int stream_last = LastHolding(
         s.last + 1, [&](int i) { return Fits(s.family->measure(Role::kStream, i), lightest); }, s.last);
@@ -121,7 +125,8 @@ class Placer {
       // One that failed or was never measured is no measured misfit: its own reason is told.
       const std::string trouble = fastest.trouble.empty() ? lightest.trouble : fastest.trouble;
       return Reject(fastest, lightest,
-                    trouble.empty() ? "even their fastest presets do not fit: " + Misfit(fastest, lightest) : trouble);
+                    trouble.empty() ? Message{"placement.fastest-misfit", {{"lacking", Misfit(fastest, lightest)}}}
+                                    : Verbatim(trouble));
     }
     const Option stream = Best(*s.family, Role::kStream, stream_last);
     if (Fits(stream, r.option)) return Accept(stream, r.option);
@@ -132,7 +137,8 @@ class Placer {
 
   void Accept(const Option& stream, const Option& recording) {
     // Cost grows along the presets but for noise: what was taken for lighter may after all not be.
-    if (!Fits(stream, recording)) return Reject(stream, recording, Misfit(stream, recording));
+    if (!Fits(stream, recording))
+      return Reject(stream, recording, Message{"placement.misfit", {{"lacking", Misfit(stream, recording)}}});
     placement_.feasible.push_back({stream, recording, PredictDemand(stream, recording, capacity_)});
   }
 
@@ -181,20 +187,20 @@ Demand PredictDemand(const Option& stream, const Option& recording, const Capaci
   return demand;
 }
 
-std::string Lacking(const Demand& demand, const Capacity& capacity) {
+std::vector<Message> Lacking(const Demand& demand, const Capacity& capacity) {
   const double free = 1 - capacity.headroom;
-  std::string lacking;
-  const auto add = [&](const std::string& what) { lacking += (lacking.empty() ? "" : ", ") + what; };
-  if (demand.cpu_cores > capacity.cpu_cores * free)
-    add(fmt::format("{:.2f} of {:.2f} cores", demand.cpu_cores, capacity.cpu_cores * free));
+  std::vector<Message> lacking;
+  if (const double there = capacity.cpu_cores * free; demand.cpu_cores > there)
+    lacking.push_back(Message{"placement.lacks-cores", {{"needed", demand.cpu_cores}, {"there", there}}});
   if (demand.engine_share > free)
-    add(fmt::format("{:.0f} of {:.0f} % of the GPU's engine", demand.engine_share * 100, free * 100));
-  const auto bytes = [&](double needed, double there, const char* of) {
-    if (there > 0 && needed > there * free)
-      add(fmt::format("{:.2f} of {:.2f} GB/s of {}", needed / 1e9, there * free / 1e9, of));
-  };
-  bytes(demand.memory_bytes_per_second, capacity.memory_bytes_per_second, "memory");
-  bytes(demand.disk_bytes_per_second, capacity.disk_bytes_per_second, "the disk");
+    lacking.push_back(
+        Message{"placement.lacks-engine", {{"needed", demand.engine_share * 100}, {"there", free * 100}}});
+  if (const double there = capacity.memory_bytes_per_second * free; there > 0 && demand.memory_bytes_per_second > there)
+    lacking.push_back(
+        Message{"placement.lacks-memory", {{"needed", demand.memory_bytes_per_second / 1e9}, {"there", there / 1e9}}});
+  if (const double there = capacity.disk_bytes_per_second * free; there > 0 && demand.disk_bytes_per_second > there)
+    lacking.push_back(
+        Message{"placement.lacks-disk", {{"needed", demand.disk_bytes_per_second / 1e9}, {"there", there / 1e9}}});
   return lacking;
 }
 

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/message/message.h"
 #include "kettle/option/option.h"
 
 namespace kettle {
@@ -34,8 +35,8 @@ struct Demand {
 Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity);
 Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity);
 
-// What a demand lacks of the capacity, as "1.92 of 1.60 cores"; several joined by commas, empty if nothing.
-std::string Lacking(const Demand& demand, const Capacity& capacity);
+// What a demand lacks of the capacity, a message for each resource.
+std::vector<Message> Lacking(const Demand& demand, const Capacity& capacity);
 
 // Processors by number that each encode's threads may run on; empty: all that may be used.
 struct CoreShares {
@@ -56,7 +57,7 @@ bool SameSettings(const Pair& a, const Pair& b);
 struct RejectedPair {
   std::string stream, recording;  // as "x264 veryfast"; the preset is "any" if none would do
   std::optional<Demand> demand;
-  std::string why;
+  Message why;
 };
 
 struct Placement {

@@ -91,23 +91,23 @@ void ExplainRecording(const Plan& plan, Targets& targets) {
   const RecordingLevel& found = *plan.recording_level;
   const EncodeSettings& settings = plan.chosen->recording.settings;
   if (settings.rate_control != RateControl::kConstantQuality) {
-    targets.warnings.push_back(fmt::format(
-        "the recording did not reach {:g} dB: {}; its bit rate is three times the stream's bits per pixel instead",
-        found.goal_db,
-        found.trouble.empty() ? "with that quality level it did not keep pace in the proof run" : found.trouble));
+    targets.warnings.push_back(
+        Message{"recording-level.missed",
+                {{"goal", found.goal_db},
+                 {"why", found.trouble.empty() ? Message{"recording-level.failed-proof"} : found.trouble}}});
     return;
   }
-  std::string tried;
+  std::vector<Message> tried;
   for (const RecordingLevel::Step& step : found.steps)
-    tried += fmt::format("{}level {} {:.1f} dB", tried.empty() ? "" : ", ", step.level, step.score_db);
-  Explain(targets, {"recording.rate_control", Name(settings.rate_control),
-                    "a disk can take bursts: each scene gets the bits that it needs", true});
+    tried.push_back(Message{"recording-level.step", {{"level", step.level}, {"score", step.score_db}}});
+  Explain(targets,
+          {"recording.rate_control", Name(settings.rate_control), Message{"recording-level.constant-quality"}, true});
   Explain(targets,
           {"recording.quality_level", fmt::format("{}", *settings.quality_level),
-           fmt::format("found on {} for a goal of {:g} dB MS-SSIM (measured: {})", found.footage, found.goal_db, tried),
+           Message{"recording-level.found", {{"footage", found.footage}, {"goal", found.goal_db}, {"tried", tried}}},
            true});
   Explain(targets, {"recording.bit_rate", fmt::format("{:.0f} kbit/s", plan.chosen->recording.mean_kbps),
-                    "measured on the most demanding clip, in its busiest stretch", true});
+                    Message{"recording-level.measured-rate"}, true});
 }
 
 class Planner {
@@ -219,7 +219,7 @@ void Planner::ProvePictures() {
       settled = {plan_.targets, plan_.placement};
     const TriedPicture* lighter = LighterPicture(plan_.pictures, plan_.targets.stream);
     if (plan_.verdict() == PlanVerdict::kHolds || !lighter || round == kMostPictures || runs_left() <= 0) break;
-    ChoosePicture(plan_.pictures, *lighter, "best picture that keeps pace in real time", plan_.targets);
+    ChoosePicture(plan_.pictures, *lighter, Message{"picture.best-in-real-time"}, plan_.targets);
   }
   plan_.targets = settled.targets;
   plan_.placement = settled.placement;
@@ -250,8 +250,7 @@ void Planner::SettleRecording(double goal_db) {
     return;
   }
   levels_.erase(family);
-  found.trouble = fmt::format("level {} reaches it, but no preset of {} keeps pace with it beside the stream",
-                              *found.level, family);
+  found.trouble = Message{"recording-level.too-heavy", {{"level", *found.level}, {"encoder", family}}};
   found.level.reset();
 }
 

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/plan/nearest.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <cmath>
 
@@ -22,16 +20,17 @@ double SustainableShare(const Option& stream, const Option& recording, const Cap
   return demand.engine_share > 0 ? std::min(share, free / demand.engine_share) : share;
 }
 
-std::string Smaller(const EncodeSettings& settings, double share) {
-  std::string text;
-  if (const auto rate = NextLowerRate(settings.frame_rate.fps() * share, settings.frame_rate))
-    text = fmt::format("at {} with {} frames a second", settings.size.str(), rate->str());
+// The same size at a lower frame rate, or a smaller size at the same one, or both to choose from.
+Message Smaller(const EncodeSettings& settings, double share) {
+  const auto rate = NextLowerRate(settings.frame_rate.fps() * share, settings.frame_rate);
   const double scale = std::sqrt(share);
   const FrameSize size{static_cast<int>(settings.size.width * scale / 16) * 16,
                        static_cast<int>(settings.size.height * scale / 16) * 16};
-  if (size.width >= 64 && size.height >= 64)
-    text += fmt::format("{}at {} with {}", text.empty() ? "" : ", or ", size.str(), settings.frame_rate.str());
-  return text;
+  const Message slower =
+      rate ? Message{"nearest.picture", {{"size", settings.size.str()}, {"rate", rate->str()}}} : Message{};
+  if (size.width < 64 || size.height < 64) return slower;
+  const Message smaller{"nearest.picture", {{"size", size.str()}, {"rate", settings.frame_rate.str()}}};
+  return slower.empty() ? smaller : Message{"nearest.either", {{"first", slower}, {"second", smaller}}};
 }
 
 std::vector<Option> Working(const std::vector<Option>& options) {
@@ -83,11 +82,11 @@ void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& ca
   proving.attempts.push_back({std::move(pair), std::move(proof)});
 }
 
-std::string DescribeNearest(const std::vector<Option>& streams, const std::vector<Option>& recordings,
-                            const Targets& targets, const Capacity& capacity, const Proving& proving) {
+Message DescribeNearest(const std::vector<Option>& streams, const std::vector<Option>& recordings,
+                        const Targets& targets, const Capacity& capacity, const Proving& proving) {
   const std::vector<Option> working = Working(streams), working_recordings = Working(recordings);
   const NearestPair nearest = Nearest(working, working_recordings.empty() ? working : working_recordings, capacity);
-  if (!nearest.stream) return "";
+  if (!nearest.stream) return {};
   double share = nearest.share;
   // What failed its proof run holds no more than it coded there.
   for (const Attempt& attempt : proving.attempts)
@@ -99,8 +98,11 @@ std::string DescribeNearest(const std::vector<Option>& streams, const std::vecto
     recording.size = targets.recording.size;
     recording.frame_rate = targets.recording.frame_rate;
   }
-  return fmt::format("stream with {} {}; recording with {} {} (predicted)", nearest.stream->title(),
-                     Smaller(nearest.stream->settings, share), nearest.recording->title(), Smaller(recording, share));
+  return Message{"nearest.pair",
+                 {{"stream", nearest.stream->title()},
+                  {"stream_picture", Smaller(nearest.stream->settings, share)},
+                  {"recording", nearest.recording->title()},
+                  {"recording_picture", Smaller(recording, share)}}};
 }
 
 }  // namespace kettle

@@ -21,9 +21,9 @@ std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate);
 void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& capacity,
                   const std::function<Proof(const Pair&)>& prove, Proving& proving);
 
-// In words, what would hold, as a prediction, from the options measured for each role; without any for the recording,
+// What would hold, as a prediction, from the options measured for each role; without any for the recording,
 // the stream's stand for both. Empty if nothing works at all.
-std::string DescribeNearest(const std::vector<Option>& streams, const std::vector<Option>& recordings,
-                            const Targets& targets, const Capacity& capacity, const Proving& proving);
+Message DescribeNearest(const std::vector<Option>& streams, const std::vector<Option>& recordings,
+                        const Targets& targets, const Capacity& capacity, const Proving& proving);
 
 }  // namespace kettle

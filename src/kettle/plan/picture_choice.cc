@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/plan/picture_choice.h"
 
-#include <fmt/format.h>
-
 namespace kettle {
 
 namespace {
@@ -14,7 +12,7 @@ double PixelRate(FrameSize size, FrameRate rate) { return static_cast<double>(si
 
 }  // namespace
 
-void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& chosen, const std::string& why,
+void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& chosen, const Message& why,
                    Targets& targets) {
   targets.stream.size = chosen.size;
   targets.stream.frame_rate = chosen.rate;
@@ -27,8 +25,9 @@ void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& c
       ++measured;
       if (other.best && (!next || other.best->score > next->best->score)) next = &other;
     }
-    return fmt::format("{} of the {} {} measured{}", why, measured, what,
-                       next ? fmt::format(" (next best: {})", name(*next)) : "");
+    Message reason{"picture.of-measured", {{"why", why}, {"count", measured}, {"what", what}}};
+    if (next) reason = Message{"picture.next-best", {{"reason", reason}, {"next", name(*next)}}};
+    return reason;
   };
   if (targets.sizes.size() > 1)
     Explain(targets, {"stream.size", chosen.size.str(),
@@ -73,7 +72,8 @@ Placement PlaceBestPicture(const std::vector<TriedPicture>& tried,
     placement = std::move(other);
     best = &next;
   }
-  ChoosePicture(tried, *best, best == &tried.front() ? "best picture" : "best picture beside the recording", targets);
+  ChoosePicture(tried, *best, Message{best == &tried.front() ? "picture.best" : "picture.best-beside-recording"},
+                targets);
   return placement;
 }
 

@@ -14,7 +14,7 @@ namespace kettle {
 
 // Gives the stream the size and frame rate of one of the pictures tried. The others are the evidence; `why` says in a
 // few words what speaks for this one.
-void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& chosen, const std::string& why,
+void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& chosen, const Message& why,
                    Targets& targets);
 
 // The best looking picture tried that takes clearly fewer pixels a second than `than`; null if there is none.

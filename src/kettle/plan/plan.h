@@ -43,7 +43,7 @@ struct Plan {
   std::optional<Attempt> other_sharing;  // the chosen pair with processors divided, or shared, whichever was not taken
   std::vector<TriedPicture> pictures;    // sizes and frame rates tried for the stream, best first; empty if given
   std::vector<Option> options[2];        // by Role, at its size and rate: all that were measured, fastest preset first
-  std::string nearest;                   // if nothing holds: what would, as a prediction
+  Message nearest;                       // if nothing holds: what would, as a prediction
   int trials = 0;                        // that the search needed, those used again included
   int grid = 0;                          // that trying every preset on every footage would need
   bool simulated = false;                // something of it was measured on a simulated device

@@ -38,14 +38,13 @@ Json DemandJson(const Demand& demand) {
           {"predicted", true}};
 }
 
-std::string WhyNot(const Option& option, const Option& chosen, double headroom) {
-  if (!option.trouble.empty()) return option.trouble;
+Message WhyNot(const Option& option, const Option& chosen, double headroom) {
+  if (!option.trouble.empty()) return Verbatim(option.trouble);
   if (!option.keeps_pace(headroom))
-    return fmt::format("does not keep pace: headroom {:.0f} %, required {:.0f} %", option.headroom * 100,
-                       headroom * 100);
+    return Message{"plan.does-not-keep-pace", {{"percent", option.headroom * 100}, {"required", headroom * 100}}};
   if (option.score < chosen.score)
-    return fmt::format("looks worse: {:.2f} dB MS-SSIM, the chosen one {:.2f} dB", option.score, chosen.score);
-  return "keeps pace alone, but not beside the other encode, or the proof run failed with it";
+    return Message{"plan.looks-worse", {{"score", option.score}, {"chosen_score", chosen.score}}};
+  return Message{"plan.not-beside-the-other"};
 }
 
 Json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
@@ -58,23 +57,20 @@ Json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
   }
   return {{"choice", std::string(Name(role)) + ".preset"},
           {"value", chosen.title()},
-          {"why", fmt::format("of the presets that keep pace beside the other encode, the best looking "
-                              "({:.2f} dB MS-SSIM), at {:.0f} frames a second",
-                              chosen.score, chosen.throughput_fps)},
+          {"why", Message{"plan.best-preset", {{"score", chosen.score}, {"fps", chosen.throughput_fps}}}},
           {"measured", true},
           {"simulated", chosen.simulated},
           {"evidence", chosen},
           {"rejected", rejected}};
 }
 
-std::string WhyNotPair(const Plan& plan, const Pair& pair, const Pair& chosen) {
+Message WhyNotPair(const Plan& plan, const Pair& pair, const Pair& chosen) {
   for (const Attempt& attempt : plan.proving.attempts)
-    if (!attempt.proof.holds() && SameSettings(attempt.pair, pair)) return "its proof run failed";
+    if (!attempt.proof.holds() && SameSettings(attempt.pair, pair)) return Message{"plan.proof-failed"};
   if (pair.stream.score < chosen.stream.score)
-    return fmt::format("fits, but its stream looks worse: {:.2f} dB MS-SSIM, the chosen one {:.2f} dB",
-                       pair.stream.score, chosen.stream.score);
-  return fmt::format("fits, but leaves the game less: it takes {:.2f} cores, the chosen one {:.2f}",
-                     pair.demand.cpu_cores, chosen.demand.cpu_cores);
+    return Message{"plan.stream-looks-worse", {{"score", pair.stream.score}, {"chosen_score", chosen.stream.score}}};
+  return Message{"plan.leaves-game-less",
+                 {{"cores", pair.demand.cpu_cores}, {"chosen_cores", chosen.demand.cpu_cores}}};
 }
 
 Json PlacementEvidence(const Plan& plan, const Pair& chosen) {
@@ -96,8 +92,10 @@ Json PlacementEvidence(const Plan& plan, const Pair& chosen) {
   return {
       {"choice", "placement"},
       {"value", fmt::format("stream on the {}, recording on the {}", chosen.stream.place(), chosen.recording.place())},
-      {"why", fmt::format("together they should take {:.2f} of {:g} cores and {:.0f} % of the GPU's engine",
-                          chosen.demand.cpu_cores, plan.capacity.cpu_cores, chosen.demand.engine_share * 100)},
+      {"why", Message{"plan.demand",
+                      {{"cores", chosen.demand.cpu_cores},
+                       {"all_cores", plan.capacity.cpu_cores},
+                       {"percent", chosen.demand.engine_share * 100}}}},
       {"measured", true},
       {"evidence", DemandJson(chosen.demand)},
       {"rejected", rejected}};

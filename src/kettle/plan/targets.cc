@@ -32,41 +32,41 @@ class Chooser {
   }
 
  private:
-  void Add(const std::string& choice, const std::string& value, const std::string& why) {
+  void Add(const std::string& choice, const std::string& value, const Message& why) {
     targets_.reasons.push_back({choice, value, why, false});
   }
 
   void ChooseStreamPicture() {
     EncodeSettings& stream = targets_.stream;
     stream.size = show_.stream_size.value_or(show_.source_size);
-    std::string why = show_.stream_size ? "set in the show" : "same as the source: no scaling";
+    Message why{show_.stream_size ? "target.set-in-show" : "target.source-size"};
     for (const Destination& to : show_.destinations)
       if (to.size_max && (stream.size.width > to.size_max->width || stream.size.height > to.size_max->height)) {
         stream.size = FitInside(stream.size, *to.size_max);
-        why = fmt::format("{} accepts {} at most", to.name, to.size_max->str());
+        why = Message{"target.largest-accepted", {{"destination", to.name}, {"size", to.size_max->str()}}};
       }
     Add("stream.size", stream.size.str(), why);
     stream.frame_rate = show_.stream_rate.value_or(show_.source_rate);
-    why = show_.stream_rate ? "set in the show" : "same as the source";
+    why = Message{show_.stream_rate ? "target.set-in-show" : "target.same-as-source"};
     for (const Destination& to : show_.destinations)
       if (to.frame_rate_max && stream.frame_rate.fps() > to.frame_rate_max->fps() + 1e-9) {
         stream.frame_rate = *to.frame_rate_max;
-        why = fmt::format("{} accepts no more", to.name);
+        why = Message{"target.accepts-no-more", {{"destination", to.name}}};
       }
     Add("stream.frame_rate", stream.frame_rate.str(), why);
     targets_.sizes = show_.stream_size ? std::vector{stream.size} : CandidateSizes(stream.size);
     targets_.rates = show_.stream_rate ? std::vector{stream.frame_rate} : CandidateRates(stream.frame_rate);
     if (show_.viewing_size && show_.stream_size && show_.stream_size->pixels() > show_.viewing_size->pixels())
       targets_.warnings.push_back(
-          fmt::format("viewers watch at {0} but the stream is {1}: its quality is measured at {0}",
-                      show_.viewing_size->str(), stream.size.str()));
+          Message{"target.larger-than-viewed", {{"viewed", show_.viewing_size->str()}, {"size", stream.size.str()}}});
     KeepTaken();
     for (const Destination& to : show_.destinations) {
       constexpr int kUsual = 3;  // what presets make at most
       if (to.b_frames_max && *to.b_frames_max < targets_.most_b_frames.value_or(kUsual)) {
         targets_.most_b_frames = stream.b_frames = to.b_frames_max;
         std::erase_if(targets_.reasons, [](const Because& reason) { return reason.choice == "stream.b_frames"; });
-        Add("stream.b_frames", fmt::format("{}", *to.b_frames_max), to.name + " accepts no more consecutive B-frames");
+        Add("stream.b_frames", fmt::format("{}", *to.b_frames_max),
+            Message{"target.b-frames-accepted", {{"destination", to.name}}});
       }
       stream.keyframe_seconds = std::min(stream.keyframe_seconds, to.keyframe_seconds);
       if (std::find(to.codecs.begin(), to.codecs.end(), "h264") == to.codecs.end())
@@ -133,7 +133,7 @@ class Chooser {
   void ChooseStreamRate() {
     EncodeSettings& stream = targets_.stream;
     const bool line_known = !show_.line.readings.empty() || show_.line.trace;
-    std::string why;
+    Message why;
     std::optional<BitRate> limit;
     if (line_known) {
       limit = LineLimit(why);
@@ -141,16 +141,16 @@ class Chooser {
       for (const Destination& to : show_.destinations)
         if (to.video_bit_rate_max && (!limit || *to.video_bit_rate_max < *limit)) {
           limit = to.video_bit_rate_max;
-          why = to.name + " accepts no more";
+          why = Message{"target.accepts-no-more", {{"destination", to.name}}};
         }
     }
     if (show_.stream_bit_rate) {
       stream.bit_rate = *show_.stream_bit_rate;
       if (line_known && stream.bit_rate > *limit)
-        targets_.warnings.push_back(
-            fmt::format("the stream's {} is more than your uplink has room for: {} (limited by {})",
-                        stream.bit_rate.str(), limit->str(), targets_.budget->binding_limit));
-      why = "set in the show";
+        targets_.warnings.push_back(Message{
+            "target.more-than-uplink",
+            {{"rate", stream.bit_rate.str()}, {"room", limit->str()}, {"limit", targets_.budget->binding_limit}}});
+      why = Message{"target.set-in-show"};
     } else {
       if (!limit)
         FailInput("nothing limits the bit rate: give stream.bit_rate, a destination with a limit, or uplink.readings");
@@ -158,27 +158,28 @@ class Chooser {
     }
     stream.maximum_bit_rate = stream.bit_rate;
     Add("stream.bit_rate", stream.bit_rate.str(), why);
-    Add("stream.rate_control", Name(stream.rate_control),
-        "an uplink has no room for bursts: the average is also the maximum");
-    Add("stream.keyframe_seconds", fmt::format("{:g}", stream.keyframe_seconds),
-        "new viewers see a picture within this time");
+    Add("stream.rate_control", Name(stream.rate_control), Message{"target.constant-bit-rate"});
+    Add("stream.keyframe_seconds", fmt::format("{:g}", stream.keyframe_seconds), Message{"target.keyframes"});
   }
 
   // What the line and the destinations leave for pictures.
-  BitRate LineLimit(std::string& why) {
+  BitRate LineLimit(Message& why) {
     targets_.budget = MakeBudget(show_.line, show_.reserve, Recipients(show_), targets_.stream.frame_rate.fps());
     const Budget& budget = *targets_.budget;
-    why = fmt::format("limited by {}: your uplink carries {:.0f} kbit/s ({}); {:.0f} % of that, less what you reserved",
-                      budget.binding_limit, budget.carried_kbps, budget.carried_how, budget.safety_share * 100);
+    why = Message{"target.limited-by",
+                  {{"limit", budget.binding_limit},
+                   {"kbps", budget.carried_kbps},
+                   {"how", budget.carried_how},
+                   {"percent", budget.safety_share * 100}}};
     if (budget.one_encode_kbps() < kLeastVideoKbps && !show_.stream_bit_rate)
       FailInput(
-          "uplink: {:.0f} kbit/s leave too little for a stream (limited by {}); {:.0f} kbit/s more would leave the "
-          "minimum, "
-          "{:g} kbit/s",
-          budget.carried_kbps, budget.binding_limit, MissingKbps(budget), kLeastVideoKbps);
-    for (const std::string& question : QuestionReadings(show_.line.readings)) targets_.warnings.push_back(question);
+          "uplink: {:.0f} kbit/s leave too little for a stream; {:.0f} kbit/s more would leave the minimum, {:g} "
+          "kbit/s",
+          budget.carried_kbps, MissingKbps(budget), kLeastVideoKbps);
+    for (const Message& question : QuestionReadings(show_.line.readings)) targets_.warnings.push_back(question);
     if (show_.line.trace)
-      for (const std::string& note : show_.line.trace->notes()) targets_.warnings.push_back("uplink trace: " + note);
+      for (const Message& note : show_.line.trace->notes())
+        targets_.warnings.push_back(Message{"target.trace-note", {{"note", note}}});
     return BitRate::FromKbps(budget.one_encode_kbps());
   }
 
@@ -186,23 +187,23 @@ class Chooser {
     EncodeSettings& recording = targets_.recording;
     const EncodeSettings& stream = targets_.stream;
     recording.size = show_.recording_size.value_or(show_.source_size);
-    Add("recording.size", recording.size.str(), show_.recording_size ? "set in the show" : "same as the source");
+    Add("recording.size", recording.size.str(),
+        Message{show_.recording_size ? "target.set-in-show" : "target.same-as-source"});
     recording.frame_rate = show_.source_rate;
-    Add("recording.frame_rate", recording.frame_rate.str(), "same as the source");
+    Add("recording.frame_rate", recording.frame_rate.str(), Message{"target.same-as-source"});
     recording.rate_control = RateControl::kCappedVariable;
     recording.buffer_seconds = 2;
     if (show_.recording_bit_rate) {
       recording.bit_rate = *show_.recording_bit_rate;
-      Add("recording.bit_rate", recording.bit_rate.str(), "set in the show");
+      Add("recording.bit_rate", recording.bit_rate.str(), Message{"target.set-in-show"});
     } else {
       const double pixels = static_cast<double>(recording.size.pixels()) * recording.frame_rate.fps();
       recording.bit_rate = BitRate::FromKbps(std::ceil(kArchiveFactor * BitsPerPixel(stream) * pixels / 100'000) * 100);
-      Add("recording.bit_rate", recording.bit_rate.str(),
-          fmt::format("{:g} times the stream's bits per pixel (a rule of thumb)", kArchiveFactor));
+      Add("recording.bit_rate", recording.bit_rate.str(), Message{"target.archive-rule", {{"times", kArchiveFactor}}});
     }
     recording.maximum_bit_rate = BitRate::FromKbps(std::round(recording.bit_rate.kbps() * kRecordingPeak));
     Add("recording.rate_control", Name(recording.rate_control),
-        fmt::format("a disk can take bursts: up to {} in busy scenes", recording.maximum_bit_rate.str()));
+        Message{"target.disk-bursts", {{"rate", recording.maximum_bit_rate.str()}}});
   }
 
   const Show& show_;
@@ -211,13 +212,14 @@ class Chooser {
 
 }  // namespace
 
-std::optional<std::string> LittleForItsSize(const EncodeSettings& stream, bool size_is_free) {
+std::optional<Message> LittleForItsSize(const EncodeSettings& stream, bool size_is_free) {
   if (BitsPerPixel(stream) >= kPlausibleBitsPerPixel) return std::nullopt;
-  return fmt::format(
-      "{} is low for {} at {} frames per second ({:.3f} bits per pixel): quick turns will look blocky; {}",
-      stream.bit_rate.str(), stream.size.str(), stream.frame_rate.str(), BitsPerPixel(stream),
-      size_is_free ? "no other size or frame rate looked better, so only a higher bit rate would help"
-                   : "leave stream.size out to let the plan find the best size");
+  return Message{"target.bit-rate-low",
+                 {{"rate", stream.bit_rate.str()},
+                  {"size", stream.size.str()},
+                  {"frame_rate", stream.frame_rate.str()},
+                  {"bits", BitsPerPixel(stream)},
+                  {"cure", Message{size_is_free ? "target.only-more-bits" : "target.leave-size-out"}}}};
 }
 
 void Explain(Targets& targets, const Because& reason) {
@@ -231,24 +233,25 @@ void Explain(Targets& targets, const Because& reason) {
 
 void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targets) {
   if (!choice.chosen()) {
-    targets.warnings.push_back(
-        "no rate control gets through this uplink without dropped frames (send-queue model, predicted)");
+    targets.warnings.push_back(Message{"target.no-rate-control"});
     return;
   }
   const RateControlAnswer& best = choice.answers.front();
   EncodeSettings& stream = targets.stream;
   stream.rate_control = best.sample.kind;
   stream.buffer_seconds = best.sample.buffer_seconds;
-  std::string rate_why;
+  Message rate_why;
   if (rate_is_free && choice.chosen_kbps() < stream.bit_rate.kbps()) {
     stream.bit_rate = BitRate::FromKbps(choice.chosen_kbps());
-    rate_why = fmt::format("lowered for the dips of your uplink: at {:.0f} kbit/s frames would be dropped (predicted)",
-                           choice.budget_kbps);
+    rate_why = Message{"target.lowered-for-dips", {{"kbps", choice.budget_kbps}}};
   }
   stream.maximum_bit_rate = BitRate::FromKbps(std::round(stream.bit_rate.kbps() * best.sample.peak_ratio));
-  const std::string why = fmt::format(
-      "{}: {} of {} frames dropped at {:.0f} kbit/s; without a dropped frame up to {:.0f} kbit/s (predicted)",
-      best.sample.title(), best.at_budget.dropped, best.at_budget.frames, choice.budget_kbps, best.highest_kbps);
+  const Message why{"target.rate-control",
+                    {{"rate_control", best.sample.title()},
+                     {"dropped", best.at_budget.dropped},
+                     {"frames", best.at_budget.frames},
+                     {"kbps", choice.budget_kbps},
+                     {"highest_kbps", best.highest_kbps}}};
   for (Because& reason : targets.reasons) {
     if (reason.choice == "stream.rate_control") reason = {reason.choice, Name(stream.rate_control), why, false};
     if (reason.choice == "stream.bit_rate" && !rate_why.empty())

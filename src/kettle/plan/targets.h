@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "kettle/encoders/settings.h"
+#include "kettle/message/message.h"
 #include "kettle/show/show.h"
 #include "kettle/uplink/rate_choice.h"
 
@@ -15,9 +16,9 @@ namespace kettle {
 
 // One choice of a plan, and why: the evidence that goes into plan.json and onto the settings card.
 struct Because {
-  std::string choice;     // what was decided: "stream.bit_rate"
-  std::string value;      // as chosen
-  std::string why;        // one line for people
+  std::string choice;  // what was decided: "stream.bit_rate"
+  std::string value;   // as chosen
+  Message why;
   bool measured = false;  // false: given by the user, a limit, or a rule
 };
 
@@ -33,12 +34,12 @@ struct Targets {
   std::optional<int> most_b_frames;        // that every destination takes, where that is less than presets make
   std::optional<Budget> budget;            // if something is known of the line
   std::vector<Because> reasons;
-  std::vector<std::string> warnings;  // one line each, for the user
+  std::vector<Message> warnings;
 };
 
-// A line for the user if the bit rate is little for that picture; nothing if it is not. Of the picture that is taken in
+// A warning if the bit rate is little for that picture; nothing if it is not. Of the picture that is taken in
 // the end: the advice depends on whether its size was searched.
-std::optional<std::string> LittleForItsSize(const EncodeSettings& stream, bool size_is_free);
+std::optional<Message> LittleForItsSize(const EncodeSettings& stream, bool size_is_free);
 
 // Adds the reason of a choice, or replaces the one that it had.
 void Explain(Targets& targets, const Because& reason);

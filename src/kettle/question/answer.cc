@@ -167,66 +167,79 @@ std::optional<Difference> Cost(const VariantTrials& reference, const VariantTria
   return cost;
 }
 
-std::string CostWords(const VariantAnswer& answer) {
-  if (!answer.cost_share) return "";
-  const char* of = FindFamily(answer.variant.settings.encoder).device == DeviceKind::kGpu ? "engine time" : "cores";
+void TellCost(VariantAnswer& answer) {
+  if (!answer.cost_share) return;
+  const bool gpu = FindFamily(answer.variant.settings.encoder).device == DeviceKind::kGpu;
+  const char* of = gpu ? "engine time" : "cores";
   const double share = answer.cost_share->value, noise = answer.cost_share->interval.value_or(0);
-  if (std::abs(share) <= std::max(0.02, noise)) return fmt::format("; it costs about the same {}", of);
-  if (share > 1) return fmt::format("; it takes {:.1f} times the {}", 1 + share, of);
-  return fmt::format("; it takes {:.0f} % {} {}", std::abs(share) * 100, share > 0 ? "more" : "fewer", of);
+  if (std::abs(share) <= std::max(0.02, noise))
+    answer.words.push_back(Message{"answer.same-cost", {{"of", of}}});
+  else if (share > 1)
+    answer.words.push_back(Message{"answer.times-the-cost", {{"times", 1 + share}, {"of", of}}});
+  else if (share > 0)
+    answer.words.push_back(Message{"answer.more-cost", {{"percent", share * 100}, {"of", of}}});
+  else
+    answer.words.push_back(Message{"answer.less-cost", {{"percent", -share * 100}, {"of", of}}});
+}
+
+void TellBitRate(VariantAnswer& answer) {
+  constexpr double kMeaningless = 5;  // times the bit rate: the curves hardly overlap
+  if (!answer.bd_rate || std::abs(*answer.bd_rate) >= kMeaningless) return;
+  if (*answer.bd_rate < 0)
+    answer.words.push_back(Message{"answer.saves-bits", {{"percent", -*answer.bd_rate * 100}}});
+  else
+    answer.words.push_back(Message{"answer.needs-bits", {{"percent", *answer.bd_rate * 100}}});
 }
 
 void Judge(VariantAnswer& answer) {
   const double gain = answer.gain_db->value;
-  const std::string rate = answer.bd_rate && std::abs(*answer.bd_rate) < 5
-                               ? fmt::format(", {} {:.0f} % of the bit rate", *answer.bd_rate < 0 ? "saves" : "needs",
-                                             std::abs(*answer.bd_rate) * 100) +
-                                     (*answer.bd_rate < 0 ? "" : " more")
-                               : "";
   if (!answer.gain_db->interval) {
     answer.verdict = Verdict::kUnclear;
-    answer.words = fmt::format("{:+.2f} dB on a single second: longer footage would tell (--footage-seconds)", gain);
+    answer.words = {Message{"answer.single-second", {{"gain", gain}}}};
     return;
   }
   const double interval = *answer.gain_db->interval;
   if (std::abs(gain) > interval && std::abs(gain) >= kVisibleDb) {
     answer.verdict = gain > 0 ? Verdict::kBetter : Verdict::kWorse;
-    answer.words = fmt::format("{} by {:.2f} dB{}{}", Name(answer.verdict), std::abs(gain), rate, CostWords(answer));
+    answer.words = {Message{"answer.verdict", {{"verdict", Name(answer.verdict)}, {"gain", std::abs(gain)}}}};
+    TellBitRate(answer);
   } else if (std::abs(gain) + interval <= kVisibleDb) {
     answer.verdict = Verdict::kSame;
-    answer.words = "no visible difference" + CostWords(answer);
+    answer.words = {Message{"answer.same"}};
   } else {
     answer.verdict = Verdict::kUnclear;
-    answer.words = "it varies from second to second; longer footage, or more of it, would tell" + CostWords(answer);
+    answer.words = {Message{"answer.varies"}};
   }
+  TellCost(answer);
 }
 
-std::string Named(double kbps) {
-  return fmt::format("{:.0f} kbit/s", kbps >= 1000 ? std::round(kbps / 50) * 50 : kbps);
-}
-
-std::string PictureWords(const Answer& answer) {
-  std::string words;
-  for (std::size_t i = answer.best.size(); i-- > 0;) {
-    const BestStretch& stretch = answer.best[i];
-    const std::string& label = answer.variants[stretch.curve].variant.label;
-    words += words.empty() ? label : ", " + label;
-    if (answer.best.size() == 1) return label + " looks best at every bit rate that was tried";
-    words += i == 0 ? " below that" : fmt::format(" from {} on", Named(stretch.from_kbps));
+// Which picture looks best at which bit rate, from the highest down.
+std::vector<Message> PictureWords(const Answer& answer) {
+  if (answer.best.empty()) return {Message{"answer.no-overlap"}};
+  const auto label = [&](const BestStretch& stretch) { return answer.variants[stretch.curve].variant.label; };
+  if (answer.best.size() == 1) return {Message{"answer.best-everywhere", {{"label", label(answer.best.front())}}}};
+  std::vector<Message> words;
+  for (std::size_t i = answer.best.size(); i-- > 1;) {
+    const double kbps = answer.best[i].from_kbps;
+    words.push_back(
+        Message{"answer.best-from",
+                {{"label", label(answer.best[i])}, {"kbps", kbps >= 1000 ? std::round(kbps / 50) * 50 : kbps}}});
   }
-  return words.empty() ? "the curves do not overlap" : words;
+  words.push_back(Message{"answer.best-below", {{"label", label(answer.best.front())}}});
+  return words;
 }
 
-std::string SettingWords(const Answer& answer) {
+std::vector<Message> SettingWords(const Answer& answer) {
   const VariantAnswer* best = nullptr;
   for (const VariantAnswer& variant : answer.variants)
     if (variant.verdict == Verdict::kBetter && (!best || variant.gain_db->value > best->gain_db->value))
       best = &variant;
-  if (best) return fmt::format("{}: {}", best->variant.label, best->words);
+  if (best) return {Message{"answer.best-setting", {{"label", best->variant.label}, {"words", best->words}}}};
   const bool unclear = std::any_of(answer.variants.begin(), answer.variants.end(),
                                    [](const VariantAnswer& v) { return v.verdict == Verdict::kUnclear; });
-  return fmt::format("nothing is clearly better than {}{}", answer.variants.front().variant.label,
-                     unclear ? "" : "; take the cheapest");
+  const std::string& reference = answer.variants.front().variant.label;
+  if (unclear) return {Message{"answer.nothing-better", {{"reference", reference}}}};
+  return {Message{"answer.take-the-cheapest", {{"reference", reference}}}};
 }
 
 }  // namespace
@@ -244,25 +257,25 @@ const char* Name(Verdict verdict) {
 }
 
 Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials) {
-  Answer answer{question, footage, {}, {}, {}, ""};
-  std::vector<VariantTrials> shelves;
-  for (const Variant& variant : question.variants) shelves.emplace_back(question, variant, footage, trials);
-  const bool has_reference = shelves.front().Trouble().empty();
+  Answer answer{question, footage, {}, {}, {}, {}};
+  std::vector<VariantTrials> trials_of;  // by variant
+  for (const Variant& variant : question.variants) trials_of.emplace_back(question, variant, footage, trials);
+  const bool has_reference = trials_of.front().Trouble().empty();
   std::vector<RateCurve> curves;
-  for (std::size_t i = 0; i < shelves.size(); ++i) {
+  for (std::size_t i = 0; i < trials_of.size(); ++i) {
     VariantAnswer& one = answer.variants.emplace_back();
     one.variant = question.variants[i];
-    one.trouble = shelves[i].Trouble();
+    one.trouble = trials_of[i].Trouble();
     if (one.trouble.empty()) {
-      FillFigures(shelves[i], one);
+      FillFigures(trials_of[i], one);
     } else {
       one.verdict = Verdict::kFailed;
-      one.words = one.trouble;
+      one.words = {Verbatim(one.trouble)};
     }
     curves.push_back(one.curve);
     if (i == 0 || !one.trouble.empty() || !has_reference) continue;
-    one.gain_db = Gain(question, shelves.front(), shelves[i]);
-    one.cost_share = Cost(shelves.front(), shelves[i]);
+    one.gain_db = Gain(question, trials_of.front(), trials_of[i]);
+    one.cost_share = Cost(trials_of.front(), trials_of[i]);
     one.bd_rate = BdRate(answer.variants.front().curve, one.curve);
     Judge(one);
   }

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/message/message.h"
 #include "kettle/quality/best_by_rate.h"
 #include "kettle/question/question.h"
 #include "kettle/trial/trial.h"
@@ -38,7 +39,7 @@ struct VariantAnswer {
   std::optional<Difference> cost_share;  // of cores (CPU) or of engine time (GPU): 0.2 is a fifth more
   std::optional<double> bd_rate;         // bit rate for the same quality: -0.31 is 31 % less
   Verdict verdict = Verdict::kReference;
-  std::string words;  // the verdict in one line
+  std::vector<Message> words;  // the verdict and what goes with it, told one after the other
 };
 
 struct Answer {
@@ -47,7 +48,7 @@ struct Answer {
   std::vector<VariantAnswer> variants;  // in the question's order
   std::vector<HullPoint> hull;          // of the variants' curves
   std::vector<BestStretch> best;        // by bit rate
-  std::string words;                    // in one line
+  std::vector<Message> words;           // the answer, told one after the other
 };
 
 // `trials` are those of every variant at every rate on every footage, in any order; what is missing is left out.

@@ -18,7 +18,8 @@ using Encodes = std::vector<EncodeSettings>;
 using MakeVariants = std::function<std::vector<Variant>(const Encodes& encodes, const SearchSpace& space)>;
 
 struct Kind {
-  std::string name, title, caveat;
+  std::string name;
+  Message title, caveat;
   MakeVariants variants;
   bool wide = false;  // compared over a wide range of bit rates
   bool of_picture = false;
@@ -101,43 +102,45 @@ std::vector<Variant> Encoders(const Encodes& encodes, const SearchSpace&) {
   return variants;
 }
 
-constexpr const char* kNotSeen =
-    "these metrics compare sample by sample and cannot see what this setting is for: trust your eyes more than these "
-    "numbers";
-
 const std::vector<Kind>& Kinds() {
   using Ints = std::vector<std::pair<std::string, int>>;
   using Switches = std::vector<std::pair<std::string, bool>>;
   using Seconds = std::vector<std::pair<std::string, double>>;
   const Switches on_off{{"off", false}, {"on", true}};
   static const std::vector<Kind> kinds = {
-      {"size", "Which size?", "MS-SSIM overlooks the finest detail: where two are close, compare the pictures", Sizes,
-       true, true},
-      {"frame-rate", "How many frames a second?",
-       "a frame that was not sent counts as a repeat of the last one, as viewers see it", FrameRates, true, true},
-      {"encoder", "Which encoder and preset?", "", Encoders, true},
-      {"scaler", "Which scaler?", "", Scalers},
-      {"b-frames", "How many B-frames?", "",
+      {"size", Message{"question.size"}, Message{"caveat.size"}, Sizes, true, true},
+      {"frame-rate", Message{"question.frame-rate"}, Message{"caveat.frame-rate"}, FrameRates, true, true},
+      {"encoder", Message{"question.encoder"}, {}, Encoders, true},
+      {"scaler", Message{"question.scaler"}, {}, Scalers},
+      {"b-frames",
+       Message{"question.b-frames"},
+       {},
        Setting(&EncodeSettings::b_frames, "preset's own",
                Ints{{"no B-frames", 0}, {"1 B-frame", 1}, {"2 B-frames", 2}, {"3 B-frames", 3}}),
-       false, false, Feature::kBFrames},
-      {"look-ahead", "How far to look ahead?", "each frame of look-ahead adds a frame of delay",
+       false,
+       false,
+       Feature::kBFrames},
+      {"look-ahead", Message{"question.look-ahead"}, Message{"caveat.look-ahead"},
        Setting(&EncodeSettings::look_ahead_frames, "preset's own",
                Ints{{"no look-ahead", 0}, {"10 frames", 10}, {"25 frames", 25}, {"40 frames", 40}}),
        false, false, Feature::kLookAhead},
-      {"adaptive-quantisation", "Adaptive quantisation?", kNotSeen,
+      {"adaptive-quantisation", Message{"question.adaptive-quantisation"}, Message{"caveat.not-seen"},
        Setting(&EncodeSettings::adaptive_quantisation, "preset's own", on_off), false, false,
        Feature::kAdaptiveQuantisation},
-      {"psychovisual", "Psychovisual optimisation?", kNotSeen,
+      {"psychovisual", Message{"question.psychovisual"}, Message{"caveat.not-seen"},
        Setting(&EncodeSettings::psychovisual, "preset's own", on_off), false, false, Feature::kPsychovisual},
-      {"multi-pass", "More than one pass?", "", Setting(&EncodeSettings::multi_pass, "preset's own", on_off), false,
-       false, Feature::kMultiPass},
-      {"keyframe-interval", "How far apart may keyframes be?",
-       "a destination may demand an interval; a new viewer waits for the next keyframe",
+      {"multi-pass",
+       Message{"question.multi-pass"},
+       {},
+       Setting(&EncodeSettings::multi_pass, "preset's own", on_off),
+       false,
+       false,
+       Feature::kMultiPass},
+      {"keyframe-interval", Message{"question.keyframe-interval"}, Message{"caveat.keyframe-interval"},
        Setting(&EncodeSettings::keyframe_seconds, "as it is", Seconds{{"1 s", 1}, {"2 s", 2}, {"4 s", 4}})},
-      {"buffer", "How large a buffer?", "a larger one allows bursts, and your uplink must carry them",
+      {"buffer", Message{"question.buffer"}, Message{"caveat.buffer"},
        Setting(&EncodeSettings::buffer_seconds, "as it is", Seconds{{"0.5 s", 0.5}, {"1 s", 1}, {"2 s", 2}})},
-      {"profile", "Which profile?", "", Profiles}};
+      {"profile", Message{"question.profile"}, {}, Profiles}};
   return kinds;
 }
 

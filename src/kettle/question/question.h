@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "kettle/encoders/settings.h"
+#include "kettle/message/message.h"
 #include "kettle/search/picture_search.h"
 
 namespace kettle {
@@ -17,8 +18,8 @@ struct Variant {
 
 struct Question {
   std::string name;               // "b-frames"
-  std::string title;              // "How many B-frames?"
-  std::string caveat;             // what the answer cannot say, for the user; may be empty
+  Message title;                  // "How many B-frames?"
+  Message caveat;                 // what the answer cannot say; may be empty
   std::vector<Variant> variants;  // the first is what the others are compared with
   std::vector<BitRate> rates;     // rising
   BitRate asked_rate;             // one of them

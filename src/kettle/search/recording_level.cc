@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/search/recording_level.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
@@ -63,18 +61,20 @@ EncodeSettings AtLevel(EncodeSettings settings, int level) {
 
 RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal_db, const Footage& footage,
                                   TrialBook& book) {
-  RecordingLevel found{goal_db, footage.label, {}, std::nullopt, ""};
+  RecordingLevel found{goal_db, footage.label, {}, std::nullopt, {}};
   const EncoderFamily& family = FindFamily(settings.encoder);
   if (!family.rates.contains(RateControl::kConstantQuality)) {
-    found.trouble = family.title + " has no constant quality";
+    found.trouble = Message{"recording-level.no-constant-quality", {{"encoder", family.title}}};
     return found;
   }
   LevelSearch search(family.quality, goal_db);
   for (int level = family.quality.usual; static_cast<int>(found.steps.size()) < kMostSteps; level = search.Next()) {
     const Trial trial = book.Get(AtLevel(settings, level), footage);
     if (!trial.done() || !trial.quality) {
-      found.trouble =
-          trial.done() ? "too slow to be measured" : fmt::format("{}: {}", Name(trial.status), trial.detail);
+      if (trial.done())
+        found.trouble = Message{"recording-level.too-slow"};
+      else
+        found.trouble = Message{"recording-level.failed", {{"status", Name(trial.status)}, {"detail", trial.detail}}};
       return found;
     }
     found.steps.push_back({level, trial.quality->score(), trial.mean_kbps});
@@ -84,8 +84,8 @@ RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal_db
   if (search.reaches() >= family.quality.best)
     found.level = search.reaches();
   else
-    found.trouble = fmt::format("even its best level, {}, does not reach {:g} dB on {}", family.quality.best, goal_db,
-                                footage.label);
+    found.trouble = Message{"recording-level.out-of-reach",
+                            {{"level", family.quality.best}, {"goal", goal_db}, {"footage", footage.label}}};
   return found;
 }
 

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/message/message.h"
 #include "kettle/option/trial_book.h"
 
 namespace kettle {
@@ -20,7 +21,7 @@ struct RecordingLevel {
   std::string footage;       // on which it was searched
   std::vector<Step> steps;   // in the order tried
   std::optional<int> level;  // the worst level that reaches the goal; not set: `trouble` says why
-  std::string trouble;
+  Message trouble;
 };
 
 // `settings` name encoder, preset, size and frame rate; the rate control becomes constant quality. Levels are tried

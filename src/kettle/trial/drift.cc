@@ -57,24 +57,20 @@ Drift MeasureDrift(const std::vector<SoakWindow>& windows, FrameRate rate, doubl
   return drift;
 }
 
-std::string Words(const Drift& d, double required_headroom) {
-  const std::string figures = fmt::format("{:.0f} frames a second at first, {:.0f} at the end ({:+.1f} %, ±{:.1f} %)",
-                                          d.first_fps, d.last_fps, d.change * 100, d.noise * 100);
-  const std::string heat =
-      d.throttle_events > 0 ? fmt::format("; the processors were throttled {} times: heat", d.throttle_events) : "";
+Message DriftMessage(const Drift& d, double required_headroom) {
+  Message figures{"drift.figures",
+                  {{"first", d.first_fps}, {"last", d.last_fps}, {"change", d.change * 100}, {"noise", d.noise * 100}}};
+  if (d.throttle_events > 0) figures = Message{"drift.throttled", {{"figures", figures}, {"times", d.throttle_events}}};
   switch (d.verdict) {
-    case Drift::Verdict::kSteady: return "It does not slow down: " + figures + heat + ".";
-    case Drift::Verdict::kSlows:
-      return "It slows down but keeps its headroom: " + figures + heat + ". Count on the later figure.";
+    case Drift::Verdict::kSteady: return Message{"drift.steady", {{"figures", figures}}};
+    case Drift::Verdict::kSlows: return Message{"drift.slows", {{"figures", figures}}};
     case Drift::Verdict::kOverloads:
-      return fmt::format("It does not hold: {}{}. {:.0f} % headroom is left; {:.0f} % is required.", figures, heat,
-                         d.last_headroom * 100, required_headroom * 100);
+      return Message{"drift.overloads",
+                     {{"figures", figures}, {"left", d.last_headroom * 100}, {"required", required_headroom * 100}}};
     case Drift::Verdict::kUnclear:
-      return "No clear answer: " + figures + heat +
-             (d.disturbed ? "; other programs or the hypervisor took their share" : "; the windows differ too much") +
-             ". Run it again on a quiet machine.";
+      return Message{d.disturbed ? "drift.disturbed" : "drift.unclear", {{"figures", figures}}};
   }
-  return "";
+  return {};
 }
 
 }  // namespace kettle

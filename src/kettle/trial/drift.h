@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/message/message.h"
 #include "kettle/task/tasks.h"
 
 namespace kettle {
@@ -25,7 +26,7 @@ const char* Name(Drift::Verdict verdict);  // "steady", "slows", "overloads", "u
 // Throws Error(kInput) for fewer than eight windows: two to a quarter.
 Drift MeasureDrift(const std::vector<SoakWindow>& windows, FrameRate rate, double required_headroom);
 
-// The verdict in one plain sentence.
-std::string Words(const Drift& drift, double required_headroom);
+// The verdict with its figures.
+Message DriftMessage(const Drift& drift, double required_headroom);
 
 }  // namespace kettle

@@ -54,22 +54,25 @@ bool Trial::disturbed() const {
   return bad > 0 && static_cast<std::size_t>(bad) * 2 >= counted.size();
 }
 
-std::vector<std::string> Trial::marks() const {
-  std::vector<std::string> marks;
+std::vector<Message> Trial::marks() const {
+  std::vector<Message> marks;
   if (disturbed()) {
     std::string by;
     for (const Repeat& repeat : repeats)
       if (by.empty() && repeat.other_cores >= 0.2) by = repeat.busiest;
-    marks.push_back(stolen_cores >= 0.1 ? fmt::format("disturbed: the hypervisor took {:.1f} cores", stolen_cores)
-                    : other_cores >= 0.2
-                        ? fmt::format("disturbed: {} took {:.1f} cores", by.empty() ? "others" : by, other_cores)
-                        : "disturbed: the processors were throttled");
+    if (stolen_cores >= 0.1)
+      marks.push_back(Message{"trial.stolen-time", {{"cores", stolen_cores}}});
+    else if (other_cores >= 0.2)
+      marks.push_back(
+          Message{"trial.other-program", {{"program", by.empty() ? "others" : by}, {"cores", other_cores}}});
+    else
+      marks.push_back(Message{"trial.throttled"});
   }
-  if (interval && *interval > kNoisy) marks.push_back(fmt::format("noisy: ±{:.0f} %", *interval * 100));
+  if (interval && *interval > kNoisy) marks.push_back(Message{"trial.noisy", {{"percent", *interval * 100}}});
   if (slow_down)
-    marks.push_back(fmt::format("{:.0f} times slower from frame {} on", slow_down->factor, slow_down->frame));
-  if (!driver_words.empty()) marks.push_back("the driver says: " + driver_words);
-  if (truncated) marks.push_back(fmt::format("cut short after {} frames", frames));
+    marks.push_back(Message{"trial.slow-down", {{"times", slow_down->factor}, {"frame", slow_down->frame}}});
+  if (!driver_words.empty()) marks.push_back(Message{"trial.driver-words", {{"words", driver_words}}});
+  if (truncated) marks.push_back(Message{"trial.truncated", {{"frames", frames}}});
   return marks;
 }
 

@@ -12,6 +12,7 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/footage/cache.h"
+#include "kettle/message/message.h"
 #include "kettle/task/strip.h"
 #include "kettle/task/tasks.h"
 #include "kettle/worker/worker_process.h"
@@ -75,7 +76,7 @@ struct Trial {
   bool done() const { return status == WorkerStatus::kDone; }
   bool disturbed() const;  // at least half of the repeats that count were
   // What to know about the figures: disturbed by whom, how noisy, slowed down when. One short phrase each.
-  std::vector<std::string> marks() const;
+  std::vector<Message> marks() const;
 };
 
 // Makes the figures of a trial from its repeats, of which there must be one at least.

@@ -38,53 +38,59 @@ void ReadLine(const Line& line, Budget& budget) {
   const double usual = *Median(samples), lowest = *std::min_element(samples.begin(), samples.end());
   const bool percentile = line.trace || samples.size() >= kManyReadings;
   budget.carried_kbps = percentile ? *Quantile(samples, kNearlyAlways) : lowest;
-  budget.carried_how = line.trace   ? fmt::format("95 % of the time at least, over {} seconds of trace", samples.size())
-                       : percentile ? fmt::format("95 % of {} readings at least", samples.size())
-                       : samples.size() == 1 ? "the only reading"
-                                             : fmt::format("the lowest of {} readings", samples.size());
+  if (line.trace)
+    budget.carried_how = Message{"budget.trace", {{"seconds", samples.size()}}};
+  else if (percentile)
+    budget.carried_how = Message{"budget.many-readings", {{"readings", samples.size()}}};
+  else if (samples.size() > 1)
+    budget.carried_how = Message{"budget.lowest-reading", {{"readings", samples.size()}}};
+  else
+    budget.carried_how = Message{"budget.only-reading"};
   // A line that was seen to vary will vary further.
   constexpr double kTrust = 0.5;
   const double unsteadiness = usual > 0 ? std::clamp((usual - budget.carried_kbps) / usual, 0.0, 1.0) : 1;
   const double most = MostShare(line.kind, line.trace.has_value());
   budget.safety_share = std::max(0.5, most - kTrust * unsteadiness);
-  budget.safety_how = fmt::format("{} {} uplink, whose dips are {:.0f} % below its median",
-                                  line.trace ? "a traced" : "a", Name(line.kind), unsteadiness * 100);
-  if (samples.size() == 1) budget.safety_how = fmt::format("a {} uplink, measured once", Name(line.kind));
+  if (samples.size() == 1)
+    budget.safety_how = Message{"budget.measured-once", {{"kind", Name(line.kind)}}};
+  else
+    budget.safety_how = Message{"budget.dips", {{"kind", Name(line.kind)}, {"percent", unsteadiness * 100}}};
 }
 
 double Rounded(double kbps) { return std::max(0.0, std::floor(kbps / kRoundKbps) * kRoundKbps); }
 
-// The lowest of what a recipient and its audience allow; its words.
-std::pair<double, std::string> LimitOf(const Recipient& recipient) {
+// The lowest of what a recipient and its audience allow, and which of them it is.
+std::pair<double, Message> LimitOf(const Recipient& recipient) {
   double limit = std::numeric_limits<double>::infinity();
-  std::string words;
+  Message which;
   if (recipient.video_max) {
     limit = recipient.video_max->kbps();
-    words = fmt::format("{}'s maximum of {}", recipient.name, recipient.video_max->str());
+    which = Message{"budget.destination-maximum", {{"name", recipient.name}, {"rate", recipient.video_max->str()}}};
   }
   if (recipient.audience_max && recipient.audience_max->kbps() < limit) {
     limit = recipient.audience_max->kbps();
-    words = fmt::format("the {1} that viewers of {0} can receive", recipient.name, recipient.audience_max->str());
+    which = Message{"budget.audience", {{"name", recipient.name}, {"rate", recipient.audience_max->str()}}};
   }
-  return {limit, words};
+  return {limit, which};
 }
 
-std::string LineWords(std::size_t recipients) {
-  return recipients < 2 ? "your uplink" : fmt::format("your uplink, shared by {} destinations", recipients);
+Message LineLimit(std::size_t recipients) {
+  if (recipients < 2) return Message{"budget.uplink"};
+  return Message{"budget.shared-uplink", {{"destinations", recipients}}};
 }
 
 void ShareOut(const std::vector<Recipient>& recipients, Budget& budget) {
   const auto count = static_cast<double>(recipients.size());
   double strictest = budget.video_kbps / count;
-  std::string words = LineWords(recipients.size());
+  Message binding = LineLimit(recipients.size());
   for (const Recipient& recipient : recipients)
-    if (const auto [limit, limit_words] = LimitOf(recipient); limit < strictest) {
+    if (const auto [limit, which] = LimitOf(recipient); limit < strictest) {
       strictest = limit;
-      words = limit_words;
+      binding = which;
     }
   for (const Recipient& recipient : recipients)
-    budget.one_for_all.push_back({recipient.name, Rounded(strictest), words});
-  budget.binding_limit = words;
+    budget.one_for_all.push_back({recipient.name, Rounded(strictest), binding});
+  budget.binding_limit = binding;
 
   // An encode each: what one cannot use is left to the others.
   std::vector<const Recipient*> order;
@@ -93,9 +99,9 @@ void ShareOut(const std::vector<Recipient>& recipients, Budget& budget) {
                    [](const Recipient* a, const Recipient* b) { return LimitOf(*a).first < LimitOf(*b).first; });
   double left = budget.video_kbps, sharers = count;
   for (const Recipient* recipient : order) {
-    const auto [limit, limit_words] = LimitOf(*recipient);
+    const auto [limit, which] = LimitOf(*recipient);
     const double fair = left / sharers--, given = std::min(limit, fair);
-    budget.each.push_back({recipient->name, Rounded(given), limit < fair ? limit_words : LineWords(recipients.size())});
+    budget.each.push_back({recipient->name, Rounded(given), limit < fair ? which : LineLimit(recipients.size())});
     left -= given;
   }
   // As the user named them.
@@ -140,18 +146,21 @@ LineNeed NeedOf(const std::vector<Recipient>& recipients, const std::vector<std:
   const std::vector<Recipient> all =
       recipients.empty() ? std::vector<Recipient>{{"a destination without a stated limit"}} : recipients;
   LineNeed need;
+  std::vector<Message> parts;
   for (const Recipient& recipient : all) {
     const double limit = LimitOf(recipient).first;
     double kbps = std::isinf(limit) ? kUnlimitedKbps : limit;
     if (wanted) kbps = std::min(limit, wanted->kbps());
     need.kbps += kbps + recipient.audio.kbps() + WrappingKbps(fps);
-    need.how += fmt::format("{}{:.0f} kbit/s of video for {}", need.how.empty() ? "" : ", ", kbps, recipient.name);
+    parts.push_back(Message{"budget.video-for", {{"kbps", kbps}, {"name", recipient.name}}});
   }
   const double kept_free = 1 - MostShare(kind, true);
   need.kbps /= 1 - kept_free;
   for (const auto& [what, rate] : reserve) need.kbps += rate.kbps();
-  need.how += fmt::format(", with sound{} and {:.0f} % kept free", reserve.empty() ? "" : ", what is reserved",
-                          kept_free * 100);
+  if (reserve.empty())
+    need.how = Message{"budget.need", {{"parts", parts}, {"percent", kept_free * 100}}};
+  else
+    need.how = Message{"budget.need-with-reserve", {{"parts", parts}, {"percent", kept_free * 100}}};
   return need;
 }
 

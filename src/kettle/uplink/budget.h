@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "kettle/line/line.h"
+#include "kettle/message/message.h"
 
 namespace kettle {
 
@@ -30,22 +31,22 @@ struct Recipient {
 struct RecipientShare {
   std::string name;
   double video_kbps = 0;
-  std::string limit;  // what binds it, in words
+  Message limit;  // what limits it
 };
 
 struct Budget {
-  double carried_kbps = 0;  // nearly always
-  std::string carried_how;
+  double carried_kbps = 0;  // 95 % of the time at least
+  Message carried_how;
   std::vector<std::pair<std::string, double>> reserved;  // kbit/s
   double safety_share = 1;
-  std::string safety_how;
+  Message safety_how;
   double budget_kbps = 0;                   // for everything this stream sends, to all who take it
   double audio_kbps = 0;                    // of all
   double wrapping_kbps = 0;                 // of all: FLV and RTMP
   double video_kbps = 0;                    // left for pictures, to all
   std::vector<RecipientShare> one_for_all;  // the same encode for each
   std::vector<RecipientShare> each;         // an encode each
-  std::string binding_limit;
+  Message binding_limit;
 
   double reserved_kbps() const;
   // kbit/s of the one encode that goes to all; 0 if nothing is left.
@@ -72,7 +73,7 @@ double MostKbps(const LineTrace& line, const std::vector<Recipient>& recipients)
 // What a line must carry so that every recipient gets all that it takes.
 struct LineNeed {
   double kbps = 0;
-  std::string how;  // the sum, in words
+  Message how;  // the sum
 };
 // Pictures for each recipient as far as it limits them, at most `wanted` if that is given; a recipient without limits
 // gets 8000 kbit/s. Sound and wrapping, what is reserved, and what is kept free of a steady line of that kind come on
