@@ -5,6 +5,7 @@
 #include "kettle/footage/scene.h"
 #include "kettle/media/scaler.h"
 #include "kettle/quality/picture_metrics.h"
+#include "kettle/quality/ssimulacra2.h"
 
 namespace {
 
@@ -38,6 +39,20 @@ void BlockinessOfOne(benchmark::State& state) {
   state.SetItemsProcessed(state.iterations());
 }
 BENCHMARK(BlockinessOfOne)->Unit(benchmark::kMillisecond);
+
+void LightOfYcbcr(benchmark::State& state) {
+  const FramePtr a = Picture(0);
+  for (auto _ : state) benchmark::DoNotOptimize(LinearFromYcbcr(ViewOf(*a), {}));
+  state.SetItemsProcessed(state.iterations());
+}
+BENCHMARK(LightOfYcbcr)->Unit(benchmark::kMillisecond);
+
+void Ssimulacra2OfTwo(benchmark::State& state) {
+  const LinearPicture a = LinearFromYcbcr(ViewOf(*Picture(0)), {}), b = LinearFromYcbcr(ViewOf(*Picture(0.1)), {});
+  for (auto _ : state) benchmark::DoNotOptimize(Ssimulacra2(a, b));
+  state.SetItemsProcessed(state.iterations());
+}
+BENCHMARK(Ssimulacra2OfTwo)->Unit(benchmark::kMillisecond);
 
 void DrawStartLine(benchmark::State& state) {
   const auto scene = MakeScene("start-line", 1);

@@ -24,7 +24,7 @@ more = sys.argv[5:]
 def named(best):
     if not best:
         return "none"
-    return f'{best["encoder"]} {best["preset"]} {best["size"]} {best["frame_rate"]} {best["score_db"]:.2f} dB'
+    return f'{best["encoder"]} {best["preset"]} {best["size"]} {best["frame_rate"]} {best["score"]:.1f}'
 
 
 print("scene        kbit/s   grid trials   search trials   encode time   loss    grid's best, search's best", flush=True)
@@ -42,8 +42,8 @@ for rate in rates:
             sys.exit(f"{scene} at {rate} kbit/s: {run.stderr}")
         check = json.loads((folder / "plan.json").read_text())["exhaustive"]
         print(f'{scene:<12} {rate:>6} {check["grid_trials"]:>13} {check["search_trials"]:>15} '
-              f'{check["encode_share"] * 100:>11.1f} % {check["loss_db"]:>6.3f}   '
+              f'{check["encode_share"] * 100:>11.1f} % {check["loss"]:>6.3f}   '
               f'{named(check["grid_best"])}; {named(check["search_best"])}', flush=True)
         worst_share = max(worst_share, check["encode_share"])
-        worst_loss = max(worst_loss, check["loss_db"])
-print(f"worst: {worst_share * 100:.1f} % of the grid's encode time, {worst_loss:.3f} dB MS-SSIM lost")
+        worst_loss = max(worst_loss, check["loss"])
+print(f"worst: {worst_share * 100:.1f} % of the grid's encode time, {worst_loss:.2f} points lost")

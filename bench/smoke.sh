@@ -28,6 +28,8 @@ smoke start_up.sh bench/start_up.sh
 smoke harness_cost.sh bench/harness_cost.sh ultrafast 1
 smoke quality_cost.sh bench/quality_cost.sh 1 1
 tried+="quality_against_filters.cc " # which that one runs
+build/bin/fast-kettle footage render open-water --size 160x96 --frame-rate 30 --seconds 1 --out "$scratch/one.y4m" >/dev/null
+smoke score_sampling.cc build/bin/score_sampling "$scratch/one.y4m"
 smoke survey_against_tools.sh bench/survey_against_tools.sh /var/tmp 1
 smoke rtmp_against_libavformat.sh bench/rtmp_against_libavformat.sh
 smoke fault_injection.py python3 bench/fault_injection.py 1

@@ -2,6 +2,8 @@
 // Made-up machines: trials with figures by formula, so that searching is tested without encoding.
 #pragma once
 
+#include <algorithm>
+#include <cmath>
 #include <functional>
 #include <string>
 #include <vector>
@@ -12,10 +14,17 @@
 
 namespace kettle::test {
 
-// What a made-up machine does with one encode.
+// What a made-up machine does with one encode. `similarity`: from 0 to 1, 1 being the source.
 struct Figures {
-  double throughput_fps, cpu_cores, ms_ssim;
+  double throughput_fps, cpu_cores, similarity;
 };
+// The score of a made-up similarity.
+inline double ScoreOf(double similarity) { return -50 * std::log10(std::max(1e-10, 1 - similarity)); }
+
+// Of an encode that looks like that all the time.
+inline Quality QualityOf(double score) {
+  return Quality{.frames = 60, .picture_score = score, .seconds_picture_score = {score}};
+}
 
 class FakeRunner final : public TrialRunner {
  public:
@@ -46,7 +55,7 @@ class FakeRunner final : public TrialRunner {
     trial.throughput_fps = figures.throughput_fps;
     trial.headroom = 1 - settings.frame_rate.fps() / figures.throughput_fps;
     trial.cpu_cores = figures.cpu_cores;
-    trial.quality = Quality{.frames = 60, .ms_ssim_y = figures.ms_ssim};
+    trial.quality = QualityOf(ScoreOf(figures.similarity));
     return trial;
   }
 

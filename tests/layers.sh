@@ -9,14 +9,14 @@ complain() { echo "layers: $*"; bad=1; }
 declare -A may=(
   [units]="" [message]="" [device]="units" [machine]="units device message" [load]="units machine" [store]="units" [process]="units"
   [media]="units" [footage]="units message store media" [encoders]="units device media" [quality]="units media"
-  [realtime]="units media footage encoders" [worker]="units store process media"
+  [curve]="units" [realtime]="units media footage encoders" [worker]="units store process media"
   [task]="units device machine store media footage encoders quality realtime worker"
   [trial]="units message machine store footage encoders realtime worker task" [rtmp]="units" [srt]="units" [line]="units message"
   [uplink]="units message media encoders rtmp srt line"
   [rehearsal]="units device machine store media footage encoders realtime task trial rtmp line"
   [show]="units machine footage realtime rtmp uplink" [option]="units message encoders trial"
   [placement]="units message encoders uplink rehearsal option" [search]="units message encoders option placement"
-  [question]="units message encoders quality trial search"
+  [question]="units message encoders quality curve trial search"
   [plan]="units message device machine media footage encoders quality realtime uplink show option placement search"
   [diagnosis]="units message rehearsal plan")
 

@@ -45,7 +45,7 @@ std::string SeriesTitle(const Option& option, const std::vector<Option>& all) {
 std::map<std::string, std::vector<Option>> BySeries(const std::vector<Option>& options) {
   std::map<std::string, std::vector<Option>> series;
   for (const Option& option : options)
-    if (option.throughput_fps > 0 && option.score > 0) series[SeriesTitle(option, options)].push_back(option);
+    if (option.throughput_fps > 0 && option.scored()) series[SeriesTitle(option, options)].push_back(option);
   for (auto& [encoder, members] : series)
     std::sort(members.begin(), members.end(),
               [](const Option& a, const Option& b) { return a.throughput_fps > b.throughput_fps; });
@@ -146,7 +146,8 @@ void Draw(const std::filesystem::path& folder, const SpeedQualityChart& chart) {
   script << "set bmargin " << 4.5 + static_cast<double>(rows)
          << "\nset key at screen 0.5, screen 0.012 center bottom Left reverse samplen 2 maxrows " << rows << '\n'
          << FigureTitle(chart.title, chart.subtitle)
-         << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"MS-SSIM, dB\"\n"
+         << "set logscale x 2\nset xlabel \"speed, frames a second, each encode alone\"\nset ylabel \"how it looks, of "
+            "100 (SSIMULACRA 2)\"\n"
          << "set xrange [" << lowest << ":" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"
          << data.str() << labels
          << VerticalLine(200, chart.frame_rate, kGrey, fmt::format("frame rate, {:g}", chart.frame_rate), 0.97)

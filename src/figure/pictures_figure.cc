@@ -81,7 +81,7 @@ void Draw(const std::filesystem::path& folder, const PicturesChart& chart) {
   script << FigureTitle(chart.title, chart.subtitle) << "set lmargin at screen 0.27\n"
          << fmt::format("set xrange [{}:{}]\nset yrange [{}:0.3]\nset ytics ({}) scale 0\nunset grid\nset grid xtics\n",
                         left, best + margin, static_cast<double>(chart.rows.size()) + 0.7, rows)
-         << "set xlabel \"MS-SSIM, dB\"\nset key bottom right Left reverse samplen 1\n"
+         << "set xlabel \"how it looks, of 100 (SSIMULACRA 2)\"\nset key bottom right Left reverse samplen 1\n"
          << plot << '\n';
   DrawFigure(folder, chart.kName, script.str());
 }

@@ -17,7 +17,7 @@ struct PicturesChart {
   struct Row {
     std::string name;
     FrameRate rate;
-    double score = 0;  // dB
+    double score = 0;  // of 100
     bool chosen = false;
   };
   std::string title, subtitle;

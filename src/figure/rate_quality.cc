@@ -20,7 +20,7 @@ using Curve = RateQualityChart::Curve;
 std::string Data(const std::string& name, const Curve& curve) {
   std::ostringstream data;
   data << name << " << EOD\n";
-  for (std::size_t i = 0; i < curve.kbps.size(); ++i) data << curve.kbps[i] << ' ' << curve.quality_db.at(i) << '\n';
+  for (std::size_t i = 0; i < curve.kbps.size(); ++i) data << curve.kbps[i] << ' ' << curve.quality.at(i) << '\n';
   data << "EOD\n";
   return data.str();
 }
@@ -50,13 +50,13 @@ std::optional<RateQualityChart> MakeRateQualityChart(const Answer& answer) {
     Curve curve{variant.variant.label + (variant.simulated ? " (simulated GPU)" : ""), {}, {}, look++};
     for (const RatePoint& point : variant.curve) {
       curve.kbps.push_back(point.kbps);
-      curve.quality_db.push_back(point.quality_db);
+      curve.quality.push_back(point.quality);
     }
     if (!curve.kbps.empty()) chart.curves.push_back(std::move(curve));
   }
   for (const HullPoint& point : answer.hull) {
     chart.hull.kbps.push_back(point.kbps);
-    chart.hull.quality_db.push_back(point.quality_db);
+    chart.hull.quality.push_back(point.quality);
   }
   if (chart.curves.empty()) return std::nullopt;
   return chart;
@@ -78,7 +78,7 @@ void Draw(const std::filesystem::path& folder, const RateQualityChart& chart) {
     tics += fmt::format("{}\"{:.0f}\" {:.0f}", tics.empty() ? "" : ", ", kbps, kbps);
   script
       << FigureTitle(chart.title, chart.subtitle) << data.str() << Data("$hull", chart.hull)
-      << "set logscale x 2\nset xlabel \"bit rate, kbit/s\"\nset ylabel \"MS-SSIM, dB\"\n"
+      << "set logscale x 2\nset xlabel \"bit rate, kbit/s\"\nset ylabel \"how it looks, of 100 (SSIMULACRA 2)\"\n"
       << fmt::format("set xtics ({})\nset xrange [{}:{}]\n", tics, chart.rates_kbps.front() * 0.85,
                      chart.rates_kbps.back() * 1.15)
       << "set offsets 0, 0, graph 0.08, graph 0.05\nset key bottom right Left reverse samplen 2 spacing 1.15\n"
@@ -89,7 +89,7 @@ void Draw(const std::filesystem::path& folder, const RateQualityChart& chart) {
   DrawFigure(folder, chart.kName, script.str());
 }
 
-KETTLE_JSON(Curve, title, kbps, quality_db, look)
+KETTLE_JSON(Curve, title, kbps, quality, look)
 KETTLE_JSON(RateQualityChart, title, subtitle, asked_kbps, rates_kbps, curves, hull)
 
 }  // namespace kettle

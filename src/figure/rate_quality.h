@@ -16,7 +16,7 @@ struct RateQualityChart {
   static constexpr const char* kName = "rate-quality";
   struct Curve {
     std::string title;
-    std::vector<double> kbps, quality_db;
+    std::vector<double> kbps, quality;
     int look = 0;  // which colour and point
   };
   std::string title, subtitle;

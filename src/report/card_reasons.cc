@@ -7,6 +7,7 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "report/card.h"
+#include "report/looks.h"
 #include "report/sentence.h"
 #include "report/wrap.h"
 
@@ -37,8 +38,8 @@ std::string EncodeReasons(const Plan& plan, const Option& option, const std::str
   std::string text =
       Reason("encoder",
              fmt::format("{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name)) +
-      Reason("preset", fmt::format("{:.0f} frames per second alone, {:.0f} % headroom; {:.1f} dB MS-SSIM",
-                                   option.throughput_fps, option.headroom * 100, option.score)) +
+      Reason("preset", fmt::format("{:.0f} frames per second alone, {:.0f} % headroom; {}", option.throughput_fps,
+                                   option.headroom * 100, Looks(option.score))) +
       Reason("size", Why(plan, role + ".size")) + Reason("frame rate", Why(plan, role + ".frame_rate")) +
       Reason("rate control", Why(plan, role + ".rate_control")) +
       Reason("quality level", IsQuality(s.rate_control) ? Why(plan, role + ".quality_level") : "") +

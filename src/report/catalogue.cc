@@ -14,6 +14,10 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"advice.disk-in-memory",
        "{folder} is in memory ({system}): a recording there is lost when the power goes, and takes memory from the "
        "game"},
+      {"advice.display-refresh",
+       "{display} shows {refresh:.0f} pictures a second: {rate:g} taken from these stand {shortest:.0f} or "
+       "{longest:.0f} ms "
+       "and judder; cap the game at {below:g}, or set the display to {below:g} or {above:g} Hz"},
       {"advice.efficiency-cores",
        "{performance:.0f} performance and {efficiency:.0f} efficiency cores: an encode that lands on an efficiency "
        "core is slower than one measured on a performance core"},
@@ -74,11 +78,11 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"answer.same", "no visible difference"},
       {"answer.same-cost", "costs about the same {of}"},
       {"answer.saves-bits", "saves {percent:.0f} % of the bit rate"},
-      {"answer.single-second", "{gain:+.2f} dB on a single second: longer footage would tell (--footage-seconds)"},
+      {"answer.single-second", "{gain:+.1f} points on a single second: longer footage would tell (--footage-seconds)"},
       {"answer.take-the-cheapest", "nothing is clearly better than {reference}; take the cheapest"},
       {"answer.times-the-cost", "takes {times:.1f} times the {of}"},
       {"answer.varies", "varies from second to second: longer footage, or more of it, would tell"},
-      {"answer.verdict", "{verdict} by {gain:.2f} dB"},
+      {"answer.verdict", "{verdict} by {gain:.1f} points"},
       // Measuring
       {"bench.under-load", "measured under a load: {load}"},
       // What the line leaves for video
@@ -97,13 +101,13 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"budget.video-for", "{kbps:.0f} kbit/s of video for {name}"},
       // What an answer cannot say
       {"caveat.buffer", "a larger one allows bursts, and your uplink must carry them"},
-      {"caveat.frame-rate", "a frame that was not sent counts as a repeat of the last one, as viewers see it"},
+      {"caveat.frame-rate",
+       "what a lower rate takes from motion is a model's (Ou, Ma, Liu and Wang 2011, with slopes of our own)"},
       {"caveat.keyframe-interval", "a destination may demand an interval; a new viewer waits for the next keyframe"},
       {"caveat.look-ahead", "each frame of look-ahead adds a frame of delay"},
       {"caveat.not-seen",
-       "these metrics compare sample by sample and cannot see what this setting is for: trust your eyes more than "
+       "a metric sees only part of what this setting is for: trust your eyes more than "
        "these numbers"},
-      {"caveat.size", "MS-SSIM overlooks the finest detail: where two are close, compare the pictures"},
       // What to do about lost frames
       {"cure.cap-game", "cap the game's frame rate, or plan again with the game running"},
       {"cure.cap-game-or", "cap the game's frame rate, or {step}"},
@@ -200,14 +204,14 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"placement.lacks-memory", "{needed:.2f} of {there:.2f} GB/s of memory"},
       {"placement.misfit", "together they need {lacking}"},
       {"placement.misfit-and-worse",
-       "together they need {lacking}, and even alone the stream looks worse ({score:.2f} dB) than with {other} "
-       "({other_score:.2f} dB)"},
+       "together they need {lacking}, and even alone the stream looks worse ({score:.1f} of 100) than with {other} "
+       "({other_score:.1f})"},
       {"placement.one-at-a-time", "its driver allows only one encode at a time"},
       {"placement.too-slow",
        "its fastest preset makes {fps:.0f} frames a second; {rate} at {percent:.0f} % headroom needs {needed_fps:.0f}"},
       // A plan
       {"plan.best-preset",
-       "of the presets that keep pace beside the other encode, the best looking ({score:.2f} dB MS-SSIM), at {fps:.0f} "
+       "of the presets that keep pace beside the other encode, the best looking ({score:.1f} of 100), at {fps:.0f} "
        "frames a second"},
       {"plan.colours-differ",
        "the {output} declares other colours than the source: players will show it off by {mean:.1f} grey levels on "
@@ -217,13 +221,13 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"plan.does-not-keep-pace", "does not keep pace: headroom {percent:.0f} %, required {required:.0f} %"},
       {"plan.leaves-game-less",
        "fits, but leaves the game less: it takes {cores:.2f} cores, the chosen one {chosen_cores:.2f}"},
-      {"plan.looks-worse", "looks worse: {score:.2f} dB MS-SSIM, the chosen one {chosen_score:.2f} dB"},
+      {"plan.looks-worse", "looks worse: {score:.1f} of 100, the chosen one {chosen_score:.1f}"},
       {"plan.not-beside-the-other",
        "keeps pace alone, but not beside the other encode, or the proof run failed with it"},
       {"plan.proof-failed", "its proof run failed"},
       {"plan.stream-first", "the stream goes before the game, as asked: where processors run short, the game stutters"},
       {"plan.stream-looks-worse",
-       "fits, but its stream looks worse: {score:.2f} dB MS-SSIM, the chosen one {chosen_score:.2f} dB"},
+       "fits, but its stream looks worse: {score:.1f} of 100, the chosen one {chosen_score:.1f}"},
       {"plan.under-load", "measured and proven under a load: {load}"},
       // Questions
       {"question.adaptive-quantisation", "Adaptive quantisation?"},
@@ -242,14 +246,14 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"recording-level.constant-quality", "a disk can take bursts: each scene gets the bits that it needs"},
       {"recording-level.failed", "{status}: {detail}"},
       {"recording-level.failed-proof", "with that quality level it did not keep pace in the proof run"},
-      {"recording-level.found", "found on {footage} for a goal of {goal:g} dB MS-SSIM (measured: {tried})"},
+      {"recording-level.found", "found on {footage} for a goal of {goal:g} of 100 (measured: {tried})"},
       {"recording-level.measured-rate", "measured on the most demanding clip, in its busiest stretch"},
       {"recording-level.missed",
-       "the recording did not reach {goal:g} dB: {why}; its bit rate is three times the stream's bits per pixel "
+       "the recording did not reach {goal:g} of 100: {why}; its bit rate is three times the stream's bits per pixel "
        "instead"},
       {"recording-level.no-constant-quality", "{encoder} has no constant quality"},
-      {"recording-level.out-of-reach", "even its best level, {level:.0f}, does not reach {goal:g} dB on {footage}"},
-      {"recording-level.step", "level {level:.0f} {score:.1f} dB"},
+      {"recording-level.out-of-reach", "even its best level, {level:.0f}, does not reach {goal:g} of 100 on {footage}"},
+      {"recording-level.step", "level {level:.0f} {score:.1f}"},
       {"recording-level.too-heavy",
        "level {level:.0f} reaches it, but no preset of {encoder} keeps pace with it beside the stream"},
       {"recording-level.too-slow", "too slow to be measured"},
@@ -296,6 +300,9 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"target.set-in-show", "set in the show"},
       {"target.source-size", "same as the source: no scaling"},
       {"target.trace-note", "the uplink's trace: {note}"},
+      {"target.uneven-pictures",
+       "{rate} of the source's {source} frames a second stand unevenly, {shortest:.0f} to {longest:.0f} ms: motion "
+       "judders"},
       // As a library, a driver or an error said it
       {"text.quoted", "{words}"},
       // A trial

@@ -13,7 +13,7 @@ namespace {
 
 struct Frame {
   const Trial& trial;
-  std::size_t index;  // counts the source's, from 0
+  std::size_t index;  // of the encode, from 0
 
   const PictureMetrics& metrics() const { return trial.picture_metrics[index]; }
 };
@@ -26,6 +26,14 @@ CsvColumn<Frame> Decibels(const char* name, double PictureMetrics::*mse) {
 }
 CsvColumn<Frame> Metric(const char* name, double PictureMetrics::*field, int digits) {
   return {name, [=](const Frame& frame) { return CsvNumber(frame.metrics().*field, digits); }};
+}
+
+// Empty for a picture that was not scored.
+CsvColumn<Frame> OfScored(const char* name, std::optional<double> PictureMetrics::*field, int digits) {
+  return {name, [=](const Frame& frame) {
+            const std::optional<double>& value = frame.metrics().*field;
+            return value ? CsvNumber(*value, digits) : std::string();
+          }};
 }
 
 const std::vector<CsvColumn<Frame>>& FrameColumns() {
@@ -42,8 +50,9 @@ const std::vector<CsvColumn<Frame>>& FrameColumns() {
       Decibels("psnr_u_db", &PictureMetrics::mse_u),
       Decibels("psnr_v_db", &PictureMetrics::mse_v),
       Metric("ssim_y", &PictureMetrics::ssim_y, 5),
-      Metric("ms_ssim_y", &PictureMetrics::ms_ssim_y, 5),
-      Metric("blockiness", &PictureMetrics::blockiness, 3)};
+      Metric("blockiness", &PictureMetrics::blockiness, 3),
+      OfScored("ms_ssim_y", &PictureMetrics::ms_ssim_y, 5),
+      OfScored("score", &PictureMetrics::score, 2)};
   return columns;
 }
 

@@ -28,6 +28,10 @@ Column OfQuality(const char* name, double Quality::*field, int digits) {
   return OfResult(name, [=](const Trial& t) { return t.quality ? CsvNumber((*t.quality).*field, digits) : ""; });
 }
 
+Column OfScore(const char* name, double (*score)(const Quality&)) {
+  return OfResult(name, [=](const Trial& t) { return t.quality ? CsvNumber(score(*t.quality), 2) : ""; });
+}
+
 const std::vector<Column>& Columns() {
   static const std::vector<Column> columns = {
       {"trial", [](const Trial& t) { return t.id(); }},
@@ -64,6 +68,11 @@ const std::vector<Column>& Columns() {
       Figure("peak_second_kbps", &Trial::peak_second_kbps, 1),
       OfResult("peak_memory_bytes", [](const Trial& t) { return std::to_string(t.peak_memory_bytes); }),
       OfResult("b_frames", [](const Trial& t) { return std::to_string(t.b_frames); }),
+      OfScore("score", [](const Quality& q) { return q.score(); }),
+      OfScore("worst_second_score", [](const Quality& q) { return q.worst_second_score(); }),
+      OfQuality("picture_score", &Quality::picture_score, 2),
+      OfQuality("picture_score_interval", &Quality::picture_score_interval, 2),
+      OfQuality("frame_rate_share", &Quality::frame_rate_share, 4),
       OfQuality("psnr_y_db", &Quality::psnr_y_db, 3),
       OfQuality("psnr_u_db", &Quality::psnr_u_db, 3),
       OfQuality("psnr_v_db", &Quality::psnr_v_db, 3),
@@ -71,7 +80,6 @@ const std::vector<Column>& Columns() {
       OfQuality("ms_ssim_y", &Quality::ms_ssim_y, 5),
       OfQuality("blockiness", &Quality::blockiness, 3),
       OfQuality("p5_psnr_y_db", &Quality::p5_psnr_y_db, 3),
-      OfQuality("p5_ms_ssim_y", &Quality::p5_ms_ssim_y, 5),
       OfQuality("worst_second_psnr_y_db", &Quality::worst_second_psnr_y_db, 3),
       OfQuality("worst_second_ssim_y", &Quality::worst_second_ssim_y, 5),
       OfQuality("worst_second_ms_ssim_y", &Quality::worst_second_ms_ssim_y, 5),

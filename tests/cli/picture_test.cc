@@ -68,7 +68,7 @@ TEST_F(PictureTest, AQuestionIsAnsweredWithGainCostAndVerdict) {
   const nlohmann::json bench = Json("out/bench.json");
   EXPECT_EQ(bench["question"]["variants"].size(), 5u);
   EXPECT_EQ(bench["trials"].size(), 15u) << "five variants at three bit rates";
-  EXPECT_FALSE(bench["question"]["variants"][1]["gain_db"].is_null());
+  EXPECT_FALSE(bench["question"]["variants"][1]["gain"].is_null());
   EXPECT_EQ(Lines("out/quality.csv"), 1 + 15 * 24) << "a row for every trial and frame";
   EXPECT_GT(std::filesystem::file_size(path("out/rate-quality.png")), 1000u);
 }
@@ -112,7 +112,7 @@ TEST_F(PictureTest, ThePlanSearchesSizesAndItsSearchCanBeChecked) {
                           [&](const auto& tried) { return tried["size"] == plan["stream"]["size"]; }));
   const nlohmann::json& check = plan["exhaustive"];
   EXPECT_LT(check["search_trials"], check["grid_trials"]);
-  EXPECT_LE(check["loss_db"], 0.5);
+  EXPECT_LE(check["loss"], 0.5);
   EXPECT_THAT(ran.out, AllOf(HasSubstr("The whole grid"), HasSubstr("Sizes and frame rates measured")));
   for (const char* figure : {"pictures.png", "worst-second.png"})
     EXPECT_GT(std::filesystem::file_size(path(std::string("out/") + figure)), 1000u) << figure;

@@ -40,7 +40,7 @@ TEST_F(UplinkTest, ATraceIsModelledAndItsGapTold) {
   Put("evening.csv", trace);
   const auto ran = Run("uplink --trace evening.csv" + std::string(kSmall));
   EXPECT_EQ(ran.code, 0) << ran.err;
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("Please check: the trace: no readings from 20 to 31 s"),
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Please check: the uplink's trace: no readings from 20 to 31 s"),
                              HasSubstr("60 seconds of trace")));
   ExpectValid("uplink");
 }

@@ -67,7 +67,7 @@ TEST_F(DiagnosisTest, ALineThatDipsIsNamedAndTheStepThatFitsIt) {
   const Diagnosis::Cure cure = Diagnosed().cures.front();
   EXPECT_TRUE(cure.lower_bit_rate_helps);
   EXPECT_THAT(cure.action, test::Says("bit rate 2100 kbit/s")) << "2550 would not have fitted";
-  EXPECT_NEAR(cure.step.value().costs_db, 0.3, 1e-9);
+  EXPECT_NEAR(cure.step.value().costs, 0.3, 1e-9);
 }
 
 TEST_F(DiagnosisTest, ALineThatBreaksOffIsNoMatterOfTheRate) {
@@ -151,7 +151,7 @@ TEST_F(DiagnosisTest, AnEncoderThatIsTooSlowByItself) {
   At(5).skipped_stream = 3;
   EXPECT_EQ(Only().cause, Cause::kStreamEncoder);
   EXPECT_THAT(Diagnosed().cures.front().action, test::Says("veryfast for the stream"));
-  EXPECT_NEAR(Diagnosed().cures.front().step.value().costs_db, 0.5, 1e-9);
+  EXPECT_NEAR(Diagnosed().cures.front().step.value().costs, 0.5, 1e-9);
 }
 
 TEST_F(DiagnosisTest, AnEngineThatIsTooSlow) {

@@ -45,7 +45,7 @@ TEST_F(FiguresTest, WithoutAChoiceItCounts) {
 
 TEST_F(FiguresTest, NothingMeasuredDrawsNothing) {
   Option broken = FakeOption("x264", "fast", 40, 3, 11);
-  broken.score = 0;
+  broken.score = kNotScored;
   EXPECT_FALSE(MakeSpeedQualityChart({broken}, std::nullopt, 0.2));
 }
 

@@ -18,13 +18,13 @@ class PictureChoiceTest : public testing::Test {
   // A picture tried, and how its stream would look beside the recording; 0: nothing fits there.
   void Tried(FrameSize size, double alone_db, double placed_db) {
     tried_.push_back({size, {60, 1}, test::FakeOption("x264", "faster", 100, 1, alone_db)});
-    placed_db_[size.height] = placed_db;
+    placed_score_[size.height] = placed_db;
   }
   Placement Choose() {
     return PlaceBestPicture(
         tried_,
         [this](const Targets& at) {
-          const double score = placed_db_.at(at.stream.size.height);
+          const double score = placed_score_.at(at.stream.size.height);
           placed_.push_back(at.stream.size.height);
           Placement placement;
           if (score > 0)
@@ -42,65 +42,65 @@ class PictureChoiceTest : public testing::Test {
   }
 
   std::vector<TriedPicture> tried_;
-  std::map<int, double> placed_db_;
+  std::map<int, double> placed_score_;
   std::vector<int> placed_;  // heights, as they were placed
   Targets targets_ = test::FakeTargets();
 };
 
 TEST_F(PictureChoiceTest, TheBestAloneIsTakenWhereItIsTheBestBesideTheRecordingToo) {
-  Tried({960, 540}, 16.6, 16.5);
-  Tried({640, 360}, 16.5, 16.4);
-  EXPECT_EQ(Choose().feasible.front().stream.score, 16.5);
+  Tried({960, 540}, 19, 18.5);
+  Tried({640, 360}, 18.5, 18);
+  EXPECT_EQ(Choose().feasible.front().stream.score, 18.5);
   EXPECT_EQ(targets_.stream.size, (FrameSize{960, 540}));
-  EXPECT_EQ(placed_, (std::vector<int>{540})) << "the other could not look better by more than 0.1 dB";
+  EXPECT_EQ(placed_, (std::vector<int>{540})) << "the other could not look better by more than half a point";
   EXPECT_EQ(Why(), "best picture of the 2 sizes measured (next best: 640x360)");
 }
 
 TEST_F(PictureChoiceTest, FewerPixelsWithABetterPresetMayLookBetterBesideTheRecording) {
-  Tried({960, 540}, 16.6, 15.8);
-  Tried({1280, 720}, 16.55, 16.5);
-  Tried({640, 360}, 16.5, 16.3);
-  Tried({480, 270}, 16.2, 16.2);
-  EXPECT_EQ(Choose().feasible.front().stream.score, 16.3);
+  Tried({960, 540}, 19, 15);
+  Tried({1280, 720}, 18.75, 18.5);
+  Tried({640, 360}, 18.5, 17.5);
+  Tried({480, 270}, 17, 17);
+  EXPECT_EQ(Choose().feasible.front().stream.score, 17.5);
   EXPECT_EQ(targets_.stream.size, (FrameSize{640, 360}));
   EXPECT_EQ(placed_, (std::vector<int>{540, 360})) << "neither more pixels, nor what could not look better";
   EXPECT_EQ(Why(), "best picture beside the recording of the 4 sizes measured (next best: 960x540)");
 }
 
 TEST_F(PictureChoiceTest, WhatLooksNoBetterPlacedLeavesTheFirst) {
-  Tried({960, 540}, 16.6, 15.8);
-  Tried({640, 360}, 16.5, 15.85);
-  Tried({480, 270}, 16.4, 0);
-  EXPECT_EQ(Choose().feasible.front().stream.score, 15.8);
+  Tried({960, 540}, 19, 15);
+  Tried({640, 360}, 18.5, 15.25);
+  Tried({480, 270}, 18, 0);
+  EXPECT_EQ(Choose().feasible.front().stream.score, 15);
   EXPECT_EQ(targets_.stream.size, (FrameSize{960, 540}));
   EXPECT_EQ(placed_, (std::vector<int>{540, 360, 270}));
   EXPECT_THAT(Why(), HasSubstr("best picture of the 3 sizes measured"));
 }
 
 TEST_F(PictureChoiceTest, OnlyAFewAreTried) {
-  Tried({1280, 720}, 16.6, 14);
-  Tried({960, 540}, 16.5, 14.5);
-  Tried({640, 360}, 16.4, 15);
-  Tried({480, 270}, 16.3, 16.3);
+  Tried({1280, 720}, 19, 14);
+  Tried({960, 540}, 18.5, 14.5);
+  Tried({640, 360}, 18, 15);
+  Tried({480, 270}, 17.5, 17.5);
   EXPECT_EQ(Choose().feasible.front().stream.score, 15);
   EXPECT_EQ(placed_, (std::vector<int>{720, 540, 360}));
 }
 
 TEST_F(PictureChoiceTest, WithoutASearchOrWithoutRoomItPlacesOnce) {
-  placed_db_[targets_.stream.size.height] = 12;
+  placed_score_[targets_.stream.size.height] = 12;
   EXPECT_EQ(Choose().feasible.size(), 1u);
   EXPECT_EQ(Why(), "");
-  Tried({960, 540}, 16.6, 0);
-  Tried({640, 360}, 16.5, 16);
+  Tried({960, 540}, 19, 0);
+  Tried({640, 360}, 18.5, 16);
   EXPECT_TRUE(Choose().feasible.empty()) << "the proof run decides what comes next";
   EXPECT_EQ(targets_.stream.size, (FrameSize{960, 540}));
 }
 
 TEST_F(PictureChoiceTest, ALighterPictureTakesClearlyFewerPixels) {
-  Tried({960, 540}, 16.6, 0);
-  Tried({912, 513}, 16.5, 0);
+  Tried({960, 540}, 19, 0);
+  Tried({912, 513}, 18.5, 0);
   tried_.push_back({{800, 450}, {60, 1}, std::nullopt});
-  Tried({640, 360}, 16.2, 0);
+  Tried({640, 360}, 17, 0);
   const TriedPicture* lighter = LighterPicture(tried_, tried_[0].best->settings);
   EXPECT_EQ(lighter, nullptr) << "the option's own settings are small already";
   targets_.stream.size = {960, 540};

@@ -66,7 +66,7 @@ TEST_F(PlanFileTest, FasterPresetsCarryTheirGainAndCost) {
   for (auto& reason : written["because"])
     if (reason["choice"] == "stream.preset") {
       nlohmann::json other = reason["evidence"];
-      const double fps = other["throughput_fps"], score = other["score_db"];
+      const double fps = other["throughput_fps"], score = other["score"];
       for (const auto& [preset, encoder, more] : {std::tuple("ultrafast", "x264", 90),
                                                   {"superfast", "x264", 40},
                                                   {"slow", "x264", -40},
@@ -75,7 +75,7 @@ TEST_F(PlanFileTest, FasterPresetsCarryTheirGainAndCost) {
                       {"device_index", 0},
                       {"preset", preset},
                       {"throughput_fps", fps + more},
-                      {"score_db", score - 0.01 * more}});
+                      {"score", score - 0.01 * more}});
         reason["rejected"].push_back(other);
       }
     }
@@ -86,7 +86,7 @@ TEST_F(PlanFileTest, FasterPresetsCarryTheirGainAndCost) {
     return step == plan.stream_encoder.end() ? PlanStep{} : *step;
   };
   EXPECT_NEAR(at("superfast").gains_fps, 40, 1e-9);
-  EXPECT_NEAR(at("superfast").costs_db, 0.4, 1e-9);
+  EXPECT_NEAR(at("superfast").costs, 0.4, 1e-9);
   EXPECT_THAT(at("ultrafast").what, HasSubstr("x264 ultrafast for the stream"));
   EXPECT_EQ(at("slow").what, "") << "no cure";
   EXPECT_EQ(at("p1").what, "") << "another encoder is another plan";

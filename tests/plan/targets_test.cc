@@ -180,5 +180,10 @@ TEST(Targets, ADestinationThatTakesNoH264IsRefused) {
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("H.264"));
 }
 
+TEST(UnevenPictures, AreToldWhereARateDoesNotDivideTheSources) {
+  EXPECT_FALSE(UnevenPictures({60, 1}, {30, 1}));
+  EXPECT_THAT(UnevenPictures({30, 1}, {25, 1}).value(), test::Says("33 to 67 ms"));
+}
+
 }  // namespace
 }  // namespace kettle

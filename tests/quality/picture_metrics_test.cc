@@ -121,11 +121,5 @@ TEST(PsnrDb, HandCheckedValues) {
   EXPECT_NEAR(PsnrDb(1), 48.1308, 1e-4);
 }
 
-TEST(SimilarityDb, HandCheckedValues) {
-  EXPECT_DOUBLE_EQ(SimilarityDb(1), 100);
-  EXPECT_NEAR(SimilarityDb(0.9), 10, 1e-9);
-  EXPECT_NEAR(SimilarityDb(0.99), 20, 1e-9);
-}
-
 }  // namespace
 }  // namespace kettle

@@ -8,7 +8,7 @@
 namespace kettle {
 namespace {
 
-PictureMetrics Frame(double mse, double ssim) { return {mse, mse / 2, mse / 4, ssim, ssim, mse / 10}; }
+PictureMetrics Frame(double mse, double ssim) { return {mse, mse / 2, mse / 4, ssim, mse / 10, ssim, 100 * ssim}; }
 
 TEST(Pool, FindsTheWorstSecond) {
   std::vector<PictureMetrics> frames(30, Frame(1, 0.9));
@@ -23,7 +23,23 @@ TEST(Pool, FindsTheWorstSecond) {
   EXPECT_NEAR(quality.psnr_y_db, PsnrDb((20 + 900 + 150) / 30.0), 1e-12);
   EXPECT_NEAR(quality.worst_second_psnr_y_db, PsnrDb(105), 1e-12);
   EXPECT_NEAR(quality.worst_second_blockiness, 10.5, 1e-12);
-  EXPECT_NEAR(quality.score(), SimilarityDb(quality.ms_ssim_y), 1e-12);
+}
+
+TEST(Pool, TheScoreIsThatOfTheScoredPicturesAndTheFrameRatesShare) {
+  std::vector<PictureMetrics> frames(20, Frame(1, 0.9));
+  for (PictureMetrics& frame : frames) frame.score.reset();
+  for (const std::size_t i : {2u, 7u}) frames[i].score = 60;
+  for (const std::size_t i : {12u, 17u}) frames[i].score = 40;
+  Quality quality = Pool(frames, {10, 1}, {640, 360});
+  EXPECT_DOUBLE_EQ(quality.score(), 50);
+  EXPECT_EQ(quality.worst_second, 1);
+  EXPECT_DOUBLE_EQ(quality.worst_second_score(), 40);
+  EXPECT_THAT(quality.scored_pictures, testing::ElementsAre(2, 7, 12, 17));
+  quality.frame_rate_share = 0.8;
+  EXPECT_DOUBLE_EQ(quality.score(), 40);
+  EXPECT_DOUBLE_EQ(quality.worst_second_score(), 32);
+  quality.picture_score = -20;
+  EXPECT_DOUBLE_EQ(quality.score(), -20) << "a ruined picture gains nothing by standing longer";
 }
 
 TEST(Pool, TheFifthPercentileIsOfTheWorstFrames) {

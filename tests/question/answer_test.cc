@@ -10,7 +10,8 @@
 namespace kettle {
 namespace {
 
-// Trials of a question by formula: quality grows by 6 dB for ten times the bits; each second is a little different.
+// Trials of a question by formula: quality grows by 30 points for ten times the bits; each second is a little
+// different.
 class AnswerTest : public testing::Test {
  protected:
   AnswerTest() {
@@ -21,7 +22,7 @@ class AnswerTest : public testing::Test {
     for (const double kbps : {200, 400, 800}) question_.rates.push_back(BitRate::FromKbps(kbps));
   }
 
-  // `gain` dB better in every second, give or take `spread`; overshooting the rate by `overshoot`.
+  // `gain` points better in every second, give or take `spread`; overshooting the rate by `overshoot`.
   std::vector<Trial> Trials(double gain, double spread = 0.01, double overshoot = 1, double cores = 1.2) const {
     std::vector<Trial> trials;
     for (std::size_t v = 0; v < 2; ++v)
@@ -40,12 +41,12 @@ class AnswerTest : public testing::Test {
           Quality quality;
           double sum = 0;
           for (int second = 0; second < 4; ++second) {
-            const double db = 10 + 6 * std::log10(trial.mean_kbps / 200) + 0.3 * second +
-                              (v ? gain + spread * (second % 2 ? 1 : -1) : 0);
-            quality.seconds_ms_ssim_y.push_back(1 - std::pow(10, -db / 10));
-            sum += quality.seconds_ms_ssim_y.back() / 4;
+            const double score = 50 + 30 * std::log10(trial.mean_kbps / 200) + 1.5 * second +
+                                 (v ? gain + spread * (second % 2 ? 1 : -1) : 0);
+            quality.seconds_picture_score.push_back(score);
+            sum += score / 4;
           }
-          quality.ms_ssim_y = sum;
+          quality.picture_score = sum;
           trial.quality = quality;
           trials.push_back(trial);
         }
@@ -60,30 +61,30 @@ class AnswerTest : public testing::Test {
 };
 
 TEST_F(AnswerTest, AClearGainIsBetterWithItsCost) {
-  const VariantAnswer answer = Second(Trials(0.5));
+  const VariantAnswer answer = Second(Trials(2.5));
   EXPECT_EQ(answer.verdict, Verdict::kBetter);
-  EXPECT_NEAR(answer.gain_db->value, 0.5, 1e-6);
-  EXPECT_LT(*answer.gain_db->interval, 0.05);
+  EXPECT_NEAR(answer.gain->value, 2.5, 1e-6);
+  EXPECT_LT(*answer.gain->interval, 0.05);
   EXPECT_NEAR(answer.cost_share->value, 0.2, 0.01);
-  // 0.5 dB at 6 dB a decade.
+  // 2.5 points at 30 a decade.
   EXPECT_NEAR(*answer.bd_rate, std::pow(10, -0.5 / 6) - 1, 0.01);
   EXPECT_THAT(Sentence(answer.words), testing::HasSubstr("20 % more cores"));
 }
 
 TEST_F(AnswerTest, AnEncodeThatSpendsMoreGainsNothingByThat) {
   const VariantAnswer answer = Second(Trials(0, 0.01, 1.2));
-  EXPECT_NEAR(answer.gain_db->value, 0, 0.02);
+  EXPECT_NEAR(answer.gain->value, 0, 0.02);
   EXPECT_EQ(answer.verdict, Verdict::kSame);
 }
 
 TEST_F(AnswerTest, ALossIsWorseAndASpreadIsUnclear) {
-  EXPECT_EQ(Second(Trials(-0.4)).verdict, Verdict::kWorse);
-  EXPECT_EQ(Second(Trials(0.2, 1.5)).verdict, Verdict::kUnclear);
-  EXPECT_EQ(Second(Trials(0.05, 0.01)).verdict, Verdict::kSame) << "told apart, but not seen";
+  EXPECT_EQ(Second(Trials(-2)).verdict, Verdict::kWorse);
+  EXPECT_EQ(Second(Trials(1, 7.5)).verdict, Verdict::kUnclear);
+  EXPECT_EQ(Second(Trials(0.25, 0.01)).verdict, Verdict::kSame) << "told apart, but not seen";
 }
 
 TEST_F(AnswerTest, AFailedVariantSaysWhy) {
-  std::vector<Trial> trials = Trials(0.5);
+  std::vector<Trial> trials = Trials(2.5);
   trials.back().status = WorkerStatus::kCrashed;
   trials.back().detail = "signal 11";
   const Answer answer = MakeAnswer(question_, {"one", "two"}, trials);
@@ -95,11 +96,11 @@ TEST_F(AnswerTest, AFailedVariantSaysWhy) {
 }
 
 TEST_F(AnswerTest, TheAnswerNamesTheBest) {
-  EXPECT_THAT(Sentence(MakeAnswer(question_, {"one", "two"}, Trials(0.5)).words),
-              testing::StartsWith("some: better by 0.50 dB"));
-  EXPECT_THAT(Sentence(MakeAnswer(question_, {"one", "two"}, Trials(0.0)).words),
+  EXPECT_THAT(Sentence(MakeAnswer(question_, {"one", "two"}, Trials(2.5)).words),
+              testing::StartsWith("some: better by 2.5 points"));
+  EXPECT_THAT(Sentence(MakeAnswer(question_, {"one", "two"}, Trials(0)).words),
               testing::HasSubstr("nothing is clearly better"));
-  const nlohmann::json json = MakeAnswer(question_, {"one", "two"}, Trials(0.5));
+  const nlohmann::json json = MakeAnswer(question_, {"one", "two"}, Trials(2.5));
   EXPECT_EQ(json["variants"][1]["verdict"], "better");
   EXPECT_EQ(json["variants"][1]["curves_by_footage"]["one"].size(), 3u);
 }

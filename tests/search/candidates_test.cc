@@ -32,15 +32,19 @@ TEST(CandidateSizes, KeepShapeAndEvenSides) {
   }
 }
 
-TEST(CandidateRates, AreTheUsualOnesBelow) {
-  EXPECT_THAT(Names(CandidateRates({60, 1})), testing::ElementsAre("60", "50", "48", "30", "25"));
-  EXPECT_THAT(Names(CandidateRates({30, 1})), testing::ElementsAre("30", "25"));
-  EXPECT_THAT(Names(CandidateRates({144, 1})), testing::ElementsAre("144", "60", "50", "48", "30", "25"));
+TEST(CandidateRates, AreTheSourcesOwnDividedByWholeNumbers) {
+  EXPECT_THAT(Names(CandidateRates({60, 1})), testing::ElementsAre("60", "30", "20"));
+  EXPECT_THAT(Names(CandidateRates({50, 1})), testing::ElementsAre("50", "25"));
+  EXPECT_THAT(Names(CandidateRates({30, 1})), testing::ElementsAre("30", "15"));
   EXPECT_THAT(Names(CandidateRates({20, 1})), testing::ElementsAre("20"));
+  EXPECT_THAT(Names(CandidateRates({12, 1})), testing::ElementsAre("12"));
+  EXPECT_THAT(Names(CandidateRates({144, 1})), testing::ElementsAre("144", "72", "48", "24", "16"));
+  EXPECT_THAT(Names(CandidateRates({240, 1})), testing::ElementsAre("240", "120", "80", "60", "30", "20"));
+  EXPECT_THAT(Names(CandidateRates({165, 1})), testing::ElementsAre("165", "55"));
 }
 
 TEST(CandidateRates, OfNtscAreItsKin) {
-  EXPECT_THAT(Names(CandidateRates({60000, 1001})), testing::ElementsAre("60000/1001", "50", "48", "30000/1001", "25"));
+  EXPECT_THAT(Names(CandidateRates({60000, 1001})), testing::ElementsAre("60000/1001", "30000/1001", "20000/1001"));
 }
 
 }  // namespace

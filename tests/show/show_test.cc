@@ -109,8 +109,8 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"stream", "destinations = [7]", "must be a list of texts"},
       {"recording", "container = \"avi\"", "survive a crash"},
       {"recording", "hours = -1", "must be a number"},
-      {"recording", "quality = \"best\"", "give \"archive\" (20 dB MS-SSIM)"},
-      {"recording", "quality = \"90 dB\"", "from \"5 dB\" to \"40 dB\""},
+      {"recording", "quality = \"best\"", "give \"archive\" (80 of 100)"},
+      {"recording", "quality = \"99\"", "from \"30\" to \"95\""},
       {"recording", "quality = \"archive\"\nbit_rate = \"9 Mbit/s\"", "not both"},
       {"uplink", "readings = [\"9.9\"]", "has no unit"},
       {"uplink", "link = \"wirelss\"", "did you mean \"wireless\"?"},
@@ -167,10 +167,10 @@ TEST_F(ShowTest, AnOptionStandsInForTheFilesOtherWayToAskForTheRecording) {
   const std::string file = With("recording", "quality = \"archive\"");
   const Show by_rate = Read(file, {{"recording-bit-rate", {"9 Mbit/s"}}});
   EXPECT_EQ(by_rate.recording_bit_rate->kbps(), 9000);
-  EXPECT_FALSE(by_rate.recording_score_db) << "the file's quality gives way";
-  const Show by_quality = Read(file, {{"recording-quality", {"18 dB"}}});
-  EXPECT_EQ(by_quality.recording_score_db, 18);
-  EXPECT_THAT(Refused(file, {{"recording-bit-rate", {"9 Mbit/s"}}, {"recording-quality", {"18 dB"}}}),
+  EXPECT_FALSE(by_rate.recording_score) << "the file's quality gives way";
+  const Show by_quality = Read(file, {{"recording-quality", {"70"}}});
+  EXPECT_EQ(by_quality.recording_score, 70);
+  EXPECT_THAT(Refused(file, {{"recording-bit-rate", {"9 Mbit/s"}}, {"recording-quality", {"70"}}}),
               testing::HasSubstr("not both"));
 }
 

@@ -35,9 +35,23 @@ TEST_F(QualityRunTest, ASmallerEncodeIsComparedAtTheSourcesSize) {
   EXPECT_LT(QualityAt(4000, {96, 64}).psnr_y_db, QualityAt(4000).psnr_y_db);
 }
 
-TEST_F(QualityRunTest, AFrameThatWasNotSentIsComparedAsTheOneStillShown) {
-  // Every picture stands for two frames: at half the frame rate nothing is lost but half the frames.
-  EXPECT_GT(QualityAt(4000, {192, 128}, {25, 2}).ssim_y, QualityAt(4000).ssim_y - 0.02);
+TEST_F(QualityRunTest, APictureIsComparedWithTheOneThatItWasMadeFrom) {
+  const Quality half = QualityAt(4000, {192, 128}, {25, 2}), whole = QualityAt(4000);
+  EXPECT_EQ(half.frames, 25);
+  EXPECT_GT(half.ssim_y, whole.ssim_y - 0.02);
+  EXPECT_NEAR(half.picture_score, whole.picture_score, 3) << "the frame rate is another matter:";
+  EXPECT_EQ(whole.frame_rate_share, 1);
+  EXPECT_LT(half.frame_rate_share, 0.99);
+  EXPECT_DOUBLE_EQ(half.score(), half.picture_score * half.frame_rate_share);
+}
+
+TEST_F(QualityRunTest, ScoresPicturesOfEverySecondAndMoreOfTheWorst) {
+  const Quality low = QualityAt(100), high = QualityAt(4000);
+  EXPECT_GT(high.score(), low.score() + 10);
+  EXPECT_EQ(low.seconds_picture_score.size(), 2u);
+  EXPECT_GT(low.scored_pictures.size(), 8u);
+  EXPECT_LE(low.worst_second_score(), low.score());
+  EXPECT_GT(low.motion, 0);
 }
 
 TEST_F(QualityRunTest, IsMeasuredAtTheViewingSize) {

@@ -76,5 +76,17 @@ TEST(FrameRate, IsReducedAndItsTimesDoNotOverflow) {
   }
 }
 
+TEST(UnevenCadence, TellsHowLongPicturesStand) {
+  EXPECT_FALSE(UnevenCadence(60, 60));
+  EXPECT_FALSE(UnevenCadence(60, 20));
+  EXPECT_FALSE(UnevenCadence(59.94, 30)) << "as displays and games have it";
+  EXPECT_FALSE(UnevenCadence(30, 60)) << "nothing is left out";
+  const auto cadence = UnevenCadence(30, 25);
+  ASSERT_TRUE(cadence);
+  EXPECT_NEAR(cadence->shortest_ms, 33.3, 0.1);
+  EXPECT_NEAR(cadence->longest_ms, 66.7, 0.1);
+  EXPECT_NEAR(UnevenCadence(144, 60)->longest_ms, 20.8, 0.1);
+}
+
 }  // namespace
 }  // namespace kettle

@@ -32,9 +32,9 @@ void PrintStretches(const Diagnosis& diagnosis) {
 // What a cure gives up, as the plan measured it.
 std::string Cost(const Diagnosis::Cure& cure) {
   if (!cure.step) return "";
-  const double db = cure.step->costs_db;
-  return db >= 0 ? fmt::format("; it costs {:.2f} dB MS-SSIM", db)
-                 : fmt::format("; it costs nothing: it looks {:.2f} dB better", -db);
+  const double points = cure.step->costs;
+  return points >= 0 ? fmt::format("; it costs {:.1f} points of how it looks", points)
+                     : fmt::format("; it costs nothing: it looks {:.1f} points better", -points);
 }
 
 }  // namespace

@@ -184,6 +184,12 @@ void AddDisk(const Preparation& known, Plan& plan) {
     plan.targets.warnings.push_back(advice);
 }
 
+void AddDisplays(const Session& session, Plan& plan) {
+  if (!plan.chosen) return;
+  for (const Message& advice : DisplayAdvice(session.machine().displays, plan.chosen->stream.settings.frame_rate.fps()))
+    plan.targets.warnings.push_back(advice);
+}
+
 void CheckColours(const Session& session, const std::vector<Footage>& footage, Plan& plan) {
   if (!plan.chosen) return;
   plan.colour = CheckColour(footage.front().file, session.out() / "stream.flv", session.out() / "recording.mkv",
@@ -233,6 +239,7 @@ int RunPlan(Session& session) {
   if (session.load()) session.load()->CheckStillThere();
   PublishProof(session, plan);
   AddDisk(known, plan);
+  AddDisplays(session, plan);
   CheckColours(session, known.footage, plan);
 
   const json body = ResultJson(session, known, plan, check);

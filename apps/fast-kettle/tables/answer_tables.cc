@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "report/looks.h"
 #include "report/sentence.h"
 #include "tables/bench_tables.h"
 
@@ -36,8 +37,8 @@ void PrintVariants(const Answer& answer) {
   const bool gpu = std::any_of(answer.variants.begin(), answer.variants.end(),
                                [](const VariantAnswer& v) { return v.engine_share > 0; });
   Table table({{"variant"},
-               Number("MS-SSIM, dB"),
-               Number("gain, dB"),
+               Number("score"),
+               Number("gain"),
                Number("same quality takes"),
                Number("worst second"),
                Number("blocks"),
@@ -64,10 +65,10 @@ void PrintVariants(const Answer& answer) {
     }
     const double cores = v.cpu_cores + v.feeding_cores;
     table.Row({{label},
-               Number(fmt::format("{:.2f}", v.score)),
-               Number(Signed(v.gain_db, 1, 2)),
+               Number(fmt::format("{:.1f}", v.score)),
+               Number(Signed(v.gain, 1, 1)),
                Number(v.bd_rate ? fmt::format("{:+.0f} % bits", *v.bd_rate * 100) : "-"),
-               Number(fmt::format("{:.2f}", v.worst_second_score)),
+               Number(fmt::format("{:.1f}", v.worst_second_score)),
                Number(fmt::format("{:.1f}", v.blockiness)),
                Number(v.engine_share > 0 ? fmt::format("{:.2f} / {:.0f} %", cores, v.engine_share * 100)
                                          : fmt::format("{:.2f}", cores)),
@@ -81,11 +82,11 @@ void PrintVariants(const Answer& answer) {
 
 // A row a variant, a column a bit rate; what looks best in a column is marked.
 void PrintCurves(const Answer& answer) {
-  std::vector<Cell> header{{"MS-SSIM, dB, at"}};
+  std::vector<Cell> header{{"score at"}};
   for (const BitRate rate : answer.question.rates) header.push_back(Number(rate.str()));
   Table table(std::move(header));
   const auto quality = [&](const VariantAnswer& v, std::size_t rate) {
-    return v.curve.empty() ? -1.0 : v.curve[rate].quality_db;
+    return v.curve.empty() ? std::nullopt : std::optional(v.curve[rate].quality);
   };
   for (const VariantAnswer& v : answer.variants) {
     std::vector<Cell> cells{{v.variant.label}};
@@ -93,9 +94,9 @@ void PrintCurves(const Answer& answer) {
       const bool best = std::all_of(answer.variants.begin(), answer.variants.end(), [&](const VariantAnswer& other) {
         return quality(other, rate) <= quality(v, rate);
       });
-      const double db = quality(v, rate);
+      const std::optional<double> score = quality(v, rate);
       cells.push_back(
-          Number(db < 0 ? "-" : fmt::format("{:.2f}{}", db, best ? " *" : "  "), best ? Tone::kGood : Tone::kPlain));
+          Number(score ? fmt::format("{:.1f}{}", *score, best ? " *" : "  ") : "-", best ? Tone::kGood : Tone::kPlain));
     }
     table.Row(std::move(cells));
   }
@@ -117,6 +118,7 @@ void PrintAnswer(const Session& session, const Answer& answer, double seconds) {
   fmt::print("{}{}; means over {}; compared with: {}\n\n", asked, answer.question.asked_rate.str(),
              fmt::join(answer.footage, ", "), answer.variants.front().variant.label);
   PrintVariants(answer);
+  fmt::print("  {}\n\n", kScoreLegend);
   if (answer.question.of_picture || of_encoder) PrintCurves(answer);
   if (!answer.question.caveat.empty()) fmt::print("Note: {}.\n", Sentence(answer.question.caveat));
   const bool simulated =

@@ -11,6 +11,7 @@
 
 #include "commands/commands.h"
 #include "kettle/encoders/catalogue.h"
+#include "report/looks.h"
 #include "report/sentence.h"
 
 namespace kettle::app {
@@ -82,9 +83,9 @@ class ResultTable {
     cells.push_back(figure(option.interval ? fmt::format("±{:.0f} %", *option.interval * 100) : "once"));
     cells.push_back(figure(fmt::format("{:.0f} %", option.headroom * 100)));
     cells.push_back(figure(fmt::format("{:.2f}", option.cpu_cores)));
-    const bool seen = option.score > 0;
-    cells.push_back(Number(seen ? fmt::format("{:.2f} dB", option.score) : "-"));
-    cells.push_back(Number(seen ? fmt::format("{:.2f} dB", option.quality.worst_second_score()) : "-"));
+    const bool seen = option.scored();
+    cells.push_back(Number(seen ? Points(option.score) : "-"));
+    cells.push_back(Number(seen ? Points(option.quality.worst_second_score()) : "-"));
     cells.push_back({verdict, tone});
     table_.Row(std::move(cells));
     ++rows_;
@@ -98,7 +99,7 @@ class ResultTable {
   std::vector<Cell> Header() const {
     std::vector<Cell> header = {{"encoder"}, {"preset"}};
     for (const Column* column : columns_) header.push_back({column->name});
-    for (const char* name : {"frames/s", "95 %", "headroom", "cores", "MS-SSIM", "worst second"})
+    for (const char* name : {"frames/s", "95 %", "headroom", "cores", "score", "worst second"})
       header.push_back(Number(name));
     header.push_back({"verdict"});
     return header;
@@ -228,10 +229,10 @@ Headline HeadlineOf(const Session& session, const BenchResult& result) {
     return {fmt::format("None of the {} settings measured keeps pace with {:.0f} % headroom.", result.options.size(),
                         headroom * 100),
             Tone::kBad, next};
-  return {fmt::format("Best picture of those that keep pace: {}, {} at {} ({:.2f} dB MS-SSIM, {:.0f} % headroom).",
-                      best->title(), best->settings.size.str(), best->settings.frame_rate.str(), best->score,
-                      best->headroom * 100),
-          Tone::kGood, next};
+  return {
+      fmt::format("Best picture of those that keep pace: {}, {} at {}: {}, {:.0f} % headroom.", best->title(),
+                  best->settings.size.str(), best->settings.frame_rate.str(), Looks(best->score), best->headroom * 100),
+      Tone::kGood, next};
 }
 
 }  // namespace
@@ -243,6 +244,7 @@ void PrintBench(const Session& session, const BenchResult& result) {
   fmt::print("{}\n{}; each encode alone; results are those of its worst clip\n\n",
              Paint(plan.show.title, Tone::kStrong), Common(plan));
   PrintOptions(result);
+  fmt::print("  {}\n\n", kScoreLegend);
   PrintPaced(result.paced);
   const auto missing =
       std::count_if(result.jobs.begin(), result.jobs.end(), [](const TrialJob& j) { return !j.trial; });

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "report/card.h"
+#include "report/looks.h"
 #include "report/sentence.h"
 #include "report/wrap.h"
 
@@ -19,7 +20,7 @@ std::string VerdictOf(const Proof& proof, bool roomy) {
 
 std::string Described(const std::optional<Option>& option) {
   if (!option) return "nothing keeps pace";
-  return fmt::format("{}, {} at {} frames per second, {:.2f} dB", option->title(), option->settings.size.str(),
+  return fmt::format("{}, {} at {} frames per second, {:.1f}", option->title(), option->settings.size.str(),
                      option->settings.frame_rate.str(), option->score);
 }
 
@@ -30,13 +31,13 @@ void PrintClips(const Plan& plan) {
   clips.insert(clips.end(), plan.calm.begin(), plan.calm.end());
   if (clips.size() < 2) return;
   fmt::print("{}\n", Paint("The chosen stream, clip by clip", Tone::kStrong));
-  Table table({{"footage"}, Number("frames/s"), Number("headroom"), Number("MS-SSIM"), Number("worst second")});
+  Table table({{"footage"}, Number("frames/s"), Number("headroom"), Number("score"), Number("worst second")});
   for (const ClipResult& clip : clips)
     table.Row({{clip.footage},
                Number(fmt::format("{:.0f}", clip.throughput_fps)),
                Number(fmt::format("{:.0f} %", clip.headroom * 100)),
-               Number(fmt::format("{:.2f} dB", clip.score)),
-               Number(fmt::format("{:.2f} dB", clip.worst_second_score))});
+               Number(Points(clip.score)),
+               Number(Points(clip.worst_second_score))});
   fmt::print("{}\n", table.str());
 }
 
@@ -47,7 +48,7 @@ void PrintLadder(const Plan& plan) {
   for (const LadderStep& step : plan.ladder)
     table.Row({{step.what},
                Number(fmt::format("{:.0f} kbit/s", step.saves_kbps)),
-               Number(fmt::format("{:.2f} dB", step.costs_db)),
+               Number(Points(step.costs)),
                Number(fmt::format("{:.0f} %", step.headroom * 100))});
   fmt::print("{}\n", table.str());
 }
@@ -55,12 +56,12 @@ void PrintLadder(const Plan& plan) {
 void PrintEncodeEach(const Plan& plan) {
   if (!plan.each) return;
   fmt::print("{}\n", Paint("One encode for all destinations, or one for each", Tone::kStrong));
-  Table table({{"destination"}, Number("one for all"), Number("MS-SSIM"), Number("one for each"), Number("MS-SSIM")});
+  Table table({{"destination"}, Number("one for all"), Number("score"), Number("one for each"), Number("score")});
   const Option& one = plan.chosen->stream;
   const auto kbps = [](const Option& option) {
     return Number(fmt::format("{:.0f} kbit/s", option.settings.bit_rate.kbps()));
   };
-  const auto score = [](const Option& option) { return Number(fmt::format("{:.2f} dB", option.score)); };
+  const auto score = [](const Option& option) { return Number(Points(option.score)); };
   for (const EncodeEach::Encode& encode : plan.each->encodes)
     table.Row({{encode.destination}, kbps(one), score(one), kbps(encode.option), score(encode.option)});
   fmt::print(
@@ -73,7 +74,7 @@ void PrintPictures(const Plan& plan) {
   if (plan.pictures.empty()) return;
   fmt::print("{}\n", Paint("Sizes and frame rates measured for the stream, each with the best preset that keeps pace",
                            Tone::kStrong));
-  Table table({{"size"}, Number("frame rate"), {"encoder"}, {"preset"}, Number("headroom"), Number("MS-SSIM"), {""}});
+  Table table({{"size"}, Number("frame rate"), {"encoder"}, {"preset"}, Number("headroom"), Number("score"), {""}});
   for (const TriedPicture& tried : plan.pictures) {
     const bool taken = tried.size == plan.targets.stream.size && tried.rate == plan.targets.stream.frame_rate;
     const Tone tone = taken ? Tone::kGood : tried.best ? Tone::kPlain : Tone::kDim;
@@ -93,7 +94,7 @@ void PrintPictures(const Plan& plan) {
                {best.settings.encoder + (best.simulated ? " (simulated)" : ""), tone},
                {best.settings.preset, tone},
                Number(fmt::format("{:.0f} %", best.headroom * 100), tone),
-               Number(fmt::format("{}{:.2f} dB", best.measured ? "" : "<= ", best.score), tone),
+               Number((best.measured ? "" : "<= ") + Points(best.score), tone),
                {taken ? "taken" : "", tone}});
   }
   fmt::print("{}\n", table.str());
@@ -147,8 +148,10 @@ Headline HeadlineOf(const Session& session, const Plan& plan) {
     return {sentence, Tone::kBad, ""};
   }
   const std::string& gpu = session.request().stand_in_gpu;
-  const std::string settings = fmt::format("stream with {}, {}; record with {}", Encode(plan.chosen->stream),
-                                           plan.chosen->stream.settings.bit_rate.str(), Encode(plan.chosen->recording));
+  const std::string settings =
+      fmt::format("stream with {}, {}: {}; record with {}: {}", Encode(plan.chosen->stream),
+                  plan.chosen->stream.settings.bit_rate.str(), Looks(plan.chosen->stream.score),
+                  Encode(plan.chosen->recording), Looks(plan.chosen->recording.score));
   const std::string next = fmt::format("fast-kettle rehearse {}/plan.json --seconds 60 --out rehearsal{}",
                                        session.out().string(), gpu.empty() ? "" : " --stand-in-gpu " + gpu);
   if (plan.verdict() == PlanVerdict::kTight)
@@ -164,7 +167,7 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
                Number("frames/s"),
                Number("headroom"),
                Number("cores"),
-               Number("MS-SSIM"),
+               Number("score"),
                Number("worst second"),
                {"verdict"}});
   for (const Option& option : options) {
@@ -172,7 +175,7 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
     const auto figure = [&](const std::string& text, bool known = true) {
       return Number(works && known ? text : "-", holds ? Tone::kPlain : Tone::kDim);
     };
-    const bool seen = option.score > 0;
+    const bool seen = option.scored();
     std::string verdict = holds                 ? "keeps pace"
                           : option.headroom < 0 ? "overload"
                                                 : fmt::format("headroom below {:.0f} %", required_headroom * 100);
@@ -183,8 +186,8 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
                figure(fmt::format("{:.0f}", option.throughput_fps)),
                figure(fmt::format("{:.0f} %", option.headroom * 100)),
                figure(fmt::format("{:.2f}", option.cpu_cores)),
-               figure(fmt::format("{:.2f} dB", option.score), seen),
-               figure(fmt::format("{:.2f} dB", option.quality.worst_second_score()), seen),
+               figure(Points(option.score), seen),
+               figure(Points(option.quality.worst_second_score()), seen),
                {verdict, holds ? Tone::kGood : Tone::kBad}});
   }
   return table;
@@ -193,10 +196,10 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
 void PrintGridCheck(const GridCheck& check) {
   fmt::print(
       "{}\n  grid    {} trials, {:.0f} s of encoding: {}\n  search  {} trials, {:.0f} s of encoding ({:.1f} %): {}\n"
-      "  The search's choice looks {:.2f} dB worse.\n\n",
+      "  The search's choice looks {:.1f} points worse.\n\n",
       Paint("The whole grid, and the search on the same trials", Tone::kStrong), check.grid_trials,
       check.grid_encode_seconds, Described(check.grid_best), check.search_trials, check.search_encode_seconds,
-      check.encode_share() * 100, Described(check.search_best), check.loss_db());
+      check.encode_share() * 100, Described(check.search_best), check.loss());
 }
 
 void PrintPlan(const Session& session, const Plan& plan, const Show& show, const TrialBook& book) {
@@ -211,6 +214,7 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
                      Tone::kStrong),
                OptionTable(plan.options[static_cast<int>(role)], plan.capacity.headroom).str());
   }
+  fmt::print("  {}\n\n", kScoreLegend);
   PrintClips(plan);
   PrintEncodeEach(plan);
   PrintLadder(plan);

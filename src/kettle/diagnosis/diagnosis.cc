@@ -202,7 +202,7 @@ Cure LineCure(double line_kbps, const PlanFile& plan) {
   // The most that the plan can save, at the least cost.
   const PlanStep& most =
       *std::min_element(plan.line.begin(), plan.line.end(), [](const PlanStep& a, const PlanStep& b) {
-        return std::pair(-a.saves_kbps, a.costs_db) < std::pair(-b.saves_kbps, b.costs_db);
+        return std::pair(-a.saves_kbps, a.costs) < std::pair(-b.saves_kbps, b.costs);
       });
   return {
       Cause::kUplink, 0,
@@ -331,7 +331,7 @@ void to_json(nlohmann::json& json, const Diagnosis& diagnosis) {
     json["cures"].push_back({{"cause", Name(cure.cause)},
                              {"frames", cure.frames},
                              {"do", cure.action},
-                             {"costs_db", cure.step ? nlohmann::json(cure.step->costs_db) : nlohmann::json()},
+                             {"costs", cure.step ? nlohmann::json(cure.step->costs) : nlohmann::json()},
                              {"lower_bit_rate_helps", cure.lower_bit_rate_helps}});
 }
 

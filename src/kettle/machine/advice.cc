@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
+#include <utility>
 
 namespace kettle {
 
@@ -58,6 +60,27 @@ std::vector<Message> MachineAdvice(const Machine& machine) {
   AdviseProcessor(machine.processor, advice);
   AdviseGraphics(machine.graphics, advice);
   AdviseAudio(machine.audio, advice);
+  constexpr double kUsualStream = 60;
+  for (Message& one : DisplayAdvice(machine.displays, kUsualStream)) advice.push_back(std::move(one));
+  return advice;
+}
+
+std::vector<Message> DisplayAdvice(const std::vector<Display>& displays, double stream_fps) {
+  Advice advice;
+  for (const Display& display : displays) {
+    const std::optional<Cadence> cadence =
+        display.refresh_hz > 0 ? UnevenCadence(display.refresh_hz, stream_fps) : std::nullopt;
+    if (!cadence) continue;
+    const double below = std::floor(display.refresh_hz / stream_fps) * stream_fps;
+    advice.push_back(Message{"advice.display-refresh",
+                             {{"display", display.name.empty() ? display.connector : display.name},
+                              {"refresh", display.refresh_hz},
+                              {"rate", stream_fps},
+                              {"shortest", cadence->shortest_ms},
+                              {"longest", cadence->longest_ms},
+                              {"below", below},
+                              {"above", below + stream_fps}}});
+  }
   return advice;
 }
 

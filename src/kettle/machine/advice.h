@@ -13,6 +13,8 @@ namespace kettle {
 
 // One message for each finding that matters to a streamer; empty if there is none.
 std::vector<Message> MachineAdvice(const Machine& machine);
+// Of displays from which pictures cannot be taken evenly at the stream's rate.
+std::vector<Message> DisplayAdvice(const std::vector<Display>& displays, double stream_fps);
 // `hours`: what a show needs.
 std::vector<Message> DiskAdvice(const Disk& disk, BitRate recording, double hours = 3);
 std::vector<Message> ConditionAdvice(const Conditions& conditions);

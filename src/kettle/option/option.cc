@@ -65,14 +65,14 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
   }
   if (!option.trouble.empty() && option.throughput_fps == std::numeric_limits<double>::infinity())
     option.throughput_fps = 0;
-  if (option.score == std::numeric_limits<double>::infinity()) option.score = 0;
+  if (option.score == std::numeric_limits<double>::infinity()) option.score = kNotScored;
   option.headroom = option.throughput_fps > 0 ? 1 - option.settings.frame_rate.fps() / option.throughput_fps : -1;
   return option;
 }
 
 void to_json(nlohmann::json& json, const ClipResult& clip) {
   json = {{"footage", clip.footage}, {"throughput_fps", clip.throughput_fps}, {"headroom", clip.headroom}};
-  if (clip.score > 0) json.update({{"score_db", clip.score}, {"worst_second_score_db", clip.worst_second_score}});
+  if (clip.score > kNotScored) json.update({{"score", clip.score}, {"worst_second_score", clip.worst_second_score}});
 }
 
 void to_json(nlohmann::json& json, const Option& option) {
@@ -87,7 +87,7 @@ void to_json(nlohmann::json& json, const Option& option) {
           {"engine_share", option.engine_share()},
           {"mean_kbps", option.mean_kbps},
           {"peak_second_kbps", option.peak_second_kbps},
-          {"score_db", option.score},
+          {"score", option.scored() ? nlohmann::json(option.score) : nlohmann::json()},
           {"ms_ssim_y", option.quality.ms_ssim_y},
           {"worst_second_ms_ssim_y", option.quality.worst_second_ms_ssim_y},
           {"ssim_y", option.quality.ssim_y},

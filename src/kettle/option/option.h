@@ -14,12 +14,14 @@ namespace kettle {
 enum class Role { kStream, kRecording };
 const char* Name(Role role);  // "stream", "recording"
 
+inline constexpr double kNotScored = -1000;  // below any picture's score
+
 // What it does on one clip or scene.
 struct ClipResult {
   std::string footage;  // label
   double throughput_fps = 0, headroom = 0;
-  double score = 0, worst_second_score = 0;  // 0: not measured
-  int worst_second = 0;                      // counted from 0
+  double score = kNotScored, worst_second_score = kNotScored;
+  int worst_second = 0;  // counted from 0
 };
 
 // Figures are those of the footage where they are worst.
@@ -33,13 +35,14 @@ struct Option {
   double headroom = -1;
   double cpu_cores = 0, feeding_cores = 0, stand_in_cores = 0;  // at the frame rate
   double mean_kbps = 0, peak_second_kbps = 0;                   // the highest of the footage
-  double score = 0;                                             // mean MS-SSIM in dB (Quality::score)
+  double score = kNotScored;                                    // Quality::score, of 100
   Quality quality;                                              // of the footage with the lowest score
   int b_frames = 0;
   std::vector<ClipResult> clips;   // of the footage measured
   std::optional<double> interval;  // the widest of the throughputs' (Trial::interval)
   std::vector<Message> marks;      // of all trials, each once (Trial::marks)
 
+  bool scored() const { return score > kNotScored; }
   bool keeps_pace(double required_headroom) const { return trouble.empty() && headroom >= required_headroom; }
   // The share of the GPU's encode engine that it takes at the frame rate; 0 on the CPU.
   double engine_share() const {

@@ -53,7 +53,7 @@ void to_json(nlohmann::json& json, const EncodeEach& each) {
   for (const EncodeEach::Encode& encode : each.encodes)
     json["encodes"].push_back({{"destination", encode.destination},
                                {"bit_rate_kbps", encode.option.settings.bit_rate.kbps()},
-                               {"score_db", encode.option.score},
+                               {"score", encode.option.score},
                                {"cpu_cores", encode.option.cpu_cores},
                                {"headroom", encode.option.headroom}});
 }

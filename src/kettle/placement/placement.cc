@@ -12,10 +12,10 @@ namespace kettle {
 
 namespace {
 
-constexpr double kSameQualityDb = 0.1;
+constexpr double kSameQuality = 0.5;  // points
 
 // Scores in steps of what nobody sees, so that "the same" is the same for any three pairs.
-long QualityStep(const Option& option) { return std::lround(option.score / kSameQualityDb); }
+long QualityStep(const Option& option) { return std::lround(option.score / kSameQuality); }
 
 // What both encodes take from the game, in tenths of a processor; a simulated device's share is no encode's.
 long CoreStep(const Pair& pair) { return std::lround((pair.demand.cpu_cores - pair.demand.stand_in_cores) * 10); }

@@ -82,7 +82,7 @@ struct FamilyOptions {
 // not fit at once, and whose stream looks worse even alone than one that fits, is not walked further.
 // `recording_is_heavier` says that a preset that is too slow for the stream is too slow for the recording:
 // more pixels a second, or more bits.
-// Order: the stream's quality; within 0.1 dB what is left to the game, in tenths of a processor; then the
+// Order: the stream's quality; within half a point what is left to the game, in tenths of a processor; then the
 // recording's quality.
 Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier);
 

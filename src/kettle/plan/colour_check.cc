@@ -24,18 +24,6 @@ ColourStage StageOf(const std::string& stage, const AVFrame& picture) {
           Text(av_color_range_name(picture.color_range))};
 }
 
-// As players take what is not marked: BT.601 below 720 lines, limited.
-ColourCoding CodingOf(const AVFrame& picture) {
-  ColourCoding coding;
-  coding.full_range = picture.color_range == AVCOL_RANGE_JPEG;
-  const bool unmarked = picture.colorspace == AVCOL_SPC_UNSPECIFIED;
-  if (picture.colorspace == AVCOL_SPC_BT470BG || picture.colorspace == AVCOL_SPC_SMPTE170M ||
-      (unmarked && picture.height < 720))
-    coding.matrix = ColourCoding::Matrix::kBt601;
-  if (picture.colorspace == AVCOL_SPC_BT2020_NCL) coding.matrix = ColourCoding::Matrix::kBt2020;
-  return coding;
-}
-
 FramePtr FirstPicture(const std::filesystem::path& file) {
   auto picture = MediaReader(file).Next();
   if (!picture) FailInput("{}: no picture in it", file.string());

@@ -79,7 +79,7 @@ void to_json(nlohmann::json& json, const LadderStep& step) {
           {"frame_rate", step.settings.frame_rate},
           {"bit_rate_kbps", step.settings.bit_rate.kbps()},
           {"saves_kbps", step.saves_kbps},
-          {"costs_db", step.costs_db},
+          {"costs", step.costs},
           {"headroom", step.headroom}};
 }
 

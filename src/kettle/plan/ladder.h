@@ -15,7 +15,7 @@ struct LadderStep {
   std::string what;         // "bit rate 2450 kbit/s"
   EncodeSettings settings;  // the stream's from this step on
   double saves_kbps = 0;    // over the chosen stream
-  double costs_db = 0;      // MS-SSIM dB below the chosen stream, on the footage where it looks worst
+  double costs = 0;         // points below the chosen stream, on the footage where it looks worst
   double headroom = 0;
 };
 

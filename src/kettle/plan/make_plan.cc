@@ -21,8 +21,8 @@ namespace {
 // Quality levels found for the recording, by family; none yet: its target's bit rate rules.
 using RecordingLevels = std::map<std::string, int>;
 
-constexpr int kMostPictures = 3;       // placed and proven, as far as the proof runs allowed go
-constexpr double kNearEnoughDb = 0.5;  // to the recording's goal
+constexpr int kMostPictures = 3;   // placed and proven, as far as the proof runs allowed go
+constexpr double kNearEnough = 2;  // points, to the recording's goal
 
 bool InCatalogueOrder(const Option& a, const Option& b) {
   const auto place = [](const Option& option) {
@@ -93,19 +93,19 @@ void ExplainRecording(const Plan& plan, Targets& targets) {
   if (settings.rate_control != RateControl::kConstantQuality) {
     targets.warnings.push_back(
         Message{"recording-level.missed",
-                {{"goal", found.goal_db},
+                {{"goal", found.goal},
                  {"why", found.trouble.empty() ? Message{"recording-level.failed-proof"} : found.trouble}}});
     return;
   }
   std::vector<Message> tried;
   for (const RecordingLevel::Step& step : found.steps)
-    tried.push_back(Message{"recording-level.step", {{"level", step.level}, {"score", step.score_db}}});
+    tried.push_back(Message{"recording-level.step", {{"level", step.level}, {"score", step.score}}});
   Explain(targets,
           {"recording.rate_control", Name(settings.rate_control), Message{"recording-level.constant-quality"}, true});
-  Explain(targets,
-          {"recording.quality_level", fmt::format("{}", *settings.quality_level),
-           Message{"recording-level.found", {{"footage", found.footage}, {"goal", found.goal_db}, {"tried", tried}}},
-           true});
+  Explain(
+      targets,
+      {"recording.quality_level", fmt::format("{}", *settings.quality_level),
+       Message{"recording-level.found", {{"footage", found.footage}, {"goal", found.goal}, {"tried", tried}}}, true});
   Explain(targets, {"recording.bit_rate", fmt::format("{:.0f} kbit/s", plan.chosen->recording.mean_kbps),
                     Message{"recording-level.measured-rate"}, true});
 }
@@ -152,8 +152,8 @@ class Planner {
 
   void ProvePictures();  // the best picture, and lighter ones while none holds
   void RefineBest();
-  void SettleRecording(double goal_db);
-  std::optional<Pair> HoldingPreset(const Pair& pair, double goal_db);
+  void SettleRecording(double goal);
+  std::optional<Pair> HoldingPreset(const Pair& pair, double goal);
   void TellOptions();
   void TakeWhatHolds();
 
@@ -172,7 +172,7 @@ int Planner::CountGrid() const {
   const SearchSpace recording{
       targets.recording, {targets.recording.size}, {targets.recording.frame_rate}, request_.families};
   int grid = GridSize(space_, request_.footage.size()) + GridSize(recording, request_.footage.size());
-  if (request_.show.recording_score_db) grid += GridSize(recording, request_.footage.size());  // at its level too
+  if (request_.show.recording_score) grid += GridSize(recording, request_.footage.size());  // at its level too
   // Of further cards, both encodes at the picture chosen.
   for (const std::string& family : request_.families)
     if (const auto several = request_.devices.find(family); several != request_.devices.end())
@@ -229,23 +229,23 @@ void Planner::RefineBest() {
   std::vector<Pair>& feasible = plan_.placement.feasible;
   const Pair refined = RefineStream(feasible.front(), plan_.capacity, options_, plan_.targets.most_b_frames);
   if (!SameSettings(refined, feasible.front())) feasible.insert(feasible.begin(), refined);
-  if (request_.show.recording_score_db) SettleRecording(*request_.show.recording_score_db);
+  if (request_.show.recording_score) SettleRecording(*request_.show.recording_score);
 }
 
 // Replaces the rule's bit rate of the best pair's recording by the level that reaches the goal. Where no preset holds
 // with it the rule stands.
-void Planner::SettleRecording(double goal_db) {
+void Planner::SettleRecording(double goal) {
   const Pair pair = plan_.placement.feasible.front();
   const std::string& family = pair.recording.settings.encoder;
   const std::string hardest = HardestClip(pair.recording);
   const auto footage = std::find_if(request_.footage.begin(), request_.footage.end(),
                                     [&](const Footage& pictures) { return pictures.label == hardest; });
   if (footage == request_.footage.end()) return;
-  plan_.recording_level = FindRecordingLevel(pair.recording.settings, goal_db, *footage, book_);
+  plan_.recording_level = FindRecordingLevel(pair.recording.settings, goal, *footage, book_);
   RecordingLevel& found = *plan_.recording_level;
   if (!found.level) return;
   levels_[family] = *found.level;
-  if (const std::optional<Pair> settled = HoldingPreset(pair, goal_db)) {
+  if (const std::optional<Pair> settled = HoldingPreset(pair, goal)) {
     plan_.placement.feasible.insert(plan_.placement.feasible.begin(), *settled);
     return;
   }
@@ -256,7 +256,7 @@ void Planner::SettleRecording(double goal_db) {
 
 // The pair with its recording at the level known by now: with the slowest preset, from the pair's own on, that holds
 // beside the stream and reaches the goal too, near enough.
-std::optional<Pair> Planner::HoldingPreset(const Pair& pair, double goal_db) {
+std::optional<Pair> Planner::HoldingPreset(const Pair& pair, double goal) {
   const EncodeSettings& ruled = pair.recording.settings;
   const std::vector<FamilyOptions> families = FamiliesAt(plan_.targets);
   const auto family = std::find_if(families.begin(), families.end(), [&](const FamilyOptions& f) {
@@ -267,7 +267,7 @@ std::optional<Pair> Planner::HoldingPreset(const Pair& pair, double goal_db) {
     Pair settled{pair.stream, family->measure(Role::kRecording, static_cast<int>(preset)), {}};
     settled.demand = PredictDemand(settled.stream, settled.recording, plan_.capacity);
     if (!settled.recording.keeps_pace(options_.required_headroom()) || !settled.demand.fits) continue;
-    if (settled.recording.score < goal_db - kNearEnoughDb && preset > 0) continue;
+    if (settled.recording.score < goal - kNearEnough && preset > 0) continue;
     return settled;
   }
   return std::nullopt;
@@ -292,6 +292,8 @@ void Planner::TakeWhatHolds() {
   plan_.runner_up = RunnerUp(options_.options(), stream, plan_.capacity.headroom);
   ExplainRecording(plan_, plan_.targets);
   if (auto warning = LittleForItsSize(stream.settings, !request_.show.stream_size))
+    plan_.targets.warnings.push_back(std::move(*warning));
+  if (auto warning = UnevenPictures(request_.show.source_rate, stream.settings.frame_rate))
     plan_.targets.warnings.push_back(std::move(*warning));
   const std::string hardest = HardestClip(stream);
   for (const Footage& pictures : request_.footage) {

@@ -58,8 +58,11 @@ NearestPair Nearest(const std::vector<Option>& streams, const std::vector<Option
 }  // namespace
 
 std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate) {
-  for (const int fps : {60, 50, 48, 30, 25, 24, 20, 15, 10})
-    if (fps <= highest_fps && fps < rate.fps() - 0.1) return FrameRate{fps, 1};
+  constexpr int kMostDivided = 6;
+  for (int divisor = 2; divisor <= kMostDivided; ++divisor)
+    if (const FrameRate lower{rate.numerator / divisor, rate.denominator};
+        rate.numerator % divisor == 0 && lower.fps() <= highest_fps)
+      return lower;
   return std::nullopt;
 }
 

@@ -12,7 +12,7 @@
 
 namespace kettle {
 
-// The frame rates that stand below `rate` in the trade, the highest that is at most `highest_fps`.
+// `rate` divided by a whole number: the highest that is at most `highest_fps`, down to a sixth.
 std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate);
 
 // Trials run as fast as they can, and each alone: together and in real time, encodes take less than their sum by up to

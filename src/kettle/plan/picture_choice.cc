@@ -6,7 +6,7 @@ namespace kettle {
 namespace {
 
 constexpr int kMostPlaced = 3;
-constexpr double kWorthSharingDb = 0.1;
+constexpr double kWorthSharing = 0.5;  // points
 
 double PixelRate(FrameSize size, FrameRate rate) { return static_cast<double>(size.pixels()) * rate.fps(); }
 
@@ -62,7 +62,7 @@ Placement PlaceBestPicture(const std::vector<TriedPicture>& tried,
   int placed = 1;
   for (const TriedPicture& next : tried) {
     if (placement.feasible.empty() || placed == kMostPlaced) break;
-    const double to_beat = placement.feasible.front().stream.score + kWorthSharingDb;
+    const double to_beat = placement.feasible.front().stream.score + kWorthSharing;
     if (!next.best || next.best->score <= to_beat ||
         PixelRate(next.size, next.rate) >= PixelRate(best->size, best->rate))
       continue;

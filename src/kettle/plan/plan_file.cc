@@ -17,7 +17,7 @@ using Json = nlohmann::json;
 std::vector<PlanStep> LineSteps(const Json& plan, const EncodeSettings& stream) {
   std::vector<PlanStep> steps;
   for (const Json& step : plan.at("ladder")) {
-    PlanStep entry{step.at("step"), 0, step.at("saves_kbps"), step.at("costs_db"), stream};
+    PlanStep entry{step.at("step"), 0, step.at("saves_kbps"), step.at("costs"), stream};
     const double factor = step.at("bit_rate_kbps").get<double>() / stream.bit_rate.kbps();
     entry.settings.bit_rate = BitRate::FromKbps(step.at("bit_rate_kbps"));
     entry.settings.maximum_bit_rate = BitRate::FromKbps(stream.maximum_bit_rate.kbps() * factor);
@@ -34,15 +34,15 @@ std::vector<PlanStep> FasterPresets(const Json& plan, Role role, const EncodeSet
   for (const Json& reason : plan.at("because")) {
     if (reason.at("choice") != std::string(Name(role)) + ".preset") continue;
     const Json& evidence = reason.at("evidence");
-    const double fps = evidence.at("throughput_fps"), score = evidence.at("score_db");
+    const double fps = evidence.at("throughput_fps"), score = evidence.at("score");
     for (const Json& other : reason.at("rejected")) {
       if (other.at("encoder") != chosen.encoder || other.at("device_index") != chosen.device ||
-          other.at("throughput_fps") <= fps)
+          other.at("throughput_fps") <= fps || other.at("score").is_null())
         continue;
       EncodeSettings settings = chosen;
       settings.preset = other.at("preset");
       steps.push_back({fmt::format("{} {} for the {}", chosen.encoder, settings.preset, Name(role)),
-                       other.at("throughput_fps").get<double>() - fps, 0, score - other.at("score_db").get<double>(),
+                       other.at("throughput_fps").get<double>() - fps, 0, score - other.at("score").get<double>(),
                        settings});
     }
   }

@@ -17,7 +17,7 @@ struct PlanStep {
   std::string what;      // "x264 superfast for the stream"
   double gains_fps = 0;  // frames a second more, of the encode
   double saves_kbps = 0;
-  double costs_db = 0;  // MS-SSIM dB
+  double costs = 0;  // points of the score
   EncodeSettings settings;
 };
 

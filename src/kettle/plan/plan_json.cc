@@ -85,8 +85,8 @@ Json PlacementEvidence(const Plan& plan, const Pair& chosen) {
     rejected.push_back({{"stream", pair.stream.title()},
                         {"recording", pair.recording.title()},
                         {"demand", DemandJson(pair.demand)},
-                        {"stream_score_db", pair.stream.score},
-                        {"recording_score_db", pair.recording.score},
+                        {"stream_score", pair.stream.score},
+                        {"recording_score", pair.recording.score},
                         {"why", WhyNotPair(plan, pair, chosen)}});
   }
   return {
@@ -127,7 +127,7 @@ Json Pictures(const Plan& plan) {
     if (tried.best)
       entry.update({{"encoder", tried.best->settings.encoder},
                     {"preset", tried.best->settings.preset},
-                    {"score_db", tried.best->score},
+                    {"score", tried.best->score},
                     {"headroom", tried.best->headroom},
                     {"measured_on_all", tried.best->measured}});
     pictures.push_back(std::move(entry));

@@ -222,6 +222,16 @@ std::optional<Message> LittleForItsSize(const EncodeSettings& stream, bool size_
                   {"cure", Message{size_is_free ? "target.only-more-bits" : "target.leave-size-out"}}}};
 }
 
+std::optional<Message> UnevenPictures(FrameRate source, FrameRate stream) {
+  const std::optional<Cadence> cadence = UnevenCadence(source.fps(), stream.fps());
+  if (!cadence) return std::nullopt;
+  return Message{"target.uneven-pictures",
+                 {{"rate", stream.str()},
+                  {"source", source.str()},
+                  {"shortest", cadence->shortest_ms},
+                  {"longest", cadence->longest_ms}}};
+}
+
 void Explain(Targets& targets, const Because& reason) {
   for (Because& known : targets.reasons)
     if (known.choice == reason.choice) {

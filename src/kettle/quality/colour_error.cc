@@ -34,6 +34,17 @@ std::array<double, 3> ToRgb(int y, int cb, int cr, ColourCoding coding) {
 
 }  // namespace
 
+ColourCoding CodingOf(const AVFrame& picture) {
+  ColourCoding coding;
+  coding.full_range = picture.color_range == AVCOL_RANGE_JPEG;
+  const bool unmarked = picture.colorspace == AVCOL_SPC_UNSPECIFIED;
+  if (picture.colorspace == AVCOL_SPC_BT470BG || picture.colorspace == AVCOL_SPC_SMPTE170M ||
+      (unmarked && picture.height < 720))
+    coding.matrix = ColourCoding::Matrix::kBt601;
+  if (picture.colorspace == AVCOL_SPC_BT2020_NCL) coding.matrix = ColourCoding::Matrix::kBt2020;
+  return coding;
+}
+
 ColourError ErrorIfTakenFor(const PictureView& picture, ColourCoding is, ColourCoding taken_for) {
   ColourError error;
   double sum = 0;

@@ -15,6 +15,9 @@ struct ColourCoding {
   bool operator==(const ColourCoding&) const = default;
 };
 
+// What a picture is marked as; what is not marked, as players take it: BT.601 below 720 lines, else BT.709, limited.
+ColourCoding CodingOf(const AVFrame& picture);
+
 // Of 8-bit R'G'B' grey levels, all three channels of every second sample each way.
 struct ColourError {
   double mean = 0, most = 0;

@@ -28,8 +28,9 @@ class Comparison {
   struct Views {
     std::shared_ptr<const AVFrame> source, encode;
   };
-  // Waits while many pairs are waiting.
-  void Add(Views viewed, Views coded);
+  // Waits while many pairs are waiting. `scored`: by MS-SSIM and SSIMULACRA 2 too, which take many times as long as the
+  // rest.
+  void Add(Views viewed, Views coded, bool scored);
   // The metrics of all pairs. No more may be added.
   std::vector<PictureMetrics> Finish();
 
@@ -37,6 +38,7 @@ class Comparison {
   struct Pair {
     std::size_t index;
     Views viewed, coded;
+    bool scored;
   };
   void Work();
 

@@ -97,17 +97,12 @@ PictureMetrics Compare(const PictureView& reference, const PictureView& distorte
   metrics.ssim_y = luma.ssim;
   metrics.mse_u = MeanSquaredError(reference[1], distorted[1]);
   metrics.mse_v = MeanSquaredError(reference[2], distorted[2]);
-  metrics.ms_ssim_y = MsSsim(reference[0], distorted[0]);
   return metrics;
 }
 
 double PsnrDb(double mean_squared_error) {
   if (mean_squared_error <= 0) return 100;
   return std::min(100.0, 10 * std::log10(255.0 * 255.0 / mean_squared_error));
-}
-
-double SimilarityDb(double similarity) {
-  return similarity >= 1 ? 100 : std::min(100.0, -10 * std::log10(1 - similarity));
 }
 
 }  // namespace kettle

@@ -2,17 +2,20 @@
 // How alike two pictures are, and how blocky one is.
 #pragma once
 
+#include <optional>
+
 #include "kettle/media/picture_view.h"
 
 namespace kettle {
 
 struct PictureMetrics {
   double mse_y = 0, mse_u = 0, mse_v = 0;  // mean squared errors
-  double ssim_y = 1, ms_ssim_y = 1;
-  double blockiness = 0;  // of the distorted picture beyond the reference's, squared grey levels
+  double ssim_y = 1;
+  double blockiness = 0;                   // of the distorted picture beyond the reference's, squared grey levels
+  std::optional<double> ms_ssim_y, score;  // of the pictures that are scored: MS-SSIM and SSIMULACRA 2
 };
 
-// Compares two 4:2:0 pictures of the same size, at least 16x16; all but blockiness. Thread-safe.
+// Compares two 4:2:0 pictures of the same size, at least 16x16: squared errors and SSIM. Thread-safe.
 PictureMetrics Compare(const PictureView& reference, const PictureView& distorted);
 
 // The metrics by themselves, of planes of the same size.
@@ -45,8 +48,5 @@ double Blockiness(const PlaneView& plane);
 
 // PSNR in dB for 8-bit samples; 100 for no error, which is also the most it gives.
 double PsnrDb(double mean_squared_error);
-
-// SSIM and MS-SSIM on the scale people can compare: -10 log10(1 - similarity), at most 100.
-double SimilarityDb(double similarity);
 
 }  // namespace kettle

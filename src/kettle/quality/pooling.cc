@@ -5,6 +5,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "kettle/quality/score_sampling.h"
 #include "kettle/units/statistics.h"
 
 namespace kettle {
@@ -17,6 +18,32 @@ std::vector<double> Each(const std::vector<PictureMetrics>& frames, double Pictu
   std::vector<double> values;
   for (const PictureMetrics& frame : frames) values.push_back(frame.*field);
   return values;
+}
+
+std::vector<PictureScore> Scored(const std::vector<PictureMetrics>& frames,
+                                 std::optional<double> PictureMetrics::*metric) {
+  std::vector<PictureScore> scored;
+  for (std::size_t i = 0; i < frames.size(); ++i)
+    if (frames[i].*metric) scored.push_back({static_cast<int>(i), *(frames[i].*metric)});
+  return scored;
+}
+
+// Of the pictures that were scored.
+void PoolScored(const std::vector<PictureMetrics>& frames, FrameRate rate, Quality& quality) {
+  const std::vector<PictureScore> scores = Scored(frames, &PictureMetrics::score);
+  if (scores.empty()) return;
+  const PooledScore pooled = PoolScores(scores, quality.frames, rate);
+  quality.picture_score = pooled.mean;
+  quality.picture_score_interval = pooled.interval;
+  quality.seconds_picture_score = pooled.seconds;
+  for (const PictureScore& one : scores) quality.scored_pictures.push_back(one.picture);
+  quality.worst_second =
+      static_cast<int>(std::min_element(pooled.seconds.begin(), pooled.seconds.end()) - pooled.seconds.begin());
+  const std::vector<PictureScore> similar = Scored(frames, &PictureMetrics::ms_ssim_y);
+  if (similar.empty()) return;
+  const PooledScore similarity = PoolScores(similar, quality.frames, rate);
+  quality.ms_ssim_y = similarity.mean;
+  quality.worst_second_ms_ssim_y = *std::min_element(similarity.seconds.begin(), similarity.seconds.end());
 }
 
 }  // namespace
@@ -51,23 +78,18 @@ Quality Pool(const std::vector<PictureMetrics>& frames, FrameRate rate, FrameSiz
   quality.p5_ssim_y = *Quantile(ssims, kLowShare);
   quality.worst_second_ssim_y = WindowMeans(ssims, second)[static_cast<std::size_t>(lowest_second(ssims))];
 
-  const std::vector<double> ms_ssims = Each(frames, &PictureMetrics::ms_ssim_y);
-  quality.ms_ssim_y = *Mean(ms_ssims);
-  quality.p5_ms_ssim_y = *Quantile(ms_ssims, kLowShare);
-  quality.worst_second = static_cast<int>(lowest_second(ms_ssims));
-  quality.seconds_ms_ssim_y = WindowMeans(ms_ssims, second);
-  quality.worst_second_ms_ssim_y = quality.seconds_ms_ssim_y[static_cast<std::size_t>(quality.worst_second)];
-
   const std::vector<double> blockiness = Each(frames, &PictureMetrics::blockiness);
   quality.blockiness = *Mean(blockiness);
   quality.worst_second_blockiness = highest_mean(blockiness);
+  PoolScored(frames, rate, quality);
   return quality;
 }
 
 #define KETTLE_QUALITY_FIELDS                                                                                     \
-  viewing_size, frames, psnr_y_db, psnr_u_db, psnr_v_db, ssim_y, ms_ssim_y, blockiness, p5_psnr_y_db, p5_ssim_y,  \
-      p5_ms_ssim_y, worst_second_psnr_y_db, worst_second_ssim_y, worst_second_ms_ssim_y, worst_second_blockiness, \
-      seconds_ms_ssim_y, worst_second, worst_frame, worst_frame_psnr_y_db
+  viewing_size, frames, picture_score, picture_score_interval, seconds_picture_score, scored_pictures, motion,    \
+      frame_rate_share, psnr_y_db, psnr_u_db, psnr_v_db, ssim_y, ms_ssim_y, blockiness, p5_psnr_y_db, p5_ssim_y,  \
+      worst_second_psnr_y_db, worst_second_ssim_y, worst_second_ms_ssim_y, worst_second_blockiness, worst_second, \
+      worst_frame, worst_frame_psnr_y_db
 
 void to_json(nlohmann::json& nlohmann_json_j, const Quality& nlohmann_json_t) {
   NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_TO, KETTLE_QUALITY_FIELDS))
@@ -79,10 +101,14 @@ void from_json(const nlohmann::json& nlohmann_json_j, Quality& nlohmann_json_t) 
 #undef KETTLE_QUALITY_FIELDS
 
 void to_json(nlohmann::json& json, const PictureMetrics& m) {
-  json = {m.mse_y, m.mse_u, m.mse_v, m.ssim_y, m.ms_ssim_y, m.blockiness};
+  json = {m.mse_y, m.mse_u, m.mse_v, m.ssim_y, m.blockiness};
+  if (m.ms_ssim_y && m.score) json.insert(json.end(), {*m.ms_ssim_y, *m.score});
 }
 void from_json(const nlohmann::json& json, PictureMetrics& m) {
-  m = {json.at(0), json.at(1), json.at(2), json.at(3), json.at(4), json.at(5)};
+  m = {json.at(0), json.at(1), json.at(2), json.at(3), json.at(4), {}, {}};
+  if (json.size() < 7) return;
+  m.ms_ssim_y = json.at(5);
+  m.score = json.at(6);
 }
 
 }  // namespace kettle

@@ -12,32 +12,46 @@ namespace kettle {
 
 struct Quality {
   FrameSize viewing_size;  // at which it was compared
-  int frames = 0;
+  int frames = 0;          // of the encode
+  // SSIMULACRA 2 of the pictures that were scored (score_sampling.h): the mean, half of its 95 % interval, and the
+  // means of all seconds.
+  double picture_score = 0, picture_score_interval = 0;
+  std::vector<double> seconds_picture_score;
+  std::vector<int> scored_pictures;
+  double motion = 0;            // of the source, in grey levels (MotionBetween)
+  double frame_rate_share = 1;  // what the encode's frame rate leaves of the score (FrameRateShare)
   // Means over the frames; PSNR is that of the mean squared error, at most 100 dB.
   double psnr_y_db = 0, psnr_u_db = 0, psnr_v_db = 0;
-  double ssim_y = 0, ms_ssim_y = 0;
+  double ssim_y = 0;
+  double ms_ssim_y = 0;  // of the pictures that were scored
   double blockiness = 0;
   // What 95 % of the frames reach or exceed.
-  double p5_psnr_y_db = 0, p5_ssim_y = 0, p5_ms_ssim_y = 0;
+  double p5_psnr_y_db = 0, p5_ssim_y = 0;
   // The lowest mean over any whole second, counted from the first frame; for blockiness the highest.
   double worst_second_psnr_y_db = 0, worst_second_ssim_y = 0, worst_second_ms_ssim_y = 0;
   double worst_second_blockiness = 0;
-  std::vector<double> seconds_ms_ssim_y;  // the means of all seconds
-  int worst_second = 0;                   // the one with the lowest MS-SSIM, counted from 0
-  int worst_frame = 0;                    // the one with the largest error
+  int worst_second = 0;  // the one with the lowest score, counted from 0
+  int worst_frame = 0;   // the one with the largest error
   double worst_frame_psnr_y_db = 0;
 
-  double score() const { return SimilarityDb(ms_ssim_y); }  // what encodes are ranked by: MS-SSIM, dB
-  double worst_second_score() const { return SimilarityDb(worst_second_ms_ssim_y); }
+  // What encodes are ranked by, from 100 (nothing to be seen of the encode) downwards; a ruined picture lies below 0.
+  double score() const { return AtFrameRate(picture_score); }
+  double second_score(std::size_t second) const { return AtFrameRate(seconds_picture_score.at(second)); }
+  double worst_second_score() const {
+    return seconds_picture_score.empty() ? score() : second_score(static_cast<std::size_t>(worst_second));
+  }
+
+ private:
+  double AtFrameRate(double score) const { return score > 0 ? score * frame_rate_share : score; }
 };
 
-// All zero but the viewing size if there is no frame.
+// All zero but the viewing size if there is no frame. `rate` is the encode's.
 Quality Pool(const std::vector<PictureMetrics>& frames, FrameRate rate, FrameSize viewing_size);
 
 void to_json(nlohmann::json& json, const Quality& quality);
 void from_json(const nlohmann::json& json, Quality& quality);
 
-// As a list: mean squared errors of Y, U, V, SSIM, MS-SSIM, blockiness.
+// As a list: mean squared errors of Y, U, V, SSIM, blockiness; MS-SSIM and score of those that have them.
 void to_json(nlohmann::json& json, const PictureMetrics& metrics);
 void from_json(const nlohmann::json& json, PictureMetrics& metrics);
 

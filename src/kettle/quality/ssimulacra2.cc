@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
+#include <utility>
 
 #include "kettle/quality/ssimulacra2_kernels.h"
 
@@ -45,6 +46,8 @@ double Light(double sample) { return sample <= 0.04045 ? sample / 12.92 : std::p
 // Interpolated in a table: the power function would cost more than the metric.
 class LightTable {
  public:
+  static constexpr int kSteps = 4080;  // sixteen to a grey level
+  const float* data() const { return light_.data(); }
   LightTable() {
     for (int i = 0; i <= kSteps; ++i)
       light_[static_cast<std::size_t>(i)] = static_cast<float>(Light(i / double{kSteps}));
@@ -56,7 +59,6 @@ class LightTable {
   }
 
  private:
-  static constexpr int kSteps = 4080;  // sixteen to a grey level
   std::array<float, kSteps + 1> light_;
 };
 
@@ -65,74 +67,77 @@ const LightTable& Table() {
   return table;
 }
 
-LinearPicture Blank(int width, int height) {
-  LinearPicture picture{width, height, {}};
+// `picture` as large as told; what it held before may still be in it.
+void Resize(LinearPicture& picture, int width, int height) {
+  picture.width = width;
+  picture.height = height;
   for (auto& plane : picture.planes) plane.resize(static_cast<std::size_t>(width) * static_cast<std::size_t>(height));
-  return picture;
 }
 
-// Y'CbCr samples to R'G'B' from 0 to 1: ITU-R BT.601-7 2.5, BT.709-6 3, BT.2020-2 table 4.
-class Decoder {
- public:
-  explicit Decoder(ColourCoding coding) {
-    using Matrix = ColourCoding::Matrix;
-    red_ = coding.matrix == Matrix::kBt601 ? 0.299f : coding.matrix == Matrix::kBt709 ? 0.2126f : 0.2627f;
-    blue_ = coding.matrix == Matrix::kBt601 ? 0.114f : coding.matrix == Matrix::kBt709 ? 0.0722f : 0.0593f;
-    black_ = coding.full_range ? 0.0f : 16.0f;
-    luma_scale_ = 1 / (coding.full_range ? 255.0f : 219.0f);
-    chroma_scale_ = 1 / (coding.full_range ? 255.0f : 224.0f);
-  }
-  std::array<float, 3> Rgb(float luma, float cb, float cr) const {
-    const float y = (luma - black_) * luma_scale_;
-    const float r = y + 2 * (1 - red_) * (cr - 128) * chroma_scale_,
-                b = y + 2 * (1 - blue_) * (cb - 128) * chroma_scale_;
-    return {r, (y - red_ * r - blue_ * b) / (1 - red_ - blue_), b};
-  }
-
- private:
-  float red_, blue_, black_, luma_scale_, chroma_scale_;
-};
+// ITU-R BT.601-7 2.5, BT.709-6 3, BT.2020-2 table 4, solved for R'G'B'.
+kernels::YcbcrToRgb MatrixOf(ColourCoding coding) {
+  using Matrix = ColourCoding::Matrix;
+  const float red = coding.matrix == Matrix::kBt601 ? 0.299f : coding.matrix == Matrix::kBt709 ? 0.2126f : 0.2627f;
+  const float blue = coding.matrix == Matrix::kBt601 ? 0.114f : coding.matrix == Matrix::kBt709 ? 0.0722f : 0.0593f;
+  const float green = 1 - red - blue, chroma_scale = 1 / (coding.full_range ? 255.0f : 224.0f);
+  kernels::YcbcrToRgb matrix;
+  matrix.black = coding.full_range ? 0.0f : 16.0f;
+  matrix.luma_scale = 1 / (coding.full_range ? 255.0f : 219.0f);
+  matrix.red_of_cr = 2 * (1 - red) * chroma_scale;
+  matrix.blue_of_cb = 2 * (1 - blue) * chroma_scale;
+  matrix.green_of_cr = -matrix.red_of_cr * red / green;
+  matrix.green_of_cb = -matrix.blue_of_cb * blue / green;
+  return matrix;
+}
 
 // A row of chroma at a row of luma: a quarter of the way between two of its own, then doubled across.
 void ChromaRow(const PlaneView& plane, int luma_y, std::vector<float>& row) {
   const int near = std::min(luma_y / 2, plane.height - 1);
   const int far = std::clamp(luma_y % 2 == 0 ? near - 1 : near + 1, 0, plane.height - 1);
   const std::uint8_t *a = plane.row(near), *b = plane.row(far);
-  const auto at = [&](int x) { return 0.75f * a[x] + 0.25f * b[x]; };
-  for (std::size_t x = 0; x < row.size(); ++x) {
-    const int left = std::min(static_cast<int>(x / 2), plane.width - 1), right = std::min(left + 1, plane.width - 1);
-    row[x] = x % 2 == 0 ? at(left) : (at(left) + at(right)) / 2;
+  const auto at = [&](std::size_t x) { return 0.75f * a[x] + 0.25f * b[x]; };
+  const auto last = static_cast<std::size_t>(plane.width - 1);
+  float left = at(0);
+  for (std::size_t x = 0; 2 * x < row.size(); ++x) {
+    const float right = at(std::min(x + 1, last));
+    row[2 * x] = left;
+    if (2 * x + 1 < row.size()) row[2 * x + 1] = (left + right) / 2;
+    left = right;
   }
 }
 
-// Means of 2x2 samples; the last row and column of an odd side count twice.
-LinearPicture HalfSize(const LinearPicture& picture) {
-  LinearPicture half = Blank((picture.width + 1) / 2, (picture.height + 1) / 2);
+// Means of 2x2 samples; the last row and column of an odd side count twice. `half` may be `picture`.
+void HalveSize(const LinearPicture& picture, LinearPicture& half) {
+  const int width = picture.width, height = picture.height;
+  if (&half != &picture) Resize(half, (width + 1) / 2, (height + 1) / 2);
+  half.width = (width + 1) / 2;
+  half.height = (height + 1) / 2;
   for (std::size_t c = 0; c < 3; ++c)
     for (int y = 0; y < half.height; ++y) {
-      const float* upper = picture.planes[c].data() + std::ptrdiff_t{2 * y} * picture.width;
-      const float* lower = 2 * y + 1 < picture.height ? upper + picture.width : upper;
-      float* to = half.planes[c].data() + std::ptrdiff_t{y} * half.width;
-      for (int x = 0; x < half.width; ++x) {
-        const int left = 2 * x, right = std::min(left + 1, picture.width - 1);
-        to[x] = (upper[left] + upper[right] + lower[left] + lower[right]) / 4;
-      }
+      const float* upper = picture.planes[c].data() + std::ptrdiff_t{2 * y} * width;
+      kernels::HalveRow(upper, 2 * y + 1 < height ? upper + width : upper, width,
+                        half.planes[c].data() + std::ptrdiff_t{y} * half.width);
     }
-  return half;
 }
 
-LinearPicture ToXyb(const LinearPicture& picture) {
-  LinearPicture xyb = Blank(picture.width, picture.height);
+void ToXyb(const LinearPicture& picture, LinearPicture& xyb) {
+  Resize(xyb, picture.width, picture.height);
   kernels::LinearToXyb(picture.planes[0].data(), picture.planes[1].data(), picture.planes[2].data(),
                        picture.width * picture.height, xyb.planes[0].data(), xyb.planes[1].data(),
                        xyb.planes[2].data());
-  return xyb;
 }
+
+// A thread's own planes: fresh memory for each picture would cost a good part of the metric.
+struct Scratch {
+  LinearPicture half_a, half_b, xyb_a, xyb_b;
+};
 
 using ScaleErrors = std::array<std::array<double, kNorms * 3>, 3>;  // by plane; in the weights' order
 
-ScaleErrors ErrorsOf(const LinearPicture& reference, const LinearPicture& distorted) {
-  const LinearPicture a = ToXyb(reference), b = ToXyb(distorted);
+ScaleErrors ErrorsOf(const LinearPicture& reference, const LinearPicture& distorted, Scratch& scratch) {
+  ToXyb(reference, scratch.xyb_a);
+  ToXyb(distorted, scratch.xyb_b);
+  const LinearPicture &a = scratch.xyb_a, &b = scratch.xyb_b;
   const double samples = static_cast<double>(a.width) * a.height;
   ScaleErrors errors;
   for (std::size_t c = 0; c < 3; ++c) {
@@ -148,39 +153,42 @@ ScaleErrors ErrorsOf(const LinearPicture& reference, const LinearPicture& distor
 }  // namespace
 
 LinearPicture LinearFromRgb(const std::uint8_t* rgb, int width, int height) {
-  LinearPicture picture = Blank(width, height);
+  LinearPicture picture;
+  Resize(picture, width, height);
   for (std::size_t i = 0; i < picture.planes[0].size(); ++i)
     for (std::size_t c = 0; c < 3; ++c) picture.planes[c][i] = Table()(static_cast<float>(rgb[3 * i + c]) / 255);
   return picture;
 }
 
-LinearPicture LinearFromYcbcr(const PictureView& picture, ColourCoding coding) {
+LinearPicture LinearFromYcbcr(const PictureView& picture, ColourCoding coding, LinearPicture reused) {
   const PlaneView& luma = picture[0];
-  LinearPicture linear = Blank(luma.width, luma.height);
-  const Decoder decoder(coding);
-  std::vector<float> cb(static_cast<std::size_t>(luma.width)), cr(cb.size());
-  std::size_t i = 0;
+  LinearPicture linear = std::move(reused);
+  Resize(linear, luma.width, luma.height);
+  const kernels::YcbcrToRgb matrix = MatrixOf(coding);
+  std::vector<float> y_row(static_cast<std::size_t>(luma.width)), cb(y_row.size()), cr(y_row.size());
   for (int y = 0; y < luma.height; ++y) {
     ChromaRow(picture[1], y, cb);
     ChromaRow(picture[2], y, cr);
-    const std::uint8_t* row = luma.row(y);
-    for (std::size_t x = 0; x < cb.size(); ++x, ++i) {
-      const std::array<float, 3> rgb = decoder.Rgb(row[x], cb[x], cr[x]);
-      for (std::size_t c = 0; c < 3; ++c) linear.planes[c][i] = Table()(rgb[c]);
-    }
+    std::copy_n(luma.row(y), luma.width, y_row.begin());
+    const std::ptrdiff_t at = std::ptrdiff_t{y} * luma.width;
+    kernels::LightOfRow(y_row.data(), cb.data(), cr.data(), luma.width, matrix, Table().data(), LightTable::kSteps,
+                        linear.planes[0].data() + at, linear.planes[1].data() + at, linear.planes[2].data() + at);
   }
   return linear;
 }
 
 double Ssimulacra2(const LinearPicture& reference, const LinearPicture& distorted) {
+  thread_local Scratch scratch;
   std::vector<ScaleErrors> scales;
-  LinearPicture a = reference, b = distorted;
-  while (scales.size() < kScales && std::min(a.width, a.height) >= kLeastSide) {
+  const LinearPicture *a = &reference, *b = &distorted;
+  while (scales.size() < kScales && std::min(a->width, a->height) >= kLeastSide) {
     if (!scales.empty()) {
-      a = HalfSize(a);
-      b = HalfSize(b);
+      HalveSize(*a, scratch.half_a);
+      HalveSize(*b, scratch.half_b);
+      a = &scratch.half_a;
+      b = &scratch.half_b;
     }
-    scales.push_back(ErrorsOf(a, b));
+    scales.push_back(ErrorsOf(*a, *b, scratch));
   }
   // As in the reference, the weights are taken one after the other, also where a small picture has fewer scales.
   double error = 0;

@@ -22,7 +22,8 @@ LinearPicture LinearFromRgb(const std::uint8_t* rgb, int width, int height);
 
 // Of an 8-bit 4:2:0 picture coded as told; chroma samples lie beside the even luma samples of a row and between two
 // rows (MPEG-2), those between them are interpolated. Games are made for sRGB displays: the same transfer function.
-LinearPicture LinearFromYcbcr(const PictureView& picture, ColourCoding coding);
+// `reused`: memory that an earlier picture no longer needs.
+LinearPicture LinearFromYcbcr(const PictureView& picture, ColourCoding coding, LinearPicture reused = {});
 
 // Sneyers, "SSIMULACRA 2", version 2.1, 2022; its constants are those of the public reference in libjxl 0.11. 100: no
 // difference; 90: none that is seen; 70 high, 50 medium, 30 low quality; ruined pictures lie below zero. Both pictures

@@ -86,14 +86,55 @@ void LinearToXybT(const float* red, const float* green, const float* blue, int c
   });
 }
 
-// One row of a product of two planes, blurred across; outside the row there is nothing. `padded` has kReach samples of
-// zero before and after the row.
-HWY_INLINE void BlurAcross(const float* a, const float* b, int width, float* padded, float* out) {
-  float* row = padded + kReach;
-  ForEachVector(width, [&](auto d, int x) HWY_ATTR {
-    const auto value = hn::LoadU(d, a + x);
-    hn::StoreU(b ? hn::Mul(value, hn::LoadU(d, b + x)) : value, d, row + x);
+void HalveRowT(const float* upper, const float* lower, int width, float* out) {
+  const hn::ScalableTag<float> d;
+  const int lanes = static_cast<int>(hn::Lanes(d));
+  int x = 0;
+  for (; 2 * (x + lanes) <= width; x += lanes) {
+    hn::Vec<decltype(d)> upper_even, upper_odd, lower_even, lower_odd;
+    hn::LoadInterleaved2(d, upper + 2 * x, upper_even, upper_odd);
+    hn::LoadInterleaved2(d, lower + 2 * x, lower_even, lower_odd);
+    const auto sum = hn::Add(hn::Add(upper_even, upper_odd), hn::Add(lower_even, lower_odd));
+    hn::StoreU(hn::Mul(sum, hn::Set(d, 0.25f)), d, out + x);
+  }
+  for (; 2 * x < width; ++x) {
+    const int left = 2 * x, right = std::min(left + 1, width - 1);
+    out[x] = (upper[left] + upper[right] + lower[left] + lower[right]) / 4;
+  }
+}
+
+// `table` interpolated at a number from 0 to 1.
+template <class D>
+HWY_INLINE hn::Vec<D> LookUp(D d, const float* table, int steps, hn::Vec<D> at) {
+  const hn::Rebind<std::int32_t, D> whole;
+  const auto place =
+      hn::Mul(hn::Min(hn::Max(at, hn::Zero(d)), hn::Set(d, 1.0f)), hn::Set(d, static_cast<float>(steps)));
+  const auto below = hn::Min(hn::ConvertTo(whole, place), hn::Set(whole, steps - 1));
+  const auto low = hn::GatherIndex(d, table, below);
+  const auto high = hn::GatherIndex(d, table, hn::Add(below, hn::Set(whole, 1)));
+  return hn::MulAdd(hn::Sub(high, low), hn::Sub(place, hn::ConvertTo(d, below)), low);
+}
+
+void LightOfRowT(const float* luma, const float* cb, const float* cr, int count, const YcbcrToRgb& matrix,
+                 const float* table, int steps, float* red, float* green, float* blue) {
+  ForEachVector(count, [&](auto d, int x) HWY_ATTR {
+    const auto y = hn::Mul(hn::Sub(hn::LoadU(d, luma + x), hn::Set(d, matrix.black)), hn::Set(d, matrix.luma_scale));
+    const auto b = hn::Sub(hn::LoadU(d, cb + x), hn::Set(d, 128.0f)),
+               r = hn::Sub(hn::LoadU(d, cr + x), hn::Set(d, 128.0f));
+    hn::StoreU(LookUp(d, table, steps, hn::MulAdd(r, hn::Set(d, matrix.red_of_cr), y)), d, red + x);
+    hn::StoreU(LookUp(d, table, steps,
+                      hn::MulAdd(r, hn::Set(d, matrix.green_of_cr), hn::MulAdd(b, hn::Set(d, matrix.green_of_cb), y))),
+               d, green + x);
+    hn::StoreU(LookUp(d, table, steps, hn::MulAdd(b, hn::Set(d, matrix.blue_of_cb), y)), d, blue + x);
   });
+}
+
+// One row of what `sample(tag, x)` makes, blurred across; outside the row there is nothing. `padded` has kReach samples
+// of zero before and after the row.
+template <class Sample>
+HWY_INLINE void BlurAcross(const Sample& sample, int width, float* padded, float* out) {
+  float* row = padded + kReach;
+  ForEachVector(width, [&](auto d, int x) HWY_ATTR { hn::StoreU(sample(d, x), d, row + x); });
   ForEachVector(width, [&](auto d, int x) HWY_ATTR {
     auto sum = hn::Mul(hn::LoadU(d, row + x), hn::Set(d, kTaps[0]));
     for (int k = 1; k <= kReach; ++k)
@@ -102,20 +143,26 @@ HWY_INLINE void BlurAcross(const float* a, const float* b, int width, float* pad
   });
 }
 
-// The rows of the five blurred planes that the next row needs, as a ring.
+// The rows of one blurred plane that the next row needs, as a ring; rows outside the picture are empty.
 class Ring {
  public:
-  explicit Ring(int width) : width_(width), rows_(static_cast<std::size_t>(width) * kRows) {}
+  explicit Ring(int width)
+      : width_(width), rows_(static_cast<std::size_t>(width) * kRows), outside_(static_cast<std::size_t>(width)) {}
   float* row(int y) { return rows_.data() + static_cast<std::ptrdiff_t>(y % kRows) * width_; }
 
   // Row `y` blurred down as well; the rows around it that lie in the picture are in the ring.
   HWY_INLINE void BlurDown(int y, int height, float* out) {
+    const float* middle = row(y);
+    const float *above[kReach], *below[kReach];
+    for (int k = 1; k <= kReach; ++k) {
+      above[k - 1] = y >= k ? row(y - k) : outside_.data();
+      below[k - 1] = y + k < height ? row(y + k) : outside_.data();
+    }
     ForEachVector(width_, [&](auto d, int x) HWY_ATTR {
-      auto sum = hn::Mul(hn::LoadU(d, row(y) + x), hn::Set(d, kTaps[0]));
-      for (int k = 1; k <= kReach; ++k) {
-        if (y >= k) sum = hn::MulAdd(hn::LoadU(d, row(y - k) + x), hn::Set(d, kTaps[k]), sum);
-        if (y + k < height) sum = hn::MulAdd(hn::LoadU(d, row(y + k) + x), hn::Set(d, kTaps[k]), sum);
-      }
+      auto sum = hn::Mul(hn::LoadU(d, middle + x), hn::Set(d, kTaps[0]));
+      for (int k = 1; k <= kReach; ++k)
+        sum = hn::MulAdd(hn::Add(hn::LoadU(d, above[k - 1] + x), hn::LoadU(d, below[k - 1] + x)), hn::Set(d, kTaps[k]),
+                         sum);
       hn::StoreU(sum, d, out + x);
     });
   }
@@ -123,11 +170,11 @@ class Ring {
  private:
   static constexpr int kRows = 2 * kReach + 1;
   int width_;
-  std::vector<float> rows_;
+  std::vector<float> rows_, outside_;
 };
 
 struct BlurredRow {
-  const float *mean_a, *mean_b, *square_a, *square_b, *product;
+  const float *mean_a, *mean_b, *squares, *differences;  // of both together; of the squares of what lies between them
 };
 
 // Adds the errors of a row's samples from `x` on, as many as whole vectors of `d` fill; gives the first one left.
@@ -144,16 +191,17 @@ HWY_INLINE int AddErrors(D d, int x, const float* a, const float* b, const Blurr
   for (; x + lanes <= width; x += lanes) {
     const auto mean_a = hn::LoadU(d, blurred.mean_a + x), mean_b = hn::LoadU(d, blurred.mean_b + x);
     const auto apart = hn::Sub(mean_a, mean_b);
-    const auto covariance = hn::NegMulAdd(mean_a, mean_b, hn::LoadU(d, blurred.product + x));
-    const auto variances = hn::Add(hn::NegMulAdd(mean_a, mean_a, hn::LoadU(d, blurred.square_a + x)),
-                                   hn::NegMulAdd(mean_b, mean_b, hn::LoadU(d, blurred.square_b + x)));
-    const auto similar = hn::Mul(
-        hn::NegMulAdd(apart, apart, one),
-        hn::Div(hn::MulAdd(covariance, hn::Set(d, 2.0f), hn::Set(d, kSmall)), hn::Add(variances, hn::Set(d, kSmall))));
+    // 1 - SSIM without the covariance, which would be the difference of two nearly equal numbers:
+    // 2 cov(a, b) = var(a) + var(b) - var(a - b).
+    const auto variances =
+        hn::NegMulAdd(mean_b, mean_b, hn::NegMulAdd(mean_a, mean_a, hn::LoadU(d, blurred.squares + x)));
+    const auto unshared = hn::NegMulAdd(apart, apart, hn::LoadU(d, blurred.differences + x));
+    const auto unlike_structure = hn::Div(unshared, hn::Add(variances, hn::Set(d, kSmall)));
+    const auto unlike =
+        hn::Max(hn::MulAdd(hn::Mul(apart, apart), hn::Sub(one, unlike_structure), unlike_structure), none);
     const auto edge_a = hn::Abs(hn::Sub(hn::LoadU(d, a + x), mean_a));
     const auto edge_b = hn::Abs(hn::Sub(hn::LoadU(d, b + x), mean_b));
     const auto edges = hn::Sub(hn::Div(hn::Add(one, edge_b), hn::Add(one, edge_a)), one);
-    const auto unlike = hn::Max(hn::Sub(one, similar), none);
     const auto more = hn::Max(edges, none), less = hn::Max(hn::Neg(edges), none);
     structure = hn::Add(structure, unlike);
     structure4 = hn::Add(structure4, fourth(unlike));
@@ -175,20 +223,29 @@ HWY_INLINE int AddErrors(D d, int x, const float* a, const float* b, const Blurr
 PlaneErrors SumPlaneErrorsT(const float* a, const float* b, int width, int height) {
   const auto row_of = [&](const float* plane, int y) { return plane + static_cast<std::ptrdiff_t>(y) * width; };
   std::vector<float> padded(static_cast<std::size_t>(width) + 2 * kReach);
-  std::vector<Ring> rings(5, Ring(width));
-  std::vector<std::vector<float>> rows(5, std::vector<float>(static_cast<std::size_t>(width)));
+  std::vector<Ring> rings(4, Ring(width));
+  std::vector<std::vector<float>> rows(4, std::vector<float>(static_cast<std::size_t>(width)));
   PlaneErrors errors;
   for (int next = 0, y = 0; y < height; ++y) {
     for (; next < std::min(height, y + kReach + 1); ++next) {
       const float *at_a = row_of(a, next), *at_b = row_of(b, next);
-      BlurAcross(at_a, nullptr, width, padded.data(), rings[0].row(next));
-      BlurAcross(at_b, nullptr, width, padded.data(), rings[1].row(next));
-      BlurAcross(at_a, at_a, width, padded.data(), rings[2].row(next));
-      BlurAcross(at_b, at_b, width, padded.data(), rings[3].row(next));
-      BlurAcross(at_a, at_b, width, padded.data(), rings[4].row(next));
+      const auto first = [&](auto d, int x) HWY_ATTR { return hn::LoadU(d, at_a + x); };
+      const auto second = [&](auto d, int x) HWY_ATTR { return hn::LoadU(d, at_b + x); };
+      const auto squares = [&](auto d, int x) HWY_ATTR {
+        const auto of_a = hn::LoadU(d, at_a + x), of_b = hn::LoadU(d, at_b + x);
+        return hn::MulAdd(of_a, of_a, hn::Mul(of_b, of_b));
+      };
+      const auto differences = [&](auto d, int x) HWY_ATTR {
+        const auto apart = hn::Sub(hn::LoadU(d, at_a + x), hn::LoadU(d, at_b + x));
+        return hn::Mul(apart, apart);
+      };
+      BlurAcross(first, width, padded.data(), rings[0].row(next));
+      BlurAcross(second, width, padded.data(), rings[1].row(next));
+      BlurAcross(squares, width, padded.data(), rings[2].row(next));
+      BlurAcross(differences, width, padded.data(), rings[3].row(next));
     }
     for (std::size_t i = 0; i < rings.size(); ++i) rings[i].BlurDown(y, height, rows[i].data());
-    const BlurredRow blurred{rows[0].data(), rows[1].data(), rows[2].data(), rows[3].data(), rows[4].data()};
+    const BlurredRow blurred{rows[0].data(), rows[1].data(), rows[2].data(), rows[3].data()};
     const int left = AddErrors(hn::ScalableTag<float>(), 0, row_of(a, y), row_of(b, y), blurred, width, errors);
     AddErrors(hn::CappedTag<float, 1>(), left, row_of(a, y), row_of(b, y), blurred, width, errors);
   }
@@ -204,9 +261,18 @@ namespace kettle::kernels {
 
 HWY_EXPORT(LinearToXybT);
 HWY_EXPORT(SumPlaneErrorsT);
+HWY_EXPORT(HalveRowT);
+HWY_EXPORT(LightOfRowT);
 
 void LinearToXyb(const float* red, const float* green, const float* blue, int count, float* x, float* y, float* b) {
   HWY_DYNAMIC_DISPATCH(LinearToXybT)(red, green, blue, count, x, y, b);
+}
+void HalveRow(const float* upper, const float* lower, int width, float* out) {
+  HWY_DYNAMIC_DISPATCH(HalveRowT)(upper, lower, width, out);
+}
+void LightOfRow(const float* luma, const float* cb, const float* cr, int count, const YcbcrToRgb& matrix,
+                const float* table, int steps, float* red, float* green, float* blue) {
+  HWY_DYNAMIC_DISPATCH(LightOfRowT)(luma, cb, cr, count, matrix, table, steps, red, green, blue);
 }
 PlaneErrors SumPlaneErrors(const float* reference, const float* distorted, int width, int height) {
   return HWY_DYNAMIC_DISPATCH(SumPlaneErrorsT)(reference, distorted, width, height);

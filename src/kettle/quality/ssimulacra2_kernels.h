@@ -7,6 +7,17 @@ namespace kettle::kernels {
 // XYB of linear light, shifted and scaled so that all of it is positive. 1 is white; planes of `count` samples.
 void LinearToXyb(const float* red, const float* green, const float* blue, int count, float* x, float* y, float* b);
 
+// How Y'CbCr samples of 8 bits become R'G'B' from 0 to 1: luma less `black`, scaled; chroma less 128, by these weights.
+struct YcbcrToRgb {
+  float black = 0, luma_scale = 0, red_of_cr = 0, green_of_cb = 0, green_of_cr = 0, blue_of_cb = 0;
+};
+// A row of `count` samples as light. `table` is the light of samples from 0 to 1, at `steps` + 1 places.
+void LightOfRow(const float* luma, const float* cb, const float* cr, int count, const YcbcrToRgb& matrix,
+                const float* table, int steps, float* red, float* green, float* blue);
+
+// A row of 2x2 means of two rows; the last sample of an odd width counts twice.
+void HalveRow(const float* upper, const float* lower, int width, float* out);
+
 // Of all samples of a plane: how much is not similar, what was added to smooth places, what was lost of detail; and the
 // fourth powers of each.
 struct PlaneErrors {

@@ -13,7 +13,7 @@ namespace kettle {
 
 namespace {
 
-constexpr double kVisibleDb = 0.1;
+constexpr double kVisible = 0.5;  // points
 
 // One variant's trials, by footage and bit rate.
 class VariantTrials {
@@ -57,13 +57,12 @@ class VariantTrials {
   // Of one second of the footage; the bit rates are those of the whole encodes.
   RateCurve SecondCurve(std::size_t f, std::size_t second) const {
     RateCurve curve;
-    for (const Trial* trial : rows_[f])
-      curve.push_back({trial->mean_kbps, SimilarityDb(trial->quality->seconds_ms_ssim_y.at(second))});
+    for (const Trial* trial : rows_[f]) curve.push_back({trial->mean_kbps, trial->quality->second_score(second)});
     return curve;
   }
   std::size_t Seconds(std::size_t f) const {
     std::size_t count = SIZE_MAX;
-    for (const Trial* trial : rows_[f]) count = std::min(count, trial->quality->seconds_ms_ssim_y.size());
+    for (const Trial* trial : rows_[f]) count = std::min(count, trial->quality->seconds_picture_score.size());
     return count;
   }
   RateCurve Overall() const {
@@ -72,7 +71,7 @@ class VariantTrials {
       const RateCurve one = Curve(f);
       for (std::size_t i = 0; i < one.size(); ++i) {
         curve[i].kbps += one[i].kbps / static_cast<double>(footage());
-        curve[i].quality_db += one[i].quality_db / static_cast<double>(footage());
+        curve[i].quality += one[i].quality / static_cast<double>(footage());
       }
     }
     return curve;
@@ -110,7 +109,7 @@ Difference Gain(const Question& question, const VariantTrials& reference, const 
       } else {  // both spend what they like: as they are
         const auto asked = static_cast<std::size_t>(
             std::find(question.rates.begin(), question.rates.end(), question.asked_rate) - question.rates.begin());
-        gains.push_back(ours[asked].quality_db - theirs[asked].quality_db);
+        gains.push_back(ours[asked].quality - theirs[asked].quality);
       }
     }
   return {Mean(gains).value_or(0), MeanInterval(gains)};
@@ -192,18 +191,18 @@ void TellBitRate(VariantAnswer& answer) {
 }
 
 void Judge(VariantAnswer& answer) {
-  const double gain = answer.gain_db->value;
-  if (!answer.gain_db->interval) {
+  const double gain = answer.gain->value;
+  if (!answer.gain->interval) {
     answer.verdict = Verdict::kUnclear;
     answer.words = {Message{"answer.single-second", {{"gain", gain}}}};
     return;
   }
-  const double interval = *answer.gain_db->interval;
-  if (std::abs(gain) > interval && std::abs(gain) >= kVisibleDb) {
+  const double interval = *answer.gain->interval;
+  if (std::abs(gain) > interval && std::abs(gain) >= kVisible) {
     answer.verdict = gain > 0 ? Verdict::kBetter : Verdict::kWorse;
     answer.words = {Message{"answer.verdict", {{"verdict", Name(answer.verdict)}, {"gain", std::abs(gain)}}}};
     TellBitRate(answer);
-  } else if (std::abs(gain) + interval <= kVisibleDb) {
+  } else if (std::abs(gain) + interval <= kVisible) {
     answer.verdict = Verdict::kSame;
     answer.words = {Message{"answer.same"}};
   } else {
@@ -232,8 +231,7 @@ std::vector<Message> PictureWords(const Answer& answer) {
 std::vector<Message> SettingWords(const Answer& answer) {
   const VariantAnswer* best = nullptr;
   for (const VariantAnswer& variant : answer.variants)
-    if (variant.verdict == Verdict::kBetter && (!best || variant.gain_db->value > best->gain_db->value))
-      best = &variant;
+    if (variant.verdict == Verdict::kBetter && (!best || variant.gain->value > best->gain->value)) best = &variant;
   if (best) return {Message{"answer.best-setting", {{"label", best->variant.label}, {"words", best->words}}}};
   const bool unclear = std::any_of(answer.variants.begin(), answer.variants.end(),
                                    [](const VariantAnswer& v) { return v.verdict == Verdict::kUnclear; });
@@ -274,7 +272,7 @@ Answer MakeAnswer(const Question& question, const std::vector<std::string>& foot
     }
     curves.push_back(one.curve);
     if (i == 0 || !one.trouble.empty() || !has_reference) continue;
-    one.gain_db = Gain(question, trials_of.front(), trials_of[i]);
+    one.gain = Gain(question, trials_of.front(), trials_of[i]);
     one.cost_share = Cost(trials_of.front(), trials_of[i]);
     one.bd_rate = BdRate(answer.variants.front().curve, one.curve);
     Judge(one);

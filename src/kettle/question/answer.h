@@ -7,8 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "kettle/curve/best_by_rate.h"
 #include "kettle/message/message.h"
-#include "kettle/quality/best_by_rate.h"
 #include "kettle/question/question.h"
 #include "kettle/trial/trial.h"
 
@@ -26,7 +26,7 @@ const char* Name(Verdict verdict);  // "reference", "better", "worse", "the same
 struct VariantAnswer {
   Variant variant;
   std::string trouble;  // why it has no figures, if a trial failed
-  // Over all footage together: the mean of the bit rates, and of the qualities (MS-SSIM in dB).
+  // Over all footage together: the mean of the bit rates, and of the scores.
   RateCurve curve;
   std::vector<RateCurve> footage_curves;  // by footage
   // At the asked bit rate, means over the footage.
@@ -35,7 +35,7 @@ struct VariantAnswer {
   double latency_p99_ms = 0, mean_kbps = 0, peak_second_kbps = 0;
   bool simulated = false;
   // Against the reference at the same bit rate, over all seconds of all footage.
-  std::optional<Difference> gain_db;
+  std::optional<Difference> gain;
   std::optional<Difference> cost_share;  // of cores (CPU) or of engine time (GPU): 0.2 is a fifth more
   std::optional<double> bd_rate;         // bit rate for the same quality: -0.31 is 31 % less
   Verdict verdict = Verdict::kReference;
@@ -52,10 +52,10 @@ struct Answer {
 };
 
 // `trials` are those of every variant at every rate on every footage, in any order; what is missing is left out.
-// A gain is the mean over the seconds of all footage of the difference of MS-SSIM in dB, each at the asked bit rate by
+// A gain is the mean over the seconds of all footage of the difference of scores, each at the asked bit rate by
 // interpolation between the encodes' own (or as near to it as both curves reach), so that an encode that
 // overshoots gains nothing by that. *Better* and *worse*: the interval excludes no difference, and the difference is at
-// least 0.1 dB. *The same*: the interval lies within 0.1 dB. *Unclear*: anything else.
+// least half a point. *The same*: the interval lies within half a point. *Unclear*: anything else.
 Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials);
 
 void to_json(nlohmann::json& json, const Answer& answer);

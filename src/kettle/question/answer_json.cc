@@ -16,7 +16,7 @@ Json DifferenceJson(const std::optional<Difference>& difference) {
 
 Json CurveJson(const RateCurve& curve) {
   Json points = Json::array();
-  for (const RatePoint& point : curve) points.push_back({{"kbps", point.kbps}, {"score_db", point.quality_db}});
+  for (const RatePoint& point : curve) points.push_back({{"kbps", point.kbps}, {"score", point.quality}});
   return points;
 }
 
@@ -31,8 +31,8 @@ Json VariantJson(const VariantAnswer& answer, const std::vector<std::string>& fo
     by_footage[footage[i]] = CurveJson(answer.footage_curves[i]);
   entry.update({{"curve", CurveJson(answer.curve)},
                 {"curves_by_footage", by_footage},
-                {"score_db", answer.score},
-                {"worst_second_score_db", answer.worst_second_score},
+                {"score", answer.score},
+                {"worst_second_score", answer.worst_second_score},
                 {"blockiness", answer.blockiness},
                 {"cpu_cores", answer.cpu_cores},
                 {"feeding_cores", answer.feeding_cores},
@@ -42,7 +42,7 @@ Json VariantJson(const VariantAnswer& answer, const std::vector<std::string>& fo
                 {"mean_kbps", answer.mean_kbps},
                 {"peak_second_kbps", answer.peak_second_kbps},
                 {"simulated", answer.simulated},
-                {"gain_db", DifferenceJson(answer.gain_db)},
+                {"gain", DifferenceJson(answer.gain)},
                 {"cost_share", DifferenceJson(answer.cost_share)},
                 {"bd_rate", answer.bd_rate ? Json(*answer.bd_rate) : Json()}});
   return entry;
@@ -55,7 +55,7 @@ void to_json(Json& j, const Answer& answer) {
   for (const VariantAnswer& variant : answer.variants) variants.push_back(VariantJson(variant, answer.footage));
   const auto label = [&](std::size_t curve) { return answer.variants[curve].variant.label; };
   for (const HullPoint& point : answer.hull)
-    hull.push_back({{"kbps", point.kbps}, {"score_db", point.quality_db}, {"variant", label(point.curve)}});
+    hull.push_back({{"kbps", point.kbps}, {"score", point.quality}, {"variant", label(point.curve)}});
   for (const BestStretch& stretch : answer.best)
     best.push_back({{"from_kbps", stretch.from_kbps}, {"to_kbps", stretch.to_kbps}, {"variant", label(stretch.curve)}});
   j = {{"name", answer.question.name},

@@ -108,7 +108,7 @@ const std::vector<Kind>& Kinds() {
   using Seconds = std::vector<std::pair<std::string, double>>;
   const Switches on_off{{"off", false}, {"on", true}};
   static const std::vector<Kind> kinds = {
-      {"size", Message{"question.size"}, Message{"caveat.size"}, Sizes, true, true},
+      {"size", Message{"question.size"}, {}, Sizes, true, true},
       {"frame-rate", Message{"question.frame-rate"}, Message{"caveat.frame-rate"}, FrameRates, true, true},
       {"encoder", Message{"question.encoder"}, {}, Encoders, true},
       {"scaler", Message{"question.scaler"}, {}, Scalers},

@@ -27,11 +27,18 @@ std::vector<FrameSize> CandidateSizes(FrameSize largest) {
 }
 
 std::vector<FrameRate> CandidateRates(FrameRate highest) {
-  const bool ntsc = highest.denominator == 1001;
-  std::vector<FrameRate> rates{highest};
-  for (const FrameRate rate : {ntsc ? FrameRate{60000, 1001} : FrameRate{60, 1}, FrameRate{50, 1}, FrameRate{48, 1},
-                               ntsc ? FrameRate{30000, 1001} : FrameRate{30, 1}, FrameRate{25, 1}})
-    if (rate.fps() < highest.fps() - 0.1) rates.push_back(rate);
+  constexpr double kUsualHighest = 60.5, kLowest = 15;
+  std::vector<FrameRate> rates;
+  const auto add = [&](int divisor) {
+    const FrameRate rate{highest.numerator / divisor, highest.denominator};
+    if (highest.numerator % divisor == 0 && (divisor == 1 || rate.fps() >= kLowest - 0.1)) rates.push_back(rate);
+  };
+  int divisor = 1;
+  for (add(divisor); rates.back().fps() > kUsualHighest && highest.fps() / divisor >= kLowest; ++divisor)
+    add(divisor + 1);
+  const int base = static_cast<int>(std::lround(highest.fps() / rates.back().fps()));
+  add(base * 2);
+  add(base * 3);
   return rates;
 }
 

@@ -12,8 +12,8 @@ namespace kettle {
 // and with even sides, none larger. At least `largest` itself.
 std::vector<FrameSize> CandidateSizes(FrameSize largest);
 
-// `highest` and the usual rates below it: 60, 50, 48, 30 and 25; of an NTSC rate its own kin, 60000/1001 and
-// 30000/1001, in place of 60 and 30.
+// `highest` divided by whole numbers, for at any other rate pictures stand unevenly: of rates above 60 all down to 60,
+// then half and a third of that, as far as they are whole and not below 15: 60, 30, 20; 50, 25; 144, 72, 48, 24, 16.
 std::vector<FrameRate> CandidateRates(FrameRate highest);
 
 }  // namespace kettle

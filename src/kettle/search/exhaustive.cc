@@ -53,7 +53,7 @@ void to_json(nlohmann::json& json, const GridCheck& check) {
   json = {{"grid_trials", check.grid_trials},       {"grid_encode_seconds", check.grid_encode_seconds},
           {"search_trials", check.search_trials},   {"search_encode_seconds", check.search_encode_seconds},
           {"encode_share", check.encode_share()},   {"grid_best", best(check.grid_best)},
-          {"search_best", best(check.search_best)}, {"loss_db", check.loss_db()}};
+          {"search_best", best(check.search_best)}, {"loss", check.loss()}};
 }
 
 }  // namespace kettle

@@ -14,8 +14,8 @@ struct GridCheck {
   std::optional<Option> grid_best, search_best;  // unset if nothing keeps pace
 
   double encode_share() const { return grid_encode_seconds > 0 ? search_encode_seconds / grid_encode_seconds : 0; }
-  // How much worse the search's choice looks, dB; 0 if neither found any.
-  double loss_db() const { return (grid_best ? grid_best->score : 0) - (search_best ? search_best->score : 0); }
+  // How much worse the search's choice looks, in points; 0 if neither found any.
+  double loss() const { return (grid_best ? grid_best->score : 0) - (search_best ? search_best->score : 0); }
 };
 
 // How many trials the whole grid is.

@@ -20,9 +20,9 @@ struct GridPoint {
   bool operator==(const GridPoint&) const = default;
 };
 
-constexpr double kWorthDb = 0.05;   // less is no reason to look further
-constexpr double kNearDb = 1;       // what is behind by less may be ahead at other sizes
-constexpr double kBesideDb = 0.25;  // or with another preset
+constexpr double kWorth = 0.25;   // points; less is no reason to look further
+constexpr double kNear = 7;       // what is behind by less may be ahead at other sizes
+constexpr double kBeside = 1.25;  // or with another preset
 
 class Searcher {
  public:
@@ -45,9 +45,9 @@ class Searcher {
       for (int rate = 0; rate < rates && before == here_; ++rate) {
         const GridPoint there{here_.size, rate};
         const Tried* rival = Find(there);
-        if (rate == here_.rate || !rival || Score(rival->picture) < best_score_ - kNearDb) continue;
+        if (rate == here_.rate || !rival || Score(rival->picture) < best_score_ - kNear) continue;
         for (const int step : {-1, 1})
-          if (!StepIsHopeless(there, step, -kWorthDb, 2)) Go(there, step, 1);
+          if (!StepIsHopeless(there, step, -kWorth, 2)) Go(there, step, kPatience);
       }
     }
     if (found()) LookBesideThePresets();
@@ -71,7 +71,7 @@ class Searcher {
   };
 
   // Below zero if nothing keeps pace.
-  static double Score(const TriedPicture& picture) { return picture.best ? picture.best->score : -1; }
+  static double Score(const TriedPicture& picture) { return picture.best ? picture.best->score : kNotScored; }
 
   const Tried* Find(GridPoint place) const {
     const auto found = std::find_if(tried_.begin(), tried_.end(), [&](const Tried& t) { return t.place == place; });
@@ -163,7 +163,7 @@ class Searcher {
     for (int preset = 0; preset <= last; ++preset) {
       if (preset < last && !book_.Known(SettingsOf(family, preset, picture))) continue;
       Option candidate = Measure(family, preset, picture);
-      if (first >= 0 && candidate.score > 0) NoteGain(family, first, preset, candidate.score - first_score);
+      if (first >= 0 && candidate.scored()) NoteGain(family, first, preset, candidate.score - first_score);
       first = preset;
       first_score = candidate.score;
       if (!Holds(candidate)) continue;
@@ -180,7 +180,7 @@ class Searcher {
       if (other.place.size != place.size || other.place.rate == place.rate || !other.picture.best) return false;
       const double ratio = space_.rates[static_cast<std::size_t>(other.place.rate)].fps() / fps;
       const double behind = best_score_ - Score(other.picture);
-      return (ratio > 0.95 && ratio < 1.05 && behind > kWorthDb) || (ratio >= 0.8 && ratio <= 1.25 && behind > kNearDb);
+      return (ratio > 0.95 && ratio < 1.05 && behind > kWorth) || (ratio >= 0.8 && ratio <= 1.25 && behind > kNear);
     });
   }
 
@@ -200,35 +200,38 @@ class Searcher {
           most_a_step = std::max(most_a_step, std::abs(gap(*one) - gap(*other)) / Steps(one->place, other->place));
     if (most_a_step < 0) return false;
     return std::any_of(both.begin(), both.end(), [&](const Tried* seen) {
-      return gap(*seen) - most_a_step * Steps(seen->place, here.place) > kNearDb;
+      return gap(*seen) - most_a_step * Steps(seen->place, here.place) > kNear;
     });
   }
 
   static int Steps(GridPoint a, GridPoint b) { return std::abs(a.size - b.size) + std::abs(a.rate - b.rate); }
 
   // What the next size changed at other frame rates, at least `least_seen` of them, tells that it cannot look better
-  // than the best here: not even if it changed by the most that was seen, and beyond that by how far the most lies from
-  // the least, or by as much as another preset may add, and by `margin_db`.
-  bool StepIsHopeless(GridPoint from, int step, double margin_db, std::size_t least_seen) const {
+  // than the best here. A larger picture gains more the lower the rate, for there is more time for it, a smaller one
+  // the higher it is: only rates that would gain more tell. It cannot: not even if it changed by the most that was
+  // seen, and beyond that by how far the most lies from the least, or by as much as another preset may add, and by
+  // `margin`.
+  bool StepIsHopeless(GridPoint from, int step, double margin, std::size_t least_seen) const {
     const Tried* start = Find(from);
     if (!start || !start->picture.best) return false;
     std::vector<double> gains;
     for (int rate = 0; rate < static_cast<int>(space_.rates.size()); ++rate) {
       const Tried *before = Find({from.size, rate}), *after = Find({from.size + step, rate});
-      if (rate != from.rate && before && after && before->picture.best && after->picture.best)
+      const bool tells = step < 0 ? rate > from.rate : rate < from.rate;
+      if (tells && before && after && before->picture.best && after->picture.best)
         gains.push_back(Score(after->picture) - Score(before->picture));
     }
     if (gains.size() < least_seen) return false;
     const auto [least, most] = std::minmax_element(gains.begin(), gains.end());
-    const double spread = std::max(kBesideDb, *most - *least);
-    return Score(start->picture) + *most + spread + margin_db <= best_score_;
+    const double spread = std::max(kBeside, *most - *least);
+    return Score(start->picture) + *most + spread + margin <= best_score_;
   }
 
   // Looks mostly get better along the presets, not always: at the best picture, and at those of other frame rates that
   // are not far behind.
   void LookBesideThePresets() {
     const int size = here_.size;
-    const double near = best_score_ - kBesideDb;
+    const double near = best_score_ - kBeside;
     for (Tried& tried : tried_)
       if (tried.place.size == size && Score(tried.picture) >= near) LookBesideThePreset(tried);
   }
@@ -292,10 +295,10 @@ class Searcher {
   bool IsHopeless(const std::string& family, const Option& option, const Range& range,
                   const TriedPicture& picture) const {
     const auto gain = MostGain(family, range);
-    return gain && option.score > 0 && option.score + *gain <= std::max(best_score_, Score(picture)) + kWorthDb;
+    return gain && option.scored() && option.score + *gain <= std::max(best_score_, Score(picture)) + kWorth;
   }
 
-  bool found() const { return best_score_ >= 0; }
+  bool found() const { return best_score_ > kNotScored; }
 
   // Goes along the sizes, up or down from a place, until `patience` in a row are no better, or one is not and the next
   // need not be looked at; to the end while nothing keeps pace at all.
@@ -303,7 +306,7 @@ class Searcher {
     int worse = 0;
     for (place.size += step; place.size >= 0 && place.size < static_cast<int>(space_.sizes.size()) && worse < patience;
          place.size += step) {
-      if (StepIsHopeless({place.size - step, place.rate}, step, worse > 0 ? -kWorthDb : kNearDb, 1)) return;
+      if (StepIsHopeless({place.size - step, place.rate}, step, worse > 0 ? -kWorth : kNear, 1)) return;
       worse = Try(place) || !found() ? 0 : worse + 1;
     }
   }
@@ -313,9 +316,9 @@ class Searcher {
   std::vector<std::string> families_;  // the one that led last first
   std::vector<Tried> tried_;
   GridPoint here_;  // the best so far
-  double best_score_ = -1;
+  double best_score_ = kNotScored;
   std::map<std::string, std::vector<std::optional<double>>>
-      gains_;  // by family and preset, over the next faster one: dB
+      gains_;  // by family and preset, over the next faster one: points
 };
 
 }  // namespace

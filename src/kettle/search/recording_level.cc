@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <nlohmann/json.hpp>
 
 #include "kettle/encoders/catalogue.h"
@@ -11,41 +12,42 @@ namespace kettle {
 
 namespace {
 
-constexpr double kCloseDb = 0.3;        // passing the goal by less is near enough
-constexpr double kUsualSlopeDb = -0.4;  // a level, before two have told
+constexpr double kClose = 1.5;      // points: passing the goal by less is near enough
+constexpr double kUsualSlope = -2;  // points a level, before two have told
 constexpr int kMostSteps = 8;
 
 class LevelSearch {
  public:
   using Step = RecordingLevel::Step;
 
-  LevelSearch(const QualityScale& scale, double goal_db)
-      : goal_db_(goal_db), reaches_(scale.best - 1), misses_(scale.worst + 1) {}
+  LevelSearch(const QualityScale& scale, double goal)
+      : goal_(goal), reaches_(scale.best - 1), misses_(scale.worst + 1) {}
 
   void Add(const Step& step) {
     steps_.push_back(step);
-    if (step.score_db >= goal_db_) {
-      if (step.level > reaches_) reaches_ = step.level, reached_db_ = step.score_db;
+    if (step.score >= goal_) {
+      if (step.level > reaches_) reaches_ = step.level, reached_ = step.score;
     } else {
       misses_ = std::min(misses_, step.level);
     }
   }
-  bool done() const { return misses_ - reaches_ <= 1 || (reached_db_ > 0 && reached_db_ - goal_db_ < kCloseDb); }
+  bool done() const { return misses_ - reaches_ <= 1 || reached_ - goal_ < kClose; }
   int reaches() const { return reaches_; }
 
   // Strictly between what is known to reach the goal and what is known to miss it.
   int Next() const {
     const Step& last = steps_.back();
-    double slope = kUsualSlopeDb;
+    double slope = kUsualSlope;
     for (const Step& other : steps_)
-      if (other.level != last.level) slope = (last.score_db - other.score_db) / (last.level - other.level);
-    if (slope > -0.05) slope = kUsualSlopeDb;  // noise
-    const int guess = last.level + static_cast<int>(std::floor((goal_db_ - last.score_db) / slope));
+      if (other.level != last.level) slope = (last.score - other.score) / (last.level - other.level);
+    if (slope > -0.25) slope = kUsualSlope;  // noise
+    const int guess = last.level + static_cast<int>(std::floor((goal_ - last.score) / slope));
     return std::clamp(guess, reaches_ + 1, misses_ - 1);
   }
 
  private:
-  double goal_db_, reached_db_ = 0;
+  double goal_;
+  double reached_ = std::numeric_limits<double>::infinity();  // the score of `reaches_`; none yet
   int reaches_, misses_;  // the worst level that reaches the goal, the best that does not; one past the scale: none
   std::vector<Step> steps_;
 };
@@ -59,15 +61,15 @@ EncodeSettings AtLevel(EncodeSettings settings, int level) {
   return settings;
 }
 
-RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal_db, const Footage& footage,
+RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, const Footage& footage,
                                   TrialBook& book) {
-  RecordingLevel found{goal_db, footage.label, {}, std::nullopt, {}};
+  RecordingLevel found{goal, footage.label, {}, std::nullopt, {}};
   const EncoderFamily& family = FindFamily(settings.encoder);
   if (!family.rates.contains(RateControl::kConstantQuality)) {
     found.trouble = Message{"recording-level.no-constant-quality", {{"encoder", family.title}}};
     return found;
   }
-  LevelSearch search(family.quality, goal_db);
+  LevelSearch search(family.quality, goal);
   for (int level = family.quality.usual; static_cast<int>(found.steps.size()) < kMostSteps; level = search.Next()) {
     const Trial trial = book.Get(AtLevel(settings, level), footage);
     if (!trial.done() || !trial.quality) {
@@ -85,15 +87,15 @@ RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal_db
     found.level = search.reaches();
   else
     found.trouble = Message{"recording-level.out-of-reach",
-                            {{"level", family.quality.best}, {"goal", goal_db}, {"footage", footage.label}}};
+                            {{"level", family.quality.best}, {"goal", goal}, {"footage", footage.label}}};
   return found;
 }
 
 void to_json(nlohmann::json& json, const RecordingLevel& found) {
   nlohmann::json steps = nlohmann::json::array();
   for (const RecordingLevel::Step& step : found.steps)
-    steps.push_back({{"level", step.level}, {"score_db", step.score_db}, {"mean_kbps", step.mean_kbps}});
-  json = {{"goal_db", found.goal_db},
+    steps.push_back({{"level", step.level}, {"score", step.score}, {"mean_kbps", step.mean_kbps}});
+  json = {{"goal", found.goal},
           {"footage", found.footage},
           {"level", found.level ? nlohmann::json(*found.level) : nlohmann::json()},
           {"trouble", found.trouble},

@@ -15,9 +15,9 @@ namespace kettle {
 struct RecordingLevel {
   struct Step {
     int level = 0;  // on the family's own scale: a smaller number is better
-    double score_db = 0, mean_kbps = 0;
+    double score = 0, mean_kbps = 0;
   };
-  double goal_db = 0;        // MS-SSIM, dB
+  double goal = 0;           // Quality::score
   std::string footage;       // on which it was searched
   std::vector<Step> steps;   // in the order tried
   std::optional<int> level;  // the worst level that reaches the goal; not set: `trouble` says why
@@ -26,9 +26,8 @@ struct RecordingLevel {
 
 // `settings` name encoder, preset, size and frame rate; the rate control becomes constant quality. Levels are tried
 // from the family's usual one on, by the slope between those tried, until the next worse one is known to miss the goal
-// or the goal is passed by less than 0.3 dB; eight at most.
-RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal_db, const Footage& footage,
-                                  TrialBook& book);
+// or the goal is passed by less than 1.5 points; eight at most.
+RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, const Footage& footage, TrialBook& book);
 
 // `settings` under constant quality at that level.
 EncodeSettings AtLevel(EncodeSettings settings, int level);

@@ -8,7 +8,7 @@ namespace kettle {
 
 namespace {
 
-constexpr double kWorthRefiningDb = 0.05;
+constexpr double kWorthRefining = 0.25;  // points
 
 bool Possible(const EncodeSettings& settings) {
   try {
@@ -50,9 +50,9 @@ Pair RefineStream(const Pair& pair, const Capacity& capacity, OptionBook& book, 
     for (const EncodeSettings& settings : Variants(best.stream.settings, feature)) {
       if (most_b_frames && settings.b_frames.value_or(0) > *most_b_frames) continue;
       Pair changed = best;
-      changed.stream = book.Measure(settings, best.stream.score + kWorthRefiningDb);
+      changed.stream = book.Measure(settings, best.stream.score + kWorthRefining);
       if (!changed.stream.measured || !changed.stream.keeps_pace(book.required_headroom()) ||
-          changed.stream.score <= best.stream.score + kWorthRefiningDb)
+          changed.stream.score <= best.stream.score + kWorthRefining)
         continue;
       changed.demand = PredictDemand(changed.stream, changed.recording, capacity);
       if (changed.demand.fits) best = std::move(changed);

@@ -9,10 +9,10 @@
 
 namespace kettle {
 
-// `pair` with its stream's settings changed where that looks better by at least 0.05 dB, keeps pace and still fits
-// beside the recording; the same pair if nothing does. Only settings that the metric judges as eyes do: adaptive
-// quantisation and psychovisual optimisation trade what it measures for what it does not.
-// `most_b_frames`: what a destination takes, if that is a limit.
+// `pair` with its stream's settings changed where that looks better by at least a quarter of a point, keeps pace and
+// still fits beside the recording; the same pair if nothing does. Only settings that the metric judges as eyes do:
+// adaptive quantisation and psychovisual optimisation trade what it measures for what it does not. `most_b_frames`:
+// what a destination takes, if that is a limit.
 Pair RefineStream(const Pair& pair, const Capacity& capacity, OptionBook& book, std::optional<int> most_b_frames = {});
 
 }  // namespace kettle

@@ -51,18 +51,16 @@ std::map<std::string, std::string> Apply(const ShowOverrides& overrides, toml::t
   return options;
 }
 
-constexpr double kArchiveDb = 20;  // MS-SSIM 0.99: hard to tell from the source
+constexpr double kArchive = 80;  // between high quality (70) and no difference seen (90)
 
-// "archive", or how good the recording shall look: "18 dB".
+// "archive", or how the recording shall look, of 100: "70".
 double ParseRecordingQuality(const std::string& text) {
-  if (text == "archive") return kArchiveDb;
-  double score_db = 0;
+  if (text == "archive") return kArchive;
+  double score = 0;
   char rest = 0;
-  if (std::sscanf(text.c_str(), "%lf dB%c", &score_db, &rest) == 1 && text.ends_with("dB") && score_db >= 5 &&
-      score_db <= 40)
-    return score_db;
-  FailInput("\"{}\" is not known; give \"archive\" ({:g} dB MS-SSIM), a number from \"5 dB\" to \"40 dB\", or bit_rate",
-            text, kArchiveDb);
+  if (std::sscanf(text.c_str(), "%lf%c", &score, &rest) == 1 && score >= 30 && score <= 95) return score;
+  FailInput("\"{}\" is not known; give \"archive\" ({:g} of 100), a number from \"30\" to \"95\", or bit_rate", text,
+            kArchive);
 }
 
 class ShowReader {
@@ -206,7 +204,7 @@ class ShowReader {
     if (quality && show.recording_bit_rate && rate_asked == quality_asked)
       recording.Fail("quality", "give quality or bit_rate, not both");
     if (quality_asked) show.recording_bit_rate.reset();
-    if (!show.recording_bit_rate) show.recording_score_db = quality.value_or(kArchiveDb);
+    if (!show.recording_bit_rate) show.recording_score = quality.value_or(kArchive);
     show.recording_container = recording.Text("container").value_or(show.recording_container);
     const std::vector<std::string> containers = {"matroska", "fragmented-mp4", "mp4"};
     if (std::find(containers.begin(), containers.end(), show.recording_container) == containers.end())

@@ -32,7 +32,7 @@ struct Show {
   // recording
   std::optional<FrameSize> recording_size;    // not set: the source's
   std::optional<BitRate> recording_bit_rate;  // not set: what the quality below takes
-  std::optional<double> recording_score_db;   // how good it shall look: MS-SSIM in dB, where it looks worst
+  std::optional<double> recording_score;      // how good it shall look where it looks worst: Quality::score
   std::filesystem::path recording_folder;     // where recordings will go; may not exist yet
   bool recording_folder_exists = false;       // it was named by an option or a full path: it should be there by now
   double recording_hours = 3;

@@ -21,7 +21,7 @@ const std::vector<ShowKey>& ShowKeys() {
       {"recording", "container", Kind::kText, "recording-container", "matroska (usual), fragmented-mp4, mp4"},
       {"recording", "hours", Kind::kNumber, "recording-hours", "how long a show lasts"},
       {"recording", "quality", Kind::kText, "recording-quality",
-       "the recording's quality: \"archive\", or MS-SSIM as \"18 dB\""},
+       "the recording's quality: \"archive\" (80), or how it shall look, of 100: \"70\""},
       {"recording", "bit_rate", Kind::kText, "recording-bit-rate", "the recording's bit rate: \"25 Mbit/s\""},
       {"uplink", "readings", Kind::kList, "reading", "an upload reading with its unit; repeatable"},
       {"uplink", "trace", Kind::kText, "trace", "your uplink over time, a CSV file: seconds,kbit/s"},

@@ -8,8 +8,9 @@
 
 namespace kettle {
 
-// Decodes the encoded file and compares it with the reference, at the viewing size and the reference's rate, with
-// every processor that this process may use. Throws Error.
+// Decodes the encoded file and compares each of its pictures with the source's that it was made from, at the viewing
+// size, with every processor that this process may use. Some pictures are scored (score_sampling.h), more of them in
+// the worst second. Throws Error.
 QualityOutcome RunQuality(const QualityTask& task, const std::function<void(double)>& progress);
 
 }  // namespace kettle

@@ -2,18 +2,29 @@
 #include "kettle/task/shown.h"
 
 #include <cmath>
+#include <utility>
 
 #include "kettle/units/error.h"
 
 namespace kettle {
 
 void Shown::MoveTo(double seconds) {
-  while (ahead_ && (!shown_ || Due(*ahead_) <= seconds + 1e-6)) {
-    decoded_ = Share(converter_.Scale(*ahead_->frame));
-    shown_ = Share(scaler_.Scale(*ahead_->frame));
+  while (ahead_ && (!now_ || Due(*ahead_) <= seconds + 1e-6)) {
+    now_ = Share(std::move(ahead_->frame));
+    shown_ = decoded_ = nullptr;
     ahead_ = reader_.Next();
   }
-  if (!shown_) FailMachine("the encoded file has no picture");
+  if (!now_) FailMachine("the encoded file has no picture");
+}
+
+const SharedFrame& Shown::shown() {
+  if (!shown_) shown_ = Share(scaler_.Scale(*now_));
+  return shown_;
+}
+
+const SharedFrame& Shown::decoded() {
+  if (!decoded_) decoded_ = Share(converter_.Scale(*now_));
+  return decoded_;
 }
 
 // Containers round times to their own unit: back to the exact frame time.

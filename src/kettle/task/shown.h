@@ -25,8 +25,9 @@ class Shown {
   void MoveTo(double seconds);
 
   FrameSize coded_size() const { return reader_.size(); }
-  const SharedFrame& shown() const { return shown_; }
-  const SharedFrame& decoded() const { return decoded_; }  // 8-bit 4:2:0
+  // Both are made when they are asked for.
+  const SharedFrame& shown();
+  const SharedFrame& decoded();  // 8-bit 4:2:0
 
  private:
   double Due(const MediaReader::Picture& picture) const;
@@ -35,7 +36,7 @@ class Shown {
   MediaReader reader_;
   Scaler scaler_, converter_;
   std::optional<MediaReader::Picture> ahead_;
-  SharedFrame shown_, decoded_;
+  SharedFrame now_, shown_, decoded_;
 };
 
 }  // namespace kettle

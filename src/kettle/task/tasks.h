@@ -53,7 +53,7 @@ struct SoakOutcome {
 struct QualityTask {
   std::string reference;  // Y4M file
   std::string encoded;
-  FrameRate encoded_rate;  // a picture that was not sent is compared as the one still shown
+  FrameRate encoded_rate;
   int frames = 0;          // of the reference, from its first
   FrameSize viewing_size;  // 0x0: the reference's
 };

@@ -101,6 +101,12 @@ std::int64_t FrameRate::due_ns(std::int64_t index) const {
   return static_cast<std::int64_t>(static_cast<Wide>(index) * denominator * 1'000'000'000 / numerator);
 }
 
+std::optional<Cadence> UnevenCadence(double source_fps, double fps) {
+  const double ratio = source_fps / fps;
+  if (ratio < 1 || std::abs(ratio - std::round(ratio)) <= 0.005 * ratio) return std::nullopt;
+  return Cadence{std::floor(ratio) * 1000 / source_fps, std::ceil(ratio) * 1000 / source_fps};
+}
+
 std::string FrameRate::str() const {
   return denominator == 1 ? fmt::format("{}", numerator) : fmt::format("{}/{}", numerator, denominator);
 }

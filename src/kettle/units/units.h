@@ -6,6 +6,7 @@
 #include <compare>
 #include <cstdint>
 #include <nlohmann/json_fwd.hpp>
+#include <optional>
 #include <string>
 #include <string_view>
 
@@ -33,6 +34,13 @@ struct FrameRate {
   std::string str() const;
   bool operator==(const FrameRate&) const = default;
 };
+
+// How long a picture stands at the shortest and at the longest where some of `source_fps` pictures a second are shown.
+struct Cadence {
+  double shortest_ms = 0, longest_ms = 0;
+};
+// Nothing if every picture stands alike: the source's rate is a whole multiple, give or take half a percent.
+std::optional<Cadence> UnevenCadence(double source_fps, double fps);
 
 // Bits per second. 1 kbit/s is 1000 bit/s (SI), 1 MB/s is 8 Mbit/s.
 struct BitRate {

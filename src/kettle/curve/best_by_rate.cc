@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/quality/best_by_rate.h"
+#include "kettle/curve/best_by_rate.h"
 
 #include <algorithm>
 #include <cmath>
@@ -16,18 +16,18 @@ constexpr double kSameRate = 1.02;  // encodes hit a bit rate no better than thi
 std::vector<HullPoint> ConvexHull(const std::vector<RateCurve>& curves) {
   std::vector<HullPoint> points;
   for (std::size_t i = 0; i < curves.size(); ++i)
-    for (const RatePoint& point : curves[i]) points.push_back({point.kbps, point.quality_db, i});
+    for (const RatePoint& point : curves[i]) points.push_back({point.kbps, point.quality, i});
   std::sort(points.begin(), points.end(), [](const HullPoint& a, const HullPoint& b) {
-    return a.kbps != b.kbps ? a.kbps < b.kbps : a.quality_db > b.quality_db;
+    return a.kbps != b.kbps ? a.kbps < b.kbps : a.quality > b.quality;
   });
   std::vector<HullPoint> hull;
   // Below the line from `a` to `c`, or on it.
   const auto below = [](const HullPoint& a, const HullPoint& b, const HullPoint& c) {
     const double across = std::log10(c.kbps / a.kbps), to_b = std::log10(b.kbps / a.kbps);
-    return (c.quality_db - a.quality_db) * to_b >= (b.quality_db - a.quality_db) * across;
+    return (c.quality - a.quality) * to_b >= (b.quality - a.quality) * across;
   };
   for (const HullPoint& point : points) {
-    if (!hull.empty() && point.quality_db <= hull.back().quality_db) continue;  // more bits for nothing
+    if (!hull.empty() && point.quality <= hull.back().quality) continue;  // more bits for nothing
     if (!hull.empty() && point.kbps <= hull.back().kbps * kSameRate) hull.pop_back();
     while (hull.size() >= 2 && below(hull[hull.size() - 2], hull.back(), point)) hull.pop_back();
     hull.push_back(point);
@@ -50,12 +50,12 @@ std::vector<BestStretch> BestByRate(const std::vector<RateCurve>& curves) {
   for (int step = 0; step <= kSteps; ++step) {
     const double kbps = low * std::pow(high / low, static_cast<double>(step) / kSteps);
     std::optional<std::size_t> best;
-    double best_db = 0;
+    double best_quality = 0;
     for (std::size_t i = 0; i < curves.size(); ++i) {
       const auto quality = QualityAt(curves[i], kbps);
-      if (!quality || (best && *quality <= best_db)) continue;
+      if (!quality || (best && *quality <= best_quality)) continue;
       best = i;
-      best_db = *quality;
+      best_quality = *quality;
     }
     if (!best) continue;
     if (stretches.empty() || stretches.back().curve != *best) stretches.push_back({kbps, kbps, *best});

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/quality/bd_rate.h"
+#include "kettle/curve/bd_rate.h"
 
 #include <algorithm>
 #include <boost/math/interpolators/cubic_hermite.hpp>
@@ -81,13 +81,13 @@ class MonotoneCurve {
 
 MonotoneCurve RateOverQuality(const RateCurve& curve) {
   std::vector<Knot> knots;
-  for (const RatePoint& point : curve) knots.push_back({point.quality_db, std::log10(point.kbps)});
+  for (const RatePoint& point : curve) knots.push_back({point.quality, std::log10(point.kbps)});
   return MonotoneCurve(std::move(knots));
 }
 
 MonotoneCurve QualityOverRate(const RateCurve& curve) {
   std::vector<Knot> knots;
-  for (const RatePoint& point : curve) knots.push_back({std::log10(point.kbps), point.quality_db});
+  for (const RatePoint& point : curve) knots.push_back({std::log10(point.kbps), point.quality});
   return MonotoneCurve(std::move(knots));
 }
 
@@ -107,7 +107,7 @@ std::optional<double> BdRate(const RateCurve& anchor, const RateCurve& test) {
 }
 
 std::optional<double> QualityAt(const RateCurve& curve, double kbps) {
-  if (curve.size() == 1 && std::abs(curve.front().kbps - kbps) <= 1e-9 * kbps) return curve.front().quality_db;
+  if (curve.size() == 1 && std::abs(curve.front().kbps - kbps) <= 1e-9 * kbps) return curve.front().quality;
   const MonotoneCurve fit = QualityOverRate(curve);
   const double x = std::log10(kbps);
   if (!fit.usable() || x < fit.low() - 1e-9 || x > fit.high() + 1e-9) return std::nullopt;

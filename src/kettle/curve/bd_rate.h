@@ -8,7 +8,7 @@
 namespace kettle {
 
 struct RatePoint {
-  double kbps = 0, quality_db = 0;
+  double kbps = 0, quality = 0;
 };
 using RateCurve = std::vector<RatePoint>;  // in any order
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/quality/bd_rate.h"
+#include "kettle/curve/bd_rate.h"
 
 #include <cmath>
 #include <nlohmann/json.hpp>
@@ -40,7 +40,7 @@ TEST(BdRate, IsThatOfAnIndependentImplementation) {
   const RateCurve test{{900, 11.9}, {1600, 14.4}, {3000, 15.6}, {5100, 18.1}};
   const auto list = [](const RateCurve& curve) {
     nlohmann::json points = nlohmann::json::array();
-    for (const RatePoint& point : curve) points.push_back({point.kbps, point.quality_db});
+    for (const RatePoint& point : curve) points.push_back({point.kbps, point.quality});
     return points;
   };
   const std::string given = nlohmann::json{{"anchor", list(anchor)}, {"test", list(test)}}.dump();

@@ -4,13 +4,13 @@
 
 #include <vector>
 
-#include "kettle/quality/bd_rate.h"
+#include "kettle/curve/bd_rate.h"
 
 namespace kettle {
 
 // A point of a curve that lies on the upper convex hull of all points, quality over log10(bit rate).
 struct HullPoint {
-  double kbps = 0, quality_db = 0;
+  double kbps = 0, quality = 0;
   std::size_t curve = 0;
 };
 // Of rising bit rate and quality. Empty if there is no point.

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/quality/best_by_rate.h"
+#include "kettle/curve/best_by_rate.h"
 
 #include "support.h"
 
@@ -46,7 +46,7 @@ TEST(ConvexHull, LeavesOutWhatLiesBelowTheLineAndWhatCostsMoreForLess) {
 }
 
 TEST(ConvexHull, EncodesThatMissTheRateByAHairAreAtTheSameRate) {
-  EXPECT_EQ(ConvexHull({{{1000, 9}}, {{1005, 11}}, {{4000, 14}}}).front().quality_db, 11);
+  EXPECT_EQ(ConvexHull({{{1000, 9}}, {{1005, 11}}, {{4000, 14}}}).front().quality, 11);
 }
 
 }  // namespace
