@@ -34,19 +34,19 @@ std::vector<PictureMetrics> PsnrAndSsim(const char* reference, const char* disto
     const FramePtr source = a.Frame(i), encode = b.Frame(i);
     const PictureView x = ViewOf(*source), y = ViewOf(*encode);
     const LumaSimilarity luma = CompareLuma(x[0], y[0]);
-    frames.push_back({luma.mse, MeanSquaredError(x[1], y[1]), MeanSquaredError(x[2], y[2]), luma.ssim, 0, {}, {}});
+    frames.push_back({luma.mse, MeanSquaredError(x[1], y[1]), MeanSquaredError(x[2], y[2]), luma.ssim, {}, {}, {}});
   }
   return frames;
 }
 
 void Everything(const char* reference, const char* distorted, int threads) {
   const Y4mFile a(reference), b(distorted);
-  Comparison comparison(threads);
+  Comparison comparison(threads, a.size(), a.size());
   const std::vector<int> scored = ScoredPictures(a.frames(), a.rate());
   for (int i = 0; i < std::min(a.frames(), b.frames()); ++i) {
     const std::shared_ptr<const AVFrame> source(a.Frame(i).release(), LibavDeleter()),
         encode(b.Frame(i).release(), LibavDeleter());
-    comparison.Add({source, encode}, {source, encode}, std::binary_search(scored.begin(), scored.end(), i));
+    comparison.Add(source, encode, std::binary_search(scored.begin(), scored.end(), i));
   }
   comparison.Finish();
 }

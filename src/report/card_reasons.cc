@@ -39,7 +39,7 @@ std::string EncodeReasons(const Plan& plan, const Option& option, const std::str
       Reason("encoder",
              fmt::format("{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name)) +
       Reason("preset", fmt::format("{:.0f} frames per second alone, {:.0f} % headroom; {}", option.throughput_fps,
-                                   option.headroom * 100, Looks(option.score))) +
+                                   option.headroom * 100, Looks(option.score, option.quality.picture_score_interval))) +
       Reason("size", Why(plan, role + ".size")) + Reason("frame rate", Why(plan, role + ".frame_rate")) +
       Reason("rate control", Why(plan, role + ".rate_control")) +
       Reason("quality level", IsQuality(s.rate_control) ? Why(plan, role + ".quality_level") : "") +

@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
+
 namespace kettle {
 
 namespace {
@@ -18,6 +20,10 @@ const char* Word(double score) {
 }  // namespace
 
 std::string Looks(double score) { return fmt::format("{} ({:.0f} of 100)", Word(score), score); }
+
+std::string Looks(double score, double interval) {
+  return fmt::format("{} ({:.0f} of 100, ±{:.0f})", Word(score), score, std::ceil(interval));
+}
 
 std::string Points(double score) { return fmt::format("{:.1f}", score); }
 

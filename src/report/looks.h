@@ -9,6 +9,8 @@ namespace kettle {
 // "looks good (64 of 100)". The words are made from the anchors of SSIMULACRA 2's public reference: 90 no difference
 // seen, 70 high, 50 medium, 30 low quality.
 std::string Looks(double score);
+// With half of its 95 % interval: "looks good (64 of 100, ±2)".
+std::string Looks(double score, double interval);
 
 // "64.2": points of 100.
 std::string Points(double score);

@@ -50,8 +50,8 @@ const std::vector<CsvColumn<Frame>>& FrameColumns() {
       Decibels("psnr_u_db", &PictureMetrics::mse_u),
       Decibels("psnr_v_db", &PictureMetrics::mse_v),
       Metric("ssim_y", &PictureMetrics::ssim_y, 5),
-      Metric("blockiness", &PictureMetrics::blockiness, 3),
       OfScored("ms_ssim_y", &PictureMetrics::ms_ssim_y, 5),
+      OfScored("blockiness", &PictureMetrics::blockiness, 3),
       OfScored("score", &PictureMetrics::score, 2)};
   return columns;
 }

@@ -46,11 +46,11 @@ class AgreementTest : public test::FolderTest, public testing::WithParamInterfac
 
   std::vector<PictureMetrics> Ours(int threads) const {
     const Y4mFile source(path("source.y4m")), decoded(path("decoded.y4m"));
-    Comparison comparison(threads);
+    Comparison comparison(threads, source.size(), source.size());
     for (int i = 0; i < kFrames; ++i) {
       const std::shared_ptr<const AVFrame> a(source.Frame(i).release(), LibavDeleter()),
           b(decoded.Frame(i).release(), LibavDeleter());
-      comparison.Add({a, b}, {a, b}, true);
+      comparison.Add(a, b, true);
     }
     return comparison.Finish();
   }

@@ -8,7 +8,7 @@
 namespace kettle {
 namespace {
 
-PictureMetrics Frame(double mse, double ssim) { return {mse, mse / 2, mse / 4, ssim, mse / 10, ssim, 100 * ssim}; }
+PictureMetrics Frame(double mse, double ssim) { return {mse, mse / 2, mse / 4, ssim, 100 * ssim, ssim, mse / 10}; }
 
 TEST(Pool, FindsTheWorstSecond) {
   std::vector<PictureMetrics> frames(30, Frame(1, 0.9));

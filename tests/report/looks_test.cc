@@ -13,6 +13,7 @@ TEST(Looks, SaysInWordsWhatTheNumberMeans) {
   EXPECT_EQ(Looks(41), "looks fair (41 of 100)");
   EXPECT_EQ(Looks(29), "looks poor (29 of 100)");
   EXPECT_EQ(Looks(-12), "looks ruined (-12 of 100)");
+  EXPECT_EQ(Looks(64.2, 1.4), "looks good (64 of 100, ±2)");
   EXPECT_EQ(Points(64.25), "64.2");
 }
 

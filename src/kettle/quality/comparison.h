@@ -4,12 +4,14 @@
 
 #include <condition_variable>
 #include <deque>
+#include <exception>
 #include <memory>
 #include <mutex>
 #include <thread>
 #include <vector>
 
 #include "kettle/media/libav.h"
+#include "kettle/media/scaler.h"
 #include "kettle/quality/picture_metrics.h"
 
 namespace kettle {
@@ -17,36 +19,36 @@ namespace kettle {
 // Pairs go in one by one, and their metrics come out in that order. Add and Finish belong to one thread.
 class Comparison {
  public:
-  // `threads` of its own, at least one.
-  explicit Comparison(int threads);
+  // `threads` of its own, at least one. Pictures are compared at `viewing_size`, but for blockiness, which is compared
+  // at the encode's own, `coded_size`: it is what the encode has more of than the source, for edges of the picture
+  // itself may lie on block borders too.
+  Comparison(int threads, FrameSize viewing_size, FrameSize coded_size);
   ~Comparison();
   Comparison(const Comparison&) = delete;
   Comparison& operator=(const Comparison&) = delete;
 
-  // Two 8-bit 4:2:0 pictures twice: at the viewing size, and at the encode's own. The latter are for blockiness, which
-  // is what the encode has more of than the source: edges of the picture itself may lie on block borders too.
-  struct Views {
-    std::shared_ptr<const AVFrame> source, encode;
-  };
-  // Waits while many pairs are waiting. `scored`: by MS-SSIM and SSIMULACRA 2 too, which take many times as long as the
-  // rest.
-  void Add(Views viewed, Views coded, bool scored);
-  // The metrics of all pairs. No more may be added.
+  using Picture = std::shared_ptr<const AVFrame>;
+  // A source picture and the encode's as decoded, of any size and format. Waits while many pairs are waiting.
+  // `scored`: by SSIMULACRA 2, MS-SSIM and blockiness too, which take many times as long as the rest.
+  void Add(Picture source, Picture encode, bool scored);
+  // The metrics of all pairs. No more may be added. Throws what a thread threw: Error(kMachine).
   std::vector<PictureMetrics> Finish();
 
  private:
   struct Pair {
     std::size_t index;
-    Views viewed, coded;
+    Picture source, encode;
     bool scored;
   };
   void Work();
 
+  const FrameSize viewing_size_, coded_size_;
   std::mutex mutex_;
   std::condition_variable changed_;
   std::deque<Pair> waiting_;
   std::size_t added_ = 0;
   bool finished_ = false;
+  std::exception_ptr error_;  // the first of a thread
   std::vector<PictureMetrics> metrics_;
   std::vector<std::jthread> threads_;
 };

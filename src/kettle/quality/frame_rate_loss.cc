@@ -9,7 +9,7 @@ namespace kettle {
 
 namespace {
 
-constexpr double kHighestRate = 60, kStillSlope = 10, kFastSlope = 2.8, kFastMotion = 16;
+constexpr double kHighestRate = 60, kStillSlope = 10, kFastSlope = 2.2, kFastMotion = 8;
 constexpr int kStep = 4;
 
 }  // namespace

@@ -15,8 +15,8 @@ double MotionBetween(const PlaneView& earlier, const PlaneView& later);
 // (1 - exp(-b t)) / (1 - exp(-b)), t being the rate over 60 a second, by Ou, Ma, Liu and Wang, "Perceptual quality
 // assessment of video considering both frame rate and quantization artifacts", IEEE Trans. Circuits and Systems for
 // Video Technology 21(3), 2011, for both rates. Its b falls with motion; the paper's sequences ended at 30 frames a
-// second, so b is our own: 10 for a still picture, of which 30 of 60 frames leave 99 %, down to 2.8 for one that moves
-// by 16 grey levels or more (`motion`), of which they leave 80 %. Rates above 60 count as 60.
+// second, so b is our own: 10 for a still picture, of which 30 of 60 frames leave 99 %, down to 2.2 for one that moves
+// by 8 grey levels or more (`motion`), of which they leave 75 %. Rates above 60 count as 60.
 double FrameRateShare(FrameRate rate, FrameRate source, double motion);
 
 }  // namespace kettle

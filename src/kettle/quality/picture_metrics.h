@@ -11,8 +11,9 @@ namespace kettle {
 struct PictureMetrics {
   double mse_y = 0, mse_u = 0, mse_v = 0;  // mean squared errors
   double ssim_y = 1;
-  double blockiness = 0;                   // of the distorted picture beyond the reference's, squared grey levels
-  std::optional<double> ms_ssim_y, score;  // of the pictures that are scored: MS-SSIM and SSIMULACRA 2
+  // Of the pictures that are scored: SSIMULACRA 2, MS-SSIM, and the blockiness of the distorted picture beyond the
+  // reference's in squared grey levels.
+  std::optional<double> score, ms_ssim_y, blockiness;
 };
 
 // Compares two 4:2:0 pictures of the same size, at least 16x16: squared errors and SSIM. Thread-safe.

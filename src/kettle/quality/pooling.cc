@@ -39,11 +39,12 @@ void PoolScored(const std::vector<PictureMetrics>& frames, FrameRate rate, Quali
   for (const PictureScore& one : scores) quality.scored_pictures.push_back(one.picture);
   quality.worst_second =
       static_cast<int>(std::min_element(pooled.seconds.begin(), pooled.seconds.end()) - pooled.seconds.begin());
-  const std::vector<PictureScore> similar = Scored(frames, &PictureMetrics::ms_ssim_y);
-  if (similar.empty()) return;
-  const PooledScore similarity = PoolScores(similar, quality.frames, rate);
+  const PooledScore similarity = PoolScores(Scored(frames, &PictureMetrics::ms_ssim_y), quality.frames, rate);
   quality.ms_ssim_y = similarity.mean;
   quality.worst_second_ms_ssim_y = *std::min_element(similarity.seconds.begin(), similarity.seconds.end());
+  const PooledScore blockiness = PoolScores(Scored(frames, &PictureMetrics::blockiness), quality.frames, rate);
+  quality.blockiness = blockiness.mean;
+  quality.worst_second_blockiness = *std::max_element(blockiness.seconds.begin(), blockiness.seconds.end());
 }
 
 }  // namespace
@@ -78,9 +79,6 @@ Quality Pool(const std::vector<PictureMetrics>& frames, FrameRate rate, FrameSiz
   quality.p5_ssim_y = *Quantile(ssims, kLowShare);
   quality.worst_second_ssim_y = WindowMeans(ssims, second)[static_cast<std::size_t>(lowest_second(ssims))];
 
-  const std::vector<double> blockiness = Each(frames, &PictureMetrics::blockiness);
-  quality.blockiness = *Mean(blockiness);
-  quality.worst_second_blockiness = highest_mean(blockiness);
   PoolScored(frames, rate, quality);
   return quality;
 }
@@ -101,14 +99,15 @@ void from_json(const nlohmann::json& nlohmann_json_j, Quality& nlohmann_json_t) 
 #undef KETTLE_QUALITY_FIELDS
 
 void to_json(nlohmann::json& json, const PictureMetrics& m) {
-  json = {m.mse_y, m.mse_u, m.mse_v, m.ssim_y, m.blockiness};
-  if (m.ms_ssim_y && m.score) json.insert(json.end(), {*m.ms_ssim_y, *m.score});
+  json = {m.mse_y, m.mse_u, m.mse_v, m.ssim_y};
+  if (m.score) json.insert(json.end(), {*m.score, m.ms_ssim_y.value_or(0), m.blockiness.value_or(0)});
 }
 void from_json(const nlohmann::json& json, PictureMetrics& m) {
-  m = {json.at(0), json.at(1), json.at(2), json.at(3), json.at(4), {}, {}};
+  m = {json.at(0), json.at(1), json.at(2), json.at(3)};
   if (json.size() < 7) return;
+  m.score = json.at(4);
   m.ms_ssim_y = json.at(5);
-  m.score = json.at(6);
+  m.blockiness = json.at(6);
 }
 
 }  // namespace kettle

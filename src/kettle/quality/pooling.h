@@ -23,8 +23,7 @@ struct Quality {
   // Means over the frames; PSNR is that of the mean squared error, at most 100 dB.
   double psnr_y_db = 0, psnr_u_db = 0, psnr_v_db = 0;
   double ssim_y = 0;
-  double ms_ssim_y = 0;  // of the pictures that were scored
-  double blockiness = 0;
+  double ms_ssim_y = 0, blockiness = 0;  // of the pictures that were scored
   // What 95 % of the frames reach or exceed.
   double p5_psnr_y_db = 0, p5_ssim_y = 0;
   // The lowest mean over any whole second, counted from the first frame; for blockiness the highest.
@@ -51,7 +50,7 @@ Quality Pool(const std::vector<PictureMetrics>& frames, FrameRate rate, FrameSiz
 void to_json(nlohmann::json& json, const Quality& quality);
 void from_json(const nlohmann::json& json, Quality& quality);
 
-// As a list: mean squared errors of Y, U, V, SSIM, blockiness; MS-SSIM and score of those that have them.
+// As a list: mean squared errors of Y, U, V, SSIM; score, MS-SSIM and blockiness of those that have them.
 void to_json(nlohmann::json& json, const PictureMetrics& metrics);
 void from_json(const nlohmann::json& json, PictureMetrics& metrics);
 

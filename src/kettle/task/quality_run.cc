@@ -32,12 +32,11 @@ class PicturePairs {
         rate_(task.encoded_rate),
         selector_(reference_.rate(), rate_),
         shown_(task.encoded, rate_, viewing_size_),
-        viewed_(viewing_size_),
-        coded_(shown_.coded_size()),
         source_frames_(std::min(task.frames, reference_.frames())) {}
 
   const Y4mFile& reference() const { return reference_; }
   FrameSize viewing_size() const { return viewing_size_; }
+  FrameSize coded_size() const { return shown_.coded_size(); }
   int source_frames() const { return source_frames_; }
   // Of the encode.
   int pictures() const {
@@ -56,9 +55,7 @@ class PicturePairs {
 
   void AddTo(Comparison& comparison, int picture, int source_frame, bool scored) {
     shown_.MoveTo(static_cast<double>(rate_.due_ns(picture)) * 1e-9);
-    const FramePtr source = reference_.Frame(source_frame);
-    comparison.Add({Share(viewed_.Scale(*source)), shown_.shown()}, {Share(coded_.Scale(*source)), shown_.decoded()},
-                   scored);
+    comparison.Add(Share(reference_.Frame(source_frame)), shown_.decoded(), scored);
   }
 
  private:
@@ -67,7 +64,6 @@ class PicturePairs {
   const FrameRate rate_;
   const FrameSelector selector_;
   Shown shown_;
-  Scaler viewed_, coded_;
   const int source_frames_;
 };
 
@@ -100,7 +96,7 @@ void ScoreWorstSecond(const QualityTask& task, std::vector<PictureMetrics>& fram
       more.push_back(picture);
   if (more.empty()) return;
   PicturePairs pairs(task);
-  Comparison comparison(UsableProcessors());
+  Comparison comparison(UsableProcessors(), pairs.viewing_size(), pairs.coded_size());
   pairs.ForEach(more.back() + 1, [&](int picture, int source_frame) {
     if (std::binary_search(more.begin(), more.end(), picture)) pairs.AddTo(comparison, picture, source_frame, true);
   });
@@ -118,7 +114,7 @@ QualityOutcome RunQuality(const QualityTask& task, const std::function<void(doub
   PicturePairs pairs(task);
   const int pictures = pairs.pictures();
   const std::vector<int> scored = ScoredPictures(pictures, task.encoded_rate);
-  Comparison comparison(UsableProcessors());
+  Comparison comparison(UsableProcessors(), pairs.viewing_size(), pairs.coded_size());
   pairs.ForEach(pictures, [&](int picture, int source_frame) {
     pairs.AddTo(comparison, picture, source_frame, std::binary_search(scored.begin(), scored.end(), picture));
     if (picture % 15 == 0) progress(static_cast<double>(picture) / pictures);

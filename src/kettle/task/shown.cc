@@ -11,7 +11,7 @@ namespace kettle {
 void Shown::MoveTo(double seconds) {
   while (ahead_ && (!now_ || Due(*ahead_) <= seconds + 1e-6)) {
     now_ = Share(std::move(ahead_->frame));
-    shown_ = decoded_ = nullptr;
+    shown_ = nullptr;
     ahead_ = reader_.Next();
   }
   if (!now_) FailMachine("the encoded file has no picture");
@@ -20,11 +20,6 @@ void Shown::MoveTo(double seconds) {
 const SharedFrame& Shown::shown() {
   if (!shown_) shown_ = Share(scaler_.Scale(*now_));
   return shown_;
-}
-
-const SharedFrame& Shown::decoded() {
-  if (!decoded_) decoded_ = Share(converter_.Scale(*now_));
-  return decoded_;
 }
 
 // Containers round times to their own unit: back to the exact frame time.

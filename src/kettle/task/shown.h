@@ -18,25 +18,24 @@ inline SharedFrame Share(FramePtr frame) { return {frame.release(), LibavDeleter
 class Shown {
  public:
   Shown(const std::filesystem::path& encoded, FrameRate rate, FrameSize viewing_size)
-      : rate_(rate), reader_(encoded), scaler_(viewing_size), converter_(reader_.size()), ahead_(reader_.Next()) {}
+      : rate_(rate), reader_(encoded), scaler_(viewing_size), ahead_(reader_.Next()) {}
 
   // Moves on to `seconds`, which must not go back; before the first picture, that one is shown. Throws Error(kMachine)
   // if there is none.
   void MoveTo(double seconds);
 
   FrameSize coded_size() const { return reader_.size(); }
-  // Both are made when they are asked for.
-  const SharedFrame& shown();
-  const SharedFrame& decoded();  // 8-bit 4:2:0
+  const SharedFrame& decoded() const { return now_; }
+  const SharedFrame& shown();  // at the viewing size, 8-bit 4:2:0; made when it is asked for
 
  private:
   double Due(const MediaReader::Picture& picture) const;
 
   FrameRate rate_;
   MediaReader reader_;
-  Scaler scaler_, converter_;
+  Scaler scaler_;
   std::optional<MediaReader::Picture> ahead_;
-  SharedFrame now_, shown_, decoded_;
+  SharedFrame now_, shown_;
 };
 
 }  // namespace kettle
