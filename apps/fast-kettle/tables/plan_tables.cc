@@ -44,7 +44,7 @@ void PrintClips(const Plan& plan) {
 void PrintLadder(const Plan& plan) {
   if (plan.ladder.empty()) return;
   fmt::print("{}\n", Paint("If your uplink cannot carry it: lower these, in this order", Tone::kStrong));
-  Table table({{"step"}, Number("saves"), Number("costs"), Number("headroom")});
+  Table table({{"step"}, Number("saves"), Number("costs, points"), Number("headroom")});
   for (const LadderStep& step : plan.ladder)
     table.Row({{step.what},
                Number(fmt::format("{:.0f} kbit/s", step.saves_kbps)),

@@ -77,13 +77,13 @@ void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
   fmt::print("\n");
 }
 
+// What other programs took from it is in its figures too: they say what it made, not who took the rest.
 void PrintGame(const GameFrames& game) {
-  const double lost = game.alone_fps - game.beside_fps;
-  fmt::print("{}: {:.0f} of {:g} frames per second alone, {:.1f} beside the encodes{}.\n\n",
-             Paint("The simulated game", Tone::kStrong), game.alone_fps, game.wanted_fps, game.beside_fps,
-             lost >= 0.5
-                 ? Paint(fmt::format(": streaming and recording cost it {:.1f} frames per second", lost), Tone::kBad)
-                 : "");
+  constexpr double kLess = 0.5;  // frames a second
+  const bool less = game.alone_fps - game.beside_fps >= kLess;
+  fmt::print("{}: {:.1f} of {:g} frames per second without the encodes, {}.\n\n",
+             Paint("The simulated game", Tone::kStrong), game.alone_fps, game.wanted_fps,
+             Paint(fmt::format("{:.1f} beside them", game.beside_fps), less ? Tone::kBad : Tone::kPlain));
 }
 
 void PrintClimb(const Climb& climb) {
