@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "kettle/footage/y4m.h"
 #include "kettle/quality/comparison.h"
@@ -17,6 +18,8 @@
 namespace kettle {
 
 namespace {
+
+constexpr double kLongestWithSpares = 20;  // seconds
 
 int UsableProcessors() {
   cpu_set_t set;
@@ -45,17 +48,15 @@ class PicturePairs {
     return count;
   }
 
-  // Calls `pair(picture, source_frame)` for each picture of the encode, in order, up to the one at `end`.
+  // Calls `pair(picture, source_frame, source, decoded)` for each picture of the encode, in order. Once.
   template <class Pair>
-  void ForEach(int end, const Pair& pair) const {
+  void ForEach(const Pair& pair) {
     int picture = 0;
-    for (int i = 0; i < source_frames_ && picture < end; ++i)
-      if (selector_.FrameNumber(i)) pair(picture++, i);
-  }
-
-  void AddTo(Comparison& comparison, int picture, int source_frame, bool scored) {
-    shown_.MoveTo(static_cast<double>(rate_.due_ns(picture)) * 1e-9);
-    comparison.Add(Share(reference_.Frame(source_frame)), shown_.decoded(), scored);
+    for (int i = 0; i < source_frames_; ++i) {
+      if (!selector_.FrameNumber(i)) continue;
+      shown_.MoveTo(static_cast<double>(rate_.due_ns(picture)) * 1e-9);
+      pair(picture++, i, Share(reference_.Frame(i)), shown_.decoded());
+    }
   }
 
  private:
@@ -82,30 +83,34 @@ double MotionOf(const Y4mFile& source, int frames) {
   return Mean(motion).value_or(0);
 }
 
-// Scores more pictures of the second that looks worst by the metrics that every picture has.
-void ScoreWorstSecond(const QualityTask& task, std::vector<PictureMetrics>& frames) {
-  const int pictures = static_cast<int>(frames.size());
+// Pictures of the encode that may be scored once it is known which second looks worst, by their number.
+struct Spare {
+  int source_frame = 0;
+  SharedFrame decoded;
+};
+using Spares = std::map<int, Spare>;
+
+// The second that looks worst by what every picture has.
+int WorstSecond(const std::vector<PictureMetrics>& frames, FrameRate rate) {
   std::vector<double> similarity;
   for (const PictureMetrics& frame : frames) similarity.push_back(frame.ssim_y);
   const std::vector<double> seconds =
-      WindowMeans(similarity, static_cast<std::size_t>(std::max(1L, std::lround(task.encoded_rate.fps()))));
-  const auto worst = static_cast<int>(std::min_element(seconds.begin(), seconds.end()) - seconds.begin());
-  std::vector<int> more;
-  for (const int picture : ScoredPictures(pictures, task.encoded_rate, 2 * kScoredASecond))
-    if (SecondOf(picture, pictures, task.encoded_rate) == worst && !frames[static_cast<std::size_t>(picture)].score)
-      more.push_back(picture);
-  if (more.empty()) return;
-  PicturePairs pairs(task);
+      WindowMeans(similarity, static_cast<std::size_t>(std::max(1L, std::lround(rate.fps()))));
+  return static_cast<int>(std::min_element(seconds.begin(), seconds.end()) - seconds.begin());
+}
+
+void ScoreWorstSecond(const PicturePairs& pairs, const Spares& spares, FrameRate rate,
+                      std::vector<PictureMetrics>& frames) {
+  const int pictures = static_cast<int>(frames.size()), worst = WorstSecond(frames, rate);
   Comparison comparison(UsableProcessors(), pairs.viewing_size(), pairs.coded_size());
-  pairs.ForEach(more.back() + 1, [&](int picture, int source_frame) {
-    if (std::binary_search(more.begin(), more.end(), picture)) pairs.AddTo(comparison, picture, source_frame, true);
-  });
-  const std::vector<PictureMetrics> scored = comparison.Finish();
-  for (std::size_t i = 0; i < scored.size(); ++i) {
-    PictureMetrics& frame = frames[static_cast<std::size_t>(more[i])];
-    frame.ms_ssim_y = scored[i].ms_ssim_y;
-    frame.score = scored[i].score;
+  std::vector<int> numbers;
+  for (const auto& [picture, spare] : spares) {
+    if (SecondOf(picture, pictures, rate) != worst) continue;
+    comparison.Add(Share(pairs.reference().Frame(spare.source_frame)), spare.decoded, true);
+    numbers.push_back(picture);
   }
+  const std::vector<PictureMetrics> scored = comparison.Finish();
+  for (std::size_t i = 0; i < scored.size(); ++i) frames[static_cast<std::size_t>(numbers[i])] = scored[i];
 }
 
 }  // namespace
@@ -113,19 +118,27 @@ void ScoreWorstSecond(const QualityTask& task, std::vector<PictureMetrics>& fram
 QualityOutcome RunQuality(const QualityTask& task, const std::function<void(double)>& progress) {
   PicturePairs pairs(task);
   const int pictures = pairs.pictures();
-  const std::vector<int> scored = ScoredPictures(pictures, task.encoded_rate);
+  const FrameRate rate = task.encoded_rate;
+  const std::vector<int> scored = ScoredPictures(pictures, rate);
+  // Decoding them again would take longer than all else; of a long stretch they would take too much memory.
+  const bool keeps_spares = pictures <= kLongestWithSpares * rate.fps();
+  const std::vector<int> spare = ScoredPictures(pictures, rate, keeps_spares ? 2 * kScoredASecond : 0);
+  const auto among = [](const std::vector<int>& some, int picture) {
+    return std::binary_search(some.begin(), some.end(), picture);
+  };
+  Spares spares;
   Comparison comparison(UsableProcessors(), pairs.viewing_size(), pairs.coded_size());
-  pairs.ForEach(pictures, [&](int picture, int source_frame) {
-    pairs.AddTo(comparison, picture, source_frame, std::binary_search(scored.begin(), scored.end(), picture));
+  pairs.ForEach([&](int picture, int source_frame, const SharedFrame& source, const SharedFrame& decoded) {
+    comparison.Add(source, decoded, among(scored, picture));
+    if (among(spare, picture) && !among(scored, picture)) spares[picture] = {source_frame, decoded};
     if (picture % 15 == 0) progress(static_cast<double>(picture) / pictures);
   });
   QualityOutcome outcome;
   outcome.frames = comparison.Finish();
-  ScoreWorstSecond(task, outcome.frames);
-  outcome.quality = Pool(outcome.frames, task.encoded_rate, pairs.viewing_size());
+  ScoreWorstSecond(pairs, spares, rate, outcome.frames);
+  outcome.quality = Pool(outcome.frames, rate, pairs.viewing_size());
   outcome.quality.motion = MotionOf(pairs.reference(), pairs.source_frames());
-  outcome.quality.frame_rate_share =
-      FrameRateShare(task.encoded_rate, pairs.reference().rate(), outcome.quality.motion);
+  outcome.quality.frame_rate_share = FrameRateShare(rate, pairs.reference().rate(), outcome.quality.motion);
   return outcome;
 }
 
