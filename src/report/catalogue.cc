@@ -97,6 +97,7 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"budget.only-reading", "the only reading"},
       {"budget.shared-uplink", "your uplink, shared by {destinations:.0f} destinations"},
       {"budget.trace", "95 % of the time at least, over {seconds:.0f} seconds of trace"},
+      {"budget.traced-dips", "a traced {kind} uplink, whose dips are {percent:.0f} % below its median"},
       {"budget.uplink", "your uplink"},
       {"budget.video-for", "{kbps:.0f} kbit/s of video for {name}"},
       // What an answer cannot say

@@ -54,7 +54,8 @@ void ReadLine(const Line& line, Budget& budget) {
   if (samples.size() == 1)
     budget.safety_how = Message{"budget.measured-once", {{"kind", Name(line.kind)}}};
   else
-    budget.safety_how = Message{"budget.dips", {{"kind", Name(line.kind)}, {"percent", unsteadiness * 100}}};
+    budget.safety_how = Message{line.trace ? "budget.traced-dips" : "budget.dips",
+                                {{"kind", Name(line.kind)}, {"percent", unsteadiness * 100}}};
 }
 
 double Rounded(double kbps) { return std::max(0.0, std::floor(kbps / kRoundKbps) * kRoundKbps); }
