@@ -115,6 +115,8 @@ Request Fill(const Command& command, Request request, const ShowOverrides& value
     request.overrides[option] = given;
   }
   CheckRange("footage-seconds", request.footage_seconds, 1, 60);
+  if (request.plan_budget_seconds)
+    CheckRange("time-budget", *request.plan_budget_seconds, request.proof_seconds + 15, 24 * 3600);
   CheckRange("proof-seconds", request.proof_seconds, 2, 3600);
   CheckRange("seconds", request.uplink.seconds, 5, 3600);
   CheckRange("seconds", request.rehearse.seconds, 2, 6 * 3600);

@@ -81,6 +81,7 @@ struct Request {
   std::string root = "/";        // survey: of the tree to read
   std::string recording_folder;  // survey: empty: the output folder
   bool exhaustive = false;       // plan: try the whole grid as well
+  std::optional<double> plan_budget_seconds;
   double proof_seconds = 10;
   int most_proofs = 5;            // proof runs before giving up; the demo allows fewer, to keep its time
   bool without_stand_in = false;  // demo: CPU only

@@ -159,6 +159,10 @@ po::options_description ShowOptions(ShowOverrides& values, const po::options_des
 void AddPlan(po::options_description& options, Request& request) {
   auto add = options.add_options();
   add("fresh", po::bool_switch(&request.fresh), "measure everything again");
+  add("time-budget", po::value<std::string>()->value_name("TIME")->notifier([&request](const std::string& text) {
+    request.plan_budget_seconds = ParseDuration("time-budget", text);
+  }),
+      "the best plan that can be found and proven in this time: 60s, 2min; says what it left out");
   add("exhaustive", po::bool_switch(&request.exhaustive),
       "measure every size, frame rate, encoder and preset first, and compare the search with that; takes long");
 }

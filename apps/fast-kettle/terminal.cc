@@ -101,9 +101,26 @@ void Progress::Stage(const std::string& name, int steps) {
   steps_ = std::max(1, steps);
   done_ = 0;
   share_ = 0;
+  most_left_ = 0;
   what_.clear();
+  best_.clear();
   start_ = std::chrono::steady_clock::now();
   if (!quiet_ && !terminal_) fmt::print(stderr, "{}\n", name);
+  Draw();
+}
+
+void Progress::Rename(const std::string& name) {
+  if (name == stage_) return;
+  stage_ = name;
+  if (!quiet_ && !terminal_) fmt::print(stderr, "{}\n", name);
+  Draw();
+}
+
+void Progress::Tell(int most_steps_left, const std::string& best) {
+  most_left_ = most_steps_left;
+  if (best == best_) return;
+  best_ = best;
+  if (!quiet_ && !terminal_) fmt::print(stderr, "so far: {}\n", best);
   Draw();
 }
 
@@ -114,8 +131,8 @@ void Progress::Show(const std::string& what, double share) {
   if (now - drawn_ >= std::chrono::milliseconds(100)) Draw();
 }
 
-void Progress::StepDone() {
-  ++done_;
+void Progress::StepsDone(int steps) {
+  done_ += steps;
   share_ = 0;
   steps_ = std::max(steps_, done_ + 1);
   Draw();
@@ -132,11 +149,13 @@ void Progress::Draw() {
   const int columns = ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 20 ? size.ws_col : 80;
   const double done = std::min(1.0, (done_ + std::clamp(share_, 0.0, 1.0)) / steps_);
   const double elapsed = std::chrono::duration<double>(drawn_ - start_).count();
-  constexpr int kBar = 24;
+  constexpr int kBar = 16;
   const int filled = static_cast<int>(done * kBar);
   std::string line = fmt::format("{} [{}{}] {:3.0f} %", stage_, std::string(static_cast<std::size_t>(filled), '#'),
                                  std::string(static_cast<std::size_t>(kBar - filled), '.'), done * 100);
   if (done > 0.03 && elapsed > 2) line += fmt::format("  about {:.0f} s left", elapsed / done - elapsed);
+  if (most_left_ > 0) line += fmt::format(", {} of at most {} steps", done_ + 1, done_ + most_left_);
+  if (!best_.empty()) line += "; so far: " + best_;
   line += "  " + what_;
   if (line.size() >= static_cast<std::size_t>(columns)) line.resize(static_cast<std::size_t>(columns) - 1);
   fmt::print(stderr, "\r\x1b[K{}", line);

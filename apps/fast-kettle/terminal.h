@@ -53,9 +53,14 @@ class Progress {
   ~Progress();
   // A new stage of about `steps` steps.
   void Stage(const std::string& name, int steps);
+  // The stage by another name: its steps and its time go on.
+  void Rename(const std::string& name);
+  // The most steps that may still come, where that is more than about; the best that was found so far.
+  void Tell(int most_steps_left, const std::string& best);
   // What is being done now, 0..1 of the current step.
   void Show(const std::string& what, double share);
-  void StepDone();
+  void StepsDone(int steps);
+  void StepDone() { StepsDone(1); }
   // Wipes the bar, so that other lines can be printed.
   void Clear();
 
@@ -63,8 +68,8 @@ class Progress {
   void Draw();
 
   bool quiet_, terminal_;
-  std::string stage_, what_;
-  int steps_ = 1, done_ = 0;
+  std::string stage_, what_, best_;
+  int steps_ = 1, done_ = 0, most_left_ = 0;
   double share_ = 0;
   std::chrono::steady_clock::time_point start_, drawn_{};
 };

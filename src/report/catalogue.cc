@@ -81,7 +81,8 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"answer.single-second", "{gain:+.1f} points on a single second: longer footage would tell (--footage-seconds)"},
       {"answer.take-the-cheapest", "nothing is clearly better than {reference}; take the cheapest"},
       {"answer.times-the-cost", "takes {times:.1f} times the {of}"},
-      {"answer.varies", "varies from second to second: longer footage, or more of it, would tell"},
+      {"answer.varies",
+       "still unclear after {seconds:.0f} seconds of footage: more time (--time-budget) or a longer clip would tell"},
       {"answer.verdict", "{verdict} by {gain:.1f} points"},
       // Measuring
       {"bench.under-load", "measured under a load: {load}"},
@@ -253,6 +254,7 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
        "the recording did not reach {goal:g} of 100: {why}; its bit rate is three times the stream's bits per pixel "
        "instead"},
       {"recording-level.no-constant-quality", "{encoder} has no constant quality"},
+      {"recording-level.no-time", "the time budget was used up before a level reached it"},
       {"recording-level.out-of-reach", "even its best level, {level:.0f}, does not reach {goal:g} of 100 on {footage}"},
       {"recording-level.step", "level {level:.0f} {score:.1f}"},
       {"recording-level.too-heavy",
@@ -306,6 +308,14 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
        "judders"},
       // As a library, a driver or an error said it
       {"text.quoted", "{words}"},
+      // Left out by plan --time-budget
+      {"time-budget.besides", "what to lower when the line drops"},
+      {"time-budget.left-out", "the time budget left these out: {parts}; with more time they are looked at too"},
+      {"time-budget.picture", "more sizes and frame rates"},
+      {"time-budget.placement", "more presets"},
+      {"time-budget.proof", "another proof run"},
+      {"time-budget.recording-level", "the recording's quality level"},
+      {"time-budget.refinement", "B-frames and look-ahead"},
       // A trial
       {"trial.driver-words", "the driver says: {words}"},
       {"trial.noisy", "noisy: ±{percent:.0f} %"},

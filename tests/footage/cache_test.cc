@@ -3,6 +3,7 @@
 
 #include <chrono>
 #include <cstring>
+#include <set>
 
 #include "clip.h"
 #include "says.h"
@@ -80,6 +81,28 @@ TEST_F(CacheTest, TakesTheCalmestStretchWhereAsked) {
   EXPECT_EQ(
       PrepareFootage({whole, {192, 128}, {25, 1}, 2, Stretch::kCalmest}, path("cache"), [](double) {}).from_seconds,
       Prepare(whole, {192, 128}, {25, 1}, 2).from_seconds);
+}
+
+TEST_F(CacheTest, FurtherStretchesLieBesideTheFirstAndHaveNamesOfTheirOwn) {
+  const std::string clip = MakeClip("clip.mkv", 75, 100);  // seven seconds
+  FootageRequest request{clip, {192, 128}, {25, 1}, 2};
+  const Footage first = PrepareFootage(request, path("cache"), [](double) {});
+  const int further = CountFurther(request);
+  ASSERT_GE(further, 2);
+  std::set<std::string> labels{first.label}, keys{first.key()};
+  for (request.further = 1; request.further <= further; ++request.further) {
+    const Footage other = PrepareFootage(request, path("cache"), [](double) {});
+    EXPECT_GE(std::abs(other.from_seconds - first.from_seconds), 2 - 1e-6);
+    EXPECT_LE(other.from_seconds + 2, 7.05);
+    EXPECT_EQ(other.frames, 50);
+    labels.insert(other.label);
+    keys.insert(other.key());
+  }
+  EXPECT_EQ(labels.size(), static_cast<std::size_t>(further) + 1);
+  EXPECT_EQ(keys.size(), static_cast<std::size_t>(further) + 1);
+  EXPECT_EQ(
+      PrepareFootage({"harbour", {192, 128}, {25, 1}, 2, Stretch::kBusiest, 3}, path("cache"), [](double) {}).label,
+      "harbour, from 6 s");
 }
 
 TEST_F(CacheTest, ACutOffClipIsRefused) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/question/answer.h"
 
+#include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
 
@@ -81,6 +82,44 @@ TEST_F(AnswerTest, ALossIsWorseAndASpreadIsUnclear) {
   EXPECT_EQ(Second(Trials(-2)).verdict, Verdict::kWorse);
   EXPECT_EQ(Second(Trials(1, 7.5)).verdict, Verdict::kUnclear);
   EXPECT_EQ(Second(Trials(0.25, 0.01)).verdict, Verdict::kSame) << "told apart, but not seen";
+}
+
+// The same spread over more seconds is a narrower interval; only the asked rate is measured there.
+TEST_F(AnswerTest, FurtherFootageMakesItClear) {
+  std::vector<Trial> trials = Trials(1, 1.9);
+  const Answer before = MakeAnswer(question_, {"one", "two"}, trials);
+  ASSERT_TRUE(before.unclear());
+  const std::vector<EncodeSettings> wanted = FurtherEncodes(before);
+  ASSERT_EQ(wanted.size(), 2u);
+  EXPECT_EQ(wanted[1], AtRate(question_.variants[1].settings, question_.asked_rate));
+  std::vector<std::string> further;
+  for (const Trial& trial : Trials(1, 1.9))
+    for (int i = 0; i < 4; ++i)
+      if (std::find(wanted.begin(), wanted.end(), trial.settings) != wanted.end()) {
+        further.push_back(trial.footage + std::to_string(i));
+        trials.push_back(trial);
+        trials.back().footage = further.back();
+      }
+  std::sort(further.begin(), further.end());
+  further.erase(std::unique(further.begin(), further.end()), further.end());
+  const Answer after = MakeAnswer(question_, {"one", "two"}, trials, further);
+  EXPECT_EQ(after.variants[1].seconds, 5 * before.variants[1].seconds);
+  EXPECT_EQ(after.variants[1].verdict, Verdict::kBetter);
+  EXPECT_NEAR(after.variants[1].gain->value, 1, 1e-6);
+  EXPECT_EQ(after.footage.size(), 2u) << "means are those of what every variant was measured on";
+  EXPECT_TRUE(FurtherEncodes(after).empty());
+}
+
+TEST_F(AnswerTest, MoreBitsOnFurtherFootageGainNothing) {
+  std::vector<Trial> trials = Trials(0, 0.01);
+  for (Trial trial : Trials(0, 0.01, 1.2))
+    if (trial.settings.bit_rate == question_.asked_rate) {
+      trial.footage += " later";
+      trials.push_back(trial);
+    }
+  const Answer answer = MakeAnswer(question_, {"one", "two"}, trials, {"one later", "two later"});
+  EXPECT_EQ(answer.variants[1].seconds, 16);
+  EXPECT_NEAR(answer.variants[1].gain->value, 0, 0.02);
 }
 
 TEST_F(AnswerTest, AFailedVariantSaysWhy) {

@@ -69,6 +69,20 @@ TEST_F(UnpacedTest, AnEncodeThatIsFarTooSlowIsCutShort) {
   EXPECT_EQ(outcome.frames, 30);
 }
 
+TEST_F(UnpacedTest, AnEncodeOfNoUseIsGivenUpAndNotFinished) {
+  EncodeTask task = Task(test::SmallSettings("x264", "ultrafast"), 200);
+  task.longest_seconds = 1e9;
+  task.least_fps = 100;  // the clock below lets less than one pass a second
+  const EncodeOutcome outcome = RunUnpaced(task, test::SlowClock(), [](double) {});
+  EXPECT_TRUE(outcome.truncated);
+  EXPECT_GE(outcome.frames, 15);
+  EXPECT_LT(outcome.frames, 40);
+  EXPECT_LT(outcome.frames / outcome.seconds, 1);
+  EXPECT_GT(outcome.mean_kbps, 0);
+  task.least_fps = 0.01;
+  EXPECT_FALSE(RunUnpaced(task, test::SlowClock(), [](double) {}).truncated);
+}
+
 TEST(Probe, SaysWhyAnEncoderDoesNotWork) {
   EncodeSettings settings = test::SmallSettings("nvenc-h264", "p1");
   settings.size = {8192, 8192};  // more than any profile, and there is no driver in this process

@@ -22,7 +22,15 @@ namespace {
 
 using nlohmann::json;
 
-constexpr double kPacedSeconds = 5;  // of each trial in real time
+constexpr double kPacedSeconds = 5;       // of each trial in real time
+constexpr double kQuestionSeconds = 180;  // for an answer, where no time budget is given
+// B-frames and others stand at other places in each variant: of few pictures chance would take more of one kind.
+constexpr int kScoredForAQuestion = 15;
+
+bool IsScoredEnough(const Trial& trial, int a_second) {
+  const auto wanted = ScoredPictures(trial.quality->frames, trial.settings.frame_rate, a_second).size();
+  return trial.quality->scored_pictures.size() >= wanted;
+}
 
 // Footage that is not there yet: what a dry run needs to know of it.
 std::vector<Footage> Promised(const Show& show, double seconds) {
@@ -40,6 +48,7 @@ std::vector<TrialJob> Jobs(const BenchPlan& plan, const std::vector<Footage>& fo
     for (const EncodeSettings& settings : plan.settings) {
       TrialJob job{settings, pictures, std::nullopt, std::nullopt};
       // What an encode costs is asked at one bit rate; at the others only its quality counts.
+      if (plan.question) job.scored_a_second = kScoredForAQuestion;
       if (plan.question && settings.bit_rate != plan.question->asked_rate) job.most_repeats = 1;
       for (const Trial& trial : known)
         if (trial.settings == settings &&
@@ -47,7 +56,9 @@ std::vector<TrialJob> Jobs(const BenchPlan& plan, const std::vector<Footage>& fo
           job.trial = trial;
       // What failed, or was cut short by a time budget, is tried again in another run; a plan leaves the quality of
       // what is too slow unmeasured.
-      if (job.trial && (!job.trial->done() || job.trial->truncated || !job.trial->quality)) job.trial.reset();
+      if (job.trial && (!job.trial->done() || job.trial->truncated || !job.trial->quality ||
+                        !IsScoredEnough(*job.trial, job.scored_a_second)))
+        job.trial.reset();
       jobs.push_back(std::move(job));
     }
   return jobs;
@@ -165,11 +176,51 @@ std::vector<std::string> Labels(const std::vector<Footage>& footage) {
   return labels;
 }
 
+// The trials of `settings` on further footage: for their quality, once each.
+std::vector<TrialJob> FurtherJobs(const std::vector<EncodeSettings>& settings, const std::vector<Footage>& footage,
+                                  const std::vector<Trial>& known) {
+  std::vector<TrialJob> jobs;
+  for (const Footage& pictures : footage)
+    for (const EncodeSettings& one : settings) {
+      jobs.push_back({one, pictures, std::nullopt, 1, kScoredForAQuestion});
+      for (const Trial& trial : known)
+        if (trial.settings == one && trial.footage_key == pictures.key() && trial.done() && trial.quality &&
+            IsScoredEnough(trial, kScoredForAQuestion))
+          jobs.back().trial = trial;
+    }
+  return jobs;
+}
+
 std::vector<Trial> TrialsOf(const std::vector<TrialJob>& jobs) {
   std::vector<Trial> trials;
   for (const TrialJob& job : jobs)
     if (job.trial) trials.push_back(*job.trial);
   return trials;
+}
+
+// What three seconds of footage leave unclear, more of it may tell: goes on until the answer is clear, or no footage or
+// time is left. What the variants cost is measured again with the time that remains.
+Answer AnswerQuestion(Session& session, const BenchPlan& plan, const std::vector<Footage>& footage,
+                      const std::vector<Trial>& known, const std::function<double()>& seconds_left,
+                      std::vector<TrialJob>& jobs) {
+  std::vector<std::string> further;  // labels
+  const auto answer_now = [&] { return MakeAnswer(*plan.question, Labels(footage), TrialsOf(jobs), further); };
+  Answer answer = answer_now();
+  for (int number = 1; answer.unclear() && !plan.question->of_picture && seconds_left() > 0; ++number) {
+    const std::vector<Footage> more = session.footage().PrepareFurther(plan.show, number);
+    if (more.empty()) break;
+    for (const std::string& label : Labels(more)) further.push_back(label);
+    const std::vector<TrialJob> added = FurtherJobs(FurtherEncodes(answer), more, known);
+    jobs.insert(jobs.end(), added.begin(), added.end());
+    Measure(session, {{1, 1}, seconds_left()}, known, jobs);
+    answer = answer_now();
+  }
+  std::erase_if(jobs, [&](const TrialJob& job) {  // what there was no time for is nothing that --resume must finish
+    return !job.trial && std::find(further.begin(), further.end(), job.footage.label) != further.end();
+  });
+  const int repeats = session.request().bench.repeats;
+  Measure(session, {{std::min(3, repeats), repeats}, std::max(0.0, seconds_left())}, known, jobs);
+  return answer_now();
 }
 
 }  // namespace
@@ -197,15 +248,19 @@ int RunBench(Session& session) {
   std::vector<TrialJob> jobs = Jobs(plan, footage, bench.resume ? known : std::vector<Trial>{});
   const auto taken_up = std::count_if(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
   if (!bench.resume) session.trials().SetAside();
-  const json timing = Measure(session, Limits(bench, elapsed(), jobs.size()), known, jobs);
+  InterleaveLimits limits = Limits(bench, elapsed(), jobs.size());
+  if (plan.question) limits.rules = {1, 1};
+  const json timing = Measure(session, limits, known, jobs);
   const std::vector<PacedTrial> paced = RunPacedTrials(session, plan, footage);
   const std::vector<Trial> trials = AllTrials(jobs, known);
   const bool complete = std::all_of(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
   json more = {{"paced", paced}, {"timing", timing}};
   if (plan.question) {
-    const Answer answer = MakeAnswer(*plan.question, Labels(footage), TrialsOf(jobs));
+    const Answer answer = AnswerQuestion(
+        session, plan, footage, known, [&] { return bench.budget_seconds.value_or(kQuestionSeconds) - elapsed(); },
+        jobs);
     more["question"] = answer;
-    session.trials().Keep(trials, complete, footage, more);
+    session.trials().Keep(AllTrials(jobs, known), complete, session.footage().all(), more);
     session.DrawChart(MakeRateQualityChart(answer));
     if (session.request().json)
       PrintJson(json(answer));

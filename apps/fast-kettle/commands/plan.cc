@@ -18,6 +18,7 @@
 #include "kettle/plan/sound.h"
 #include "kettle/units/error.h"
 #include "report/card.h"
+#include "report/looks.h"
 #include "tables/plan_tables.h"
 
 namespace kettle::app {
@@ -132,6 +133,24 @@ Preparation Prepare(Session& session) {
           std::move(calm), std::move(line),    std::move(disk)};
 }
 
+const char* NameOf(PlanStage stage) {
+  switch (stage) {
+    case PlanStage::kPicture: return "finding size and frame rate";
+    case PlanStage::kPlacement: return "fitting stream and recording together";
+    case PlanStage::kRefinement: return "trying B-frames and look-ahead";
+    case PlanStage::kRecordingLevel: return "finding the recording's quality level";
+    case PlanStage::kProof: return "proof run";
+    case PlanStage::kBesides: return "looking for what to lower when the line drops";
+  }
+  return "";
+}
+
+// "x264 veryfast, 854x480 at 60: looks fair (41 of 100)"
+std::string InShort(const Option& option) {
+  return fmt::format("{}, {} at {}: {}", option.title(), option.settings.size.str(), option.settings.frame_rate.str(),
+                     Looks(option.score));
+}
+
 // The search stops early; about this many trials are usual.
 int UsualTrials(const Preparation& known, const SearchSpace& space) {
   int presets = 0;
@@ -142,10 +161,10 @@ int UsualTrials(const Preparation& known, const SearchSpace& space) {
 
 // Every trial is kept, also when the search ends with an error.
 Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book, TrialKeeper& keep,
-                    std::optional<GridCheck>& check) {
+                    std::optional<GridCheck>& check, const TimeBudget& time) {
   const Show& show = known.show;
   const SearchSpace space = SpaceOf(known.targets, known.families);
-  const int usual = UsualTrials(known, space);
+  const int usual = UsualTrials(known, space) + kProofSteps;
   const bool exhaustive = session.request().exhaustive;
   session.progress().Stage("trials", exhaustive ? GridSize(space, known.footage.size()) + usual : usual);
   const PlanRequest request{show,
@@ -157,7 +176,13 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                             session.encoders().UsableDevices(),
                             session.encoders().EncodesAtOnce(known.families),
                             session.machine().processor.usable,
-                            known.calm};
+                            known.calm,
+                            time,
+                            [&](const PlanStatus& status) {
+                              session.progress().Rename(NameOf(status.stage));
+                              session.progress().Tell(status.most_trials_left,
+                                                      status.best ? InShort(*status.best) : "");
+                            }};
   try {
     if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
     Prover prover(session, known.footage, show.first);
@@ -229,12 +254,19 @@ Show LoadShow(const Session& session) {
 }
 
 int RunPlan(Session& session) {
+  const auto start = std::chrono::steady_clock::now();
   const Preparation known = Prepare(session);
   session.trials().SetAside();
   TrialKeeper keep(session, !session.trials().HasUnfinishedBench());
   TrialBook book(session.runner(), session.trials().Known(), std::ref(keep));
   std::optional<GridCheck> check;
-  Plan plan = SearchAndProve(session, known, book, keep, check);
+  std::function<double()> seconds_left;
+  if (const auto budget = session.request().plan_budget_seconds)
+    seconds_left = [start, budget] {
+      return *budget - std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    };
+  Plan plan =
+      SearchAndProve(session, known, book, keep, check, TimeBudget(seconds_left, session.request().proof_seconds));
   keep.Keep(book.trials());
   if (session.load()) session.load()->CheckStillThere();
   PublishProof(session, plan);

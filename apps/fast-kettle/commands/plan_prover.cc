@@ -11,7 +11,7 @@ namespace fs = std::filesystem;
 
 Proof Prover::operator()(const Pair& pair) {
   constexpr double kStartSeconds = 1;  // until both encoders are open
-  session_.progress().Stage("proof run", 1);
+  session_.progress().Rename("proof run");
   session_.MeetBusiestLoad(session_.request().proof_seconds + 2 * kStartSeconds);
   const fs::path folder = session_.scratch() / fmt::format("proof-{}", ++runs_);
   fs::create_directories(folder);
@@ -28,7 +28,7 @@ Proof Prover::operator()(const Pair& pair) {
     session_.progress().Show(
         fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()), share);
   });
-  session_.progress().Clear();
+  session_.progress().StepsDone(kProofSteps);
   // The declared load is no other program.
   if (session_.load()) proof.other_cores = std::max(0.0, proof.other_cores - session_.load()->profile().mean_cores());
   MakeRoom(proof);

@@ -12,6 +12,9 @@
 
 namespace kettle::app {
 
+// What a proof run takes beside a trial, for the time left.
+inline constexpr int kProofSteps = 4;
+
 // Each run's files go to a folder of its own: which run stands shows only in the end.
 class Prover {
  public:

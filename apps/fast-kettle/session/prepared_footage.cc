@@ -7,8 +7,8 @@
 
 namespace kettle::app {
 
-Footage PreparedFootage::Prepare(const Show& show, const std::string& source, Stretch stretch) {
-  const FootageRequest wanted{source, show.source_size, show.source_rate, seconds_, stretch};
+Footage PreparedFootage::Prepare(const Show& show, const std::string& source, Stretch stretch, int further) {
+  const FootageRequest wanted{source, show.source_size, show.source_rate, seconds_, stretch, further};
   Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
     ThrowIfStopped();
     progress_.Show(source, share);
@@ -36,6 +36,17 @@ std::vector<Footage> PreparedFootage::PrepareCalm(const Show& show) {
   }
   progress_.Clear();
   return calm;
+}
+
+std::vector<Footage> PreparedFootage::PrepareFurther(const Show& show, int number) {
+  std::vector<Footage> further;
+  progress_.Stage("preparing more of the footage", static_cast<int>(show.footage.size()));
+  for (const std::string& source : show.footage)
+    if (number <= CountFurther({source, show.source_size, show.source_rate, seconds_}))
+      further.push_back(Prepare(show, source, Stretch::kBusiest, number));
+  progress_.Clear();
+  footage_.insert(footage_.end(), further.begin(), further.end());
+  return further;
 }
 
 std::vector<Message> PreparedFootage::Notes() const {

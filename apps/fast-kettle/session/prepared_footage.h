@@ -18,15 +18,17 @@ class PreparedFootage {
 
   // The busiest stretch of each. Throws Error, also kInterrupted.
   const std::vector<Footage>& PrepareAll(const Show& show);
-  // What PrepareAll prepared.
+  // What PrepareAll and PrepareFurther prepared.
   const std::vector<Footage>& all() const { return footage_; }
   // The calmest stretches of the show's clips, where they are not those that PrepareAll prepared.
   std::vector<Footage> PrepareCalm(const Show& show);
+  // More of what PrepareAll prepared: the stretches of that number beside the first, of all that have so many.
+  std::vector<Footage> PrepareFurther(const Show& show, int number);
   // What was done to the pictures prepared, a line each.
   std::vector<Message> Notes() const;
 
  private:
-  Footage Prepare(const Show& show, const std::string& source, Stretch stretch);
+  Footage Prepare(const Show& show, const std::string& source, Stretch stretch, int further = 0);
 
   const double seconds_;
   Progress& progress_;

@@ -39,6 +39,7 @@ void PrintVariants(const Answer& answer) {
   Table table({{"variant"},
                Number("score"),
                Number("gain"),
+               Number("over"),
                Number("same quality takes"),
                Number("worst second"),
                Number("blocks"),
@@ -60,6 +61,7 @@ void PrintVariants(const Answer& answer) {
                  Number("-"),
                  Number("-"),
                  Number("-"),
+                 Number("-"),
                  {Sentence(v.words), Tone::kBad}});
       continue;
     }
@@ -67,6 +69,7 @@ void PrintVariants(const Answer& answer) {
     table.Row({{label},
                Number(fmt::format("{:.1f}", v.score)),
                Number(Signed(v.gain, 1, 1)),
+               Number(v.gain ? fmt::format("{} s", v.seconds) : "-"),
                Number(v.bd_rate ? fmt::format("{:+.0f} % bits", *v.bd_rate * 100) : "-"),
                Number(fmt::format("{:.1f}", v.worst_second_score)),
                Number(fmt::format("{:.1f}", v.blockiness)),

@@ -31,9 +31,12 @@ constexpr double kShortestSeconds = 0.5;
 std::string Key(const FootageRequest& request) {
   std::string key = fmt::format("{}|{}|{}|{}|{}", kRenderVersion, request.source, request.size.str(),
                                 request.rate.str(), request.seconds);
-  if (!IsScene(request.source)) {
+  if (IsScene(request.source)) {
+    if (request.further > 0) key += fmt::format("|further {}", request.further);
+  } else {
     if (request.stretch == Stretch::kCalmest) key += "|calmest";
     const fs::path path = fs::canonical(request.source);
+    if (request.further > 0) key += fmt::format("|further {}", request.further);
     key += fmt::format("|{}|{}|{}", path.string(), fs::file_size(path),
                        fs::last_write_time(path).time_since_epoch().count());
   }
@@ -74,6 +77,7 @@ std::shared_ptr<const FileLock> KeepFromEviction(const fs::path& file) {
 void RenderScene(const FootageRequest& request, int frames, const fs::path& file,
                  const std::function<void(double)>& progress) {
   const auto scene = MakeScene(request.source, kSceneSeed);
+  const double from = request.further * request.seconds;
   Y4mWriter writer(file, request.size, request.rate);
   const int batch = static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u));
   for (int first = 0; first < frames; first += batch) {
@@ -81,7 +85,7 @@ void RenderScene(const FootageRequest& request, int frames, const fs::path& file
     for (int i = first; i < std::min(frames, first + batch); ++i)
       pictures.push_back(std::async(std::launch::async, [&, i] {
         FramePtr picture = NewPicture(request.size);
-        scene->Draw(static_cast<double>(request.rate.due_ns(i)) * 1e-9, *picture);
+        scene->Draw(from + static_cast<double>(request.rate.due_ns(i)) * 1e-9, *picture);
         return picture;
       }));
     for (auto& picture : pictures) writer.Write(*picture.get());
@@ -95,12 +99,33 @@ struct Span {
   std::vector<Message> notes;  // Footage::notes
 };
 
-// The stretch of at most `seconds` whose packets have the most bytes, or the fewest.
-Span FindStretch(std::vector<MediaReader::PacketTime> packets, const FootageRequest& request, FrameRate own_rate) {
+using PacketTimes = std::vector<MediaReader::PacketTime>;
+
+// Where the stretches of the same length begin that fit beside the one from `from` on, those with the most bytes first.
+std::vector<double> FurtherStretches(const PacketTimes& packets, double from, double seconds, double whole) {
+  std::vector<std::pair<double, double>> stretches;  // bytes, start
+  for (double start = from - std::floor(from / seconds) * seconds; start + seconds <= whole + 1e-6; start += seconds) {
+    if (std::abs(start - from) < seconds / 2) continue;
+    double bytes = 0;
+    for (const auto& packet : packets)
+      if (packet.seconds >= start && packet.seconds < start + seconds) bytes += packet.bytes;
+    stretches.emplace_back(bytes, start);
+  }
+  std::stable_sort(stretches.begin(), stretches.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
+  std::vector<double> starts;
+  for (const auto& stretch : stretches) starts.push_back(stretch.second);
+  return starts;
+}
+
+double WholeSeconds(const PacketTimes& packets, FrameRate own_rate) {
+  return packets.empty() ? 0 : packets.back().seconds + (own_rate.numerator > 0 ? 1 / own_rate.fps() : 0);
+}
+
+// The stretch of at most `seconds` whose packets have the most bytes, or the fewest. `packets` by their time.
+Span FindStretch(const PacketTimes& packets, const FootageRequest& request, FrameRate own_rate) {
   const double seconds = request.seconds;
-  std::sort(packets.begin(), packets.end(), [](const auto& a, const auto& b) { return a.seconds < b.seconds; });
   const double frame = own_rate.numerator > 0 ? 1 / own_rate.fps() : 0;
-  const double whole = packets.empty() ? 0 : packets.back().seconds + frame;
+  const double whole = WholeSeconds(packets, own_rate);
   if (whole <= seconds) return {0, whole, {}};
   const double sign = request.stretch == Stretch::kBusiest ? 1 : -1;
   double sum = 0, best_from = 0;
@@ -136,7 +161,11 @@ Span ChooseStretch(const FootageRequest& request) {
       declared && *declared - reached > std::max(0.5, *declared * 0.02))
     FailCutOff(request, *declared, reached);
   const bool variable_rate = HasVariableRate(packets);
-  Span stretch = FindStretch(std::move(packets), request, reader.rate());
+  std::sort(packets.begin(), packets.end(), [](const auto& a, const auto& b) { return a.seconds < b.seconds; });
+  Span stretch = FindStretch(packets, request, reader.rate());
+  if (request.further > 0)
+    stretch.from = FurtherStretches(packets, stretch.from, request.seconds, WholeSeconds(packets, reader.rate()))
+                       .at(static_cast<std::size_t>(request.further - 1));
   StreamFacts facts = reader.facts();
   if (MediaReader first(request.source); const auto picture = first.Next())  // headers don't always tell
     facts.interlaced = facts.interlaced || IsInterlaced(*picture->frame);
@@ -249,6 +278,17 @@ void RenderSceneTo(const fs::path& file, const std::string& scene, FrameSize siz
   RenderScene({scene, size, rate, seconds}, frames, file, progress);
 }
 
+int CountFurther(const FootageRequest& request) {
+  constexpr int kOfAScene = 9;
+  if (IsScene(request.source)) return kOfAScene;
+  MediaReader reader(request.source);
+  PacketTimes packets = reader.ReadPackets();
+  std::sort(packets.begin(), packets.end(), [](const auto& a, const auto& b) { return a.seconds < b.seconds; });
+  const Span first = FindStretch(packets, request, reader.rate());
+  return static_cast<int>(
+      FurtherStretches(packets, first.from, request.seconds, WholeSeconds(packets, reader.rate())).size());
+}
+
 Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_folder,
                        const std::function<void(double)>& progress, std::uintmax_t limit_bytes) {
   const bool scene = IsScene(request.source);
@@ -257,6 +297,8 @@ Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_fold
   PrepareFolder(cache_folder, "footage cache");
   std::string label = scene ? request.source : fs::path(request.source).filename().string();
   if (!scene && request.stretch == Stretch::kCalmest) label += ", calmest";
+  if (request.further > 0)
+    label += fmt::format(", from {:.0f} s", scene ? request.further * request.seconds : stretch.from);
   const fs::path file =
       cache_folder / fmt::format("{}-{}.y4m", scene ? request.source : "clip", HexDigest(Key(request)));
   auto keep = KeepFromEviction(file);

@@ -25,10 +25,15 @@ struct FootageRequest {
   FrameRate rate;
   double seconds = 3;                   // how much of it; a shorter clip is played forth and back
   Stretch stretch = Stretch::kBusiest;  // which part of a clip, by the bytes its pictures took to code
+  // 0: that stretch. 1 and more: the others of that length beside it, busiest first; of a scene those that follow.
+  int further = 0;
 };
 
+// How many stretches there are beside the first. Of a scene: nine. Throws as PrepareFootage.
+int CountFurther(const FootageRequest& request);
+
 struct Footage {
-  std::string label;           // the scene's name or the clip's file name, and "calmest" where that was asked for
+  std::string label;           // the scene's name or the clip's file name, with what tells other stretches apart
   std::filesystem::path file;  // the Y4M file
   FrameSize size;
   FrameRate rate;

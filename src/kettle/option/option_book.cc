@@ -9,15 +9,48 @@ namespace kettle {
 
 namespace {
 
-Option Unmeasured(const EncodeSettings& settings) {
+Option Unmeasured(const EncodeSettings& settings, const std::string& why) {
   Option option;
   option.settings = settings;
   option.device = Name(FindFamily(settings.encoder).device);
-  option.trouble = "not measured: the search stops at half of all trials";
+  option.trouble = "not measured: " + why;
   return option;
 }
 
+std::ptrdiff_t PresetIndex(const EncodeSettings& settings) {
+  const auto& presets = FindFamily(settings.encoder).presets;
+  return std::find(presets.begin(), presets.end(), settings.preset) - presets.begin();
+}
+
+// No harder to code, picture for picture: the same encoder, the same preset or a faster one, no more bits.
+bool AsksNoMore(const EncodeSettings& a, const EncodeSettings& b) {
+  if (a.encoder != b.encoder || PresetIndex(a) > PresetIndex(b)) return false;
+  EncodeSettings alike = a;
+  alike.preset = b.preset;
+  alike.size = b.size;
+  alike.frame_rate = b.frame_rate;
+  if (!IsQuality(a.rate_control) && !IsQuality(b.rate_control) && a.bit_rate <= b.bit_rate) {
+    alike.rate_control = b.rate_control;
+    alike.bit_rate = b.bit_rate;
+    alike.maximum_bit_rate = b.maximum_bit_rate;
+    alike.buffer_seconds = b.buffer_seconds;
+    alike.keyframe_seconds = b.keyframe_seconds;
+  }
+  return alike == b;
+}
+
 }  // namespace
+
+bool OptionBook::SurelyTooSlow(const EncodeSettings& settings) const {
+  constexpr double kNoise = 1.15;
+  const auto pixels = static_cast<double>(settings.size.pixels());
+  const double needed_fps = settings.frame_rate.fps() / (1 - required_headroom_);
+  return std::any_of(options_.begin(), options_.end(), [&](const Option& option) {
+    return option.trouble.empty() && option.settings.size.pixels() >= settings.size.pixels() &&
+           option.throughput_fps * kNoise * static_cast<double>(option.settings.size.pixels()) < needed_fps * pixels &&
+           AsksNoMore(option.settings, settings);
+  });
+}
 
 bool OptionBook::Known(const EncodeSettings& settings) const {
   return std::any_of(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
@@ -41,7 +74,11 @@ Option OptionBook::Measure(const EncodeSettings& settings, double score_to_beat)
       (known->measured || !known->keeps_pace(required_headroom_) || known->score <= score_to_beat))
     return *known;
   if (most_trials_ > 0 && trials_ + static_cast<int>(footage_.size()) > most_trials_)
-    return known == options_.end() ? Unmeasured(settings) : *known;
+    return known == options_.end() ? Unmeasured(settings, "the search stops at half of all trials") : *known;
+  if (known == options_.end() && SurelyTooSlow(settings))
+    return Unmeasured(settings, "a faster preset or a larger picture was too slow already");
+  if (known == options_.end() && watch_.may_measure && !watch_.may_measure(settings))
+    return Unmeasured(settings, "the time budget was used up");
   std::vector<Trial> trials;
   for (std::size_t i = 0; i < footage_.size(); ++i) {
     trials.push_back(Get(settings, footage_[i]));
@@ -58,6 +95,7 @@ Option OptionBook::Measure(const EncodeSettings& settings, double score_to_beat)
     *known = option;
   else
     options_.push_back(option);
+  if (watch_.measured) watch_.measured();
   return option;
 }
 

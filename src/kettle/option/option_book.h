@@ -2,7 +2,7 @@
 // Options by their settings: measures each one once.
 #pragma once
 
-#include <set>
+#include <functional>
 #include <utility>
 #include <vector>
 
@@ -15,18 +15,35 @@ namespace kettle {
 // option is of no use.
 class OptionBook {
  public:
-  // At most `most_trials` are asked for; beyond them an option stays unmeasured and says so. 0: no limit.
-  OptionBook(TrialBook& book, std::vector<Footage> footage, double required_headroom, int most_trials = 0)
-      : book_(book), footage_(std::move(footage)), required_headroom_(required_headroom), most_trials_(most_trials) {}
+  // At most `most_trials` are asked for; beyond them an option stays unmeasured and says so. 0: no limit. `may_measure`
+  // is asked before each new option: if not, it stays unmeasured too. `measured` is called after each.
+  struct Watch {
+    std::function<bool(const EncodeSettings&)> may_measure;
+    std::function<void()> measured;
+  };
+  OptionBook(TrialBook& book, std::vector<Footage> footage, double required_headroom, int most_trials = 0,
+             Watch watch = {})
+      : book_(book),
+        footage_(std::move(footage)),
+        required_headroom_(required_headroom),
+        most_trials_(most_trials),
+        watch_(std::move(watch)) {}
 
-  // Stops at the first footage on which the option lacks headroom, or looks no better than `score_to_beat`.
+  // Stops at the first footage on which the option lacks headroom, or looks no better than `score_to_beat`. What is
+  // surely too slow is not measured, and says so.
   Option Measure(const EncodeSettings& settings, double score_to_beat = -1);
+
+  // True if what was measured shows that an option cannot keep pace: the same preset of its encoder or a faster one,
+  // with no more bits, did not by more than noise, at a picture as large or larger. An encoder codes no more pixels a
+  // second where pictures are smaller.
+  bool SurelyTooSlow(const EncodeSettings& settings) const;
 
   // True if Measure was asked for it: asking again costs nothing, or little if now more is to be beaten.
   bool Known(const EncodeSettings& settings) const;
 
   const std::vector<Option>& options() const { return options_; }  // each once, in the order first asked
   int trials() const { return trials_; }                           // asked for, each once
+  int trials_left() const { return most_trials_ - trials_; }       // at most, where there is a limit
   double encode_seconds() const { return encode_seconds_; }        // that those took
   double required_headroom() const { return required_headroom_; }
 
@@ -37,6 +54,7 @@ class OptionBook {
   std::vector<Footage> footage_;  // the one that decided last comes first
   double required_headroom_;
   int most_trials_;
+  Watch watch_;
   std::vector<Option> options_;
   std::vector<std::pair<EncodeSettings, std::string>> asked_;
   int trials_ = 0;

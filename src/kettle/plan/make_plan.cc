@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 #include <tuple>
 
 #include "kettle/encoders/catalogue.h"
@@ -118,7 +119,8 @@ class Planner {
         prove_(prove),
         space_(SpaceOf(request.targets, request.families)),
         grid_(CountGrid()),
-        options_(book, request.footage, request.capacity.headroom, grid_ / 2) {
+        options_(book, request.footage, request.capacity.headroom, grid_ / 2,
+                 {[this](const EncodeSettings& settings) { return MayMeasure(settings); }, [this] { Tell(); }}) {
     plan_.title = request.show.title;
     plan_.targets = request.targets;
     plan_.capacity = request.capacity;
@@ -127,6 +129,7 @@ class Planner {
   }
 
   Plan Make() {
+    Begin(PlanStage::kPicture);
     if (space_.sizes.size() * space_.rates.size() > 1) plan_.pictures = SearchPicture(space_, options_);
     ProvePictures();
     if (!plan_.proving.holds() && runs_left() > 0)
@@ -138,6 +141,7 @@ class Planner {
       plan_.nearest = DescribeNearest(plan_.options[static_cast<int>(Role::kStream)],
                                       plan_.options[static_cast<int>(Role::kRecording)], plan_.targets, plan_.capacity,
                                       plan_.proving);
+    TellLeftOut();
     return std::move(plan_);
   }
 
@@ -148,14 +152,33 @@ class Planner {
   Placement PlaceAt(const Targets& targets) {
     return Place(FamiliesAt(targets), plan_.capacity, IsHeavier(targets.recording, targets.stream));
   }
-  int runs_left() const { return request_.most_proofs - static_cast<int>(plan_.proving.attempts.size()); }
+  int runs_left();
+
+  void Begin(PlanStage stage) {
+    stage_ = stage;
+    Tell();
+  }
+  void Tell() const;
+  // Whether the time allows more of this stage; if not, the plan says that it was left out.
+  bool MayGoOn(PlanStage stage) {
+    if (request_.time.Allows(stage)) return true;
+    left_out_.insert(stage);
+    return false;
+  }
+  // Each encoder's fastest preset is measured however late it is: without it nothing can be placed.
+  bool MayMeasure(const EncodeSettings& settings) {
+    return (stage_ == PlanStage::kPlacement && settings.preset == FindFamily(settings.encoder).presets.front()) ||
+           MayGoOn(stage_);
+  }
 
   void ProvePictures();  // the best picture, and lighter ones while none holds
   void RefineBest();
   void SettleRecording(double goal);
   std::optional<Pair> HoldingPreset(const Pair& pair, double goal);
   void TellOptions();
+  void TellLeftOut();
   void TakeWhatHolds();
+  void LookBesides(const Option& stream);
 
   const PlanRequest& request_;
   TrialBook& book_;
@@ -164,8 +187,28 @@ class Planner {
   const int grid_;
   OptionBook options_;
   RecordingLevels levels_;
+  PlanStage stage_ = PlanStage::kPicture;
+  std::set<PlanStage> left_out_;
   Plan plan_;
 };
+
+int Planner::runs_left() {
+  const int left = request_.most_proofs - static_cast<int>(plan_.proving.attempts.size());
+  return left <= 0 || plan_.proving.attempts.empty() || MayGoOn(PlanStage::kProof) ? left : 0;
+}
+
+void Planner::Tell() const {
+  if (!request_.watch) return;
+  PlanStatus status{stage_, options_.trials_left(), std::nullopt};
+  const EncodeSettings& asked = request_.targets.stream;
+  for (const Option& option : options_.options())
+    if (option.measured && option.keeps_pace(options_.required_headroom()) && option.scored() &&
+        option.settings.rate_control == asked.rate_control && option.settings.bit_rate == asked.bit_rate &&
+        (!status.best || option.score > status.best->score))
+      status.best = option;
+  if (!plan_.placement.feasible.empty()) status.best = plan_.placement.feasible.front().stream;
+  request_.watch(status);
+}
 
 int Planner::CountGrid() const {
   const Targets& targets = request_.targets;
@@ -207,10 +250,12 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
 void Planner::ProvePictures() {
   Settled settled{plan_.targets, {}};
   for (int round = 1; round <= kMostPictures; ++round) {
+    Begin(PlanStage::kPlacement);
     plan_.placement = round == 1 ? PlaceBestPicture(
                                        plan_.pictures, [&](const Targets& at) { return PlaceAt(at); }, plan_.targets)
                                  : PlaceAt(plan_.targets);
     if (!plan_.placement.feasible.empty()) RefineBest();
+    Begin(PlanStage::kProof);
     const Proving proving = ProveBest(plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove_, runs_left());
     plan_.proving.attempts.insert(plan_.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
     plan_.proving.LetBestStand(plan_.capacity);
@@ -226,6 +271,7 @@ void Planner::ProvePictures() {
 }
 
 void Planner::RefineBest() {
+  Begin(PlanStage::kRefinement);
   std::vector<Pair>& feasible = plan_.placement.feasible;
   const Pair refined = RefineStream(feasible.front(), plan_.capacity, options_, plan_.targets.most_b_frames);
   if (!SameSettings(refined, feasible.front())) feasible.insert(feasible.begin(), refined);
@@ -235,13 +281,15 @@ void Planner::RefineBest() {
 // Replaces the rule's bit rate of the best pair's recording by the level that reaches the goal. Where no preset holds
 // with it the rule stands.
 void Planner::SettleRecording(double goal) {
+  Begin(PlanStage::kRecordingLevel);
   const Pair pair = plan_.placement.feasible.front();
   const std::string& family = pair.recording.settings.encoder;
   const std::string hardest = HardestClip(pair.recording);
   const auto footage = std::find_if(request_.footage.begin(), request_.footage.end(),
                                     [&](const Footage& pictures) { return pictures.label == hardest; });
   if (footage == request_.footage.end()) return;
-  plan_.recording_level = FindRecordingLevel(pair.recording.settings, goal, *footage, book_);
+  plan_.recording_level = FindRecordingLevel(pair.recording.settings, goal, *footage, book_,
+                                             [this] { return MayGoOn(PlanStage::kRecordingLevel); });
   RecordingLevel& found = *plan_.recording_level;
   if (!found.level) return;
   levels_[family] = *found.level;
@@ -285,6 +333,19 @@ void Planner::TellOptions() {
       recording.push_back(std::move(option));
 }
 
+void Planner::TellLeftOut() {
+  std::vector<Message> parts;
+  for (const PlanStage stage : left_out_) switch (stage) {
+      case PlanStage::kPicture: parts.push_back(Message{"time-budget.picture"}); break;
+      case PlanStage::kPlacement: parts.push_back(Message{"time-budget.placement"}); break;
+      case PlanStage::kRefinement: parts.push_back(Message{"time-budget.refinement"}); break;
+      case PlanStage::kRecordingLevel: parts.push_back(Message{"time-budget.recording-level"}); break;
+      case PlanStage::kProof: parts.push_back(Message{"time-budget.proof"}); break;
+      case PlanStage::kBesides: parts.push_back(Message{"time-budget.besides"}); break;
+    }
+  if (!parts.empty()) plan_.targets.warnings.push_back(Message{"time-budget.left-out", {{"parts", parts}}});
+}
+
 void Planner::TakeWhatHolds() {
   if (runs_left() > 0) plan_.other_sharing = TryDivided(request_.processors, plan_.capacity, prove_, plan_.proving);
   plan_.chosen = plan_.proving.attempts.back().pair;
@@ -295,6 +356,13 @@ void Planner::TakeWhatHolds() {
     plan_.targets.warnings.push_back(std::move(*warning));
   if (auto warning = UnevenPictures(request_.show.source_rate, stream.settings.frame_rate))
     plan_.targets.warnings.push_back(std::move(*warning));
+  Begin(PlanStage::kBesides);
+  LookBesides(stream);
+}
+
+// What else a streamer may want to know of the choice.
+void Planner::LookBesides(const Option& stream) {
+  if (!MayGoOn(PlanStage::kBesides)) return;
   const std::string hardest = HardestClip(stream);
   for (const Footage& pictures : request_.footage) {
     if (pictures.label != hardest) continue;

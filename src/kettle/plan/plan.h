@@ -18,6 +18,7 @@
 #include "kettle/plan/colour_check.h"
 #include "kettle/plan/ladder.h"
 #include "kettle/plan/targets.h"
+#include "kettle/plan/time_budget.h"
 #include "kettle/search/exhaustive.h"
 #include "kettle/search/picture_search.h"
 #include "kettle/search/recording_level.h"
@@ -53,6 +54,13 @@ struct Plan {
   BitRate recording_rate() const;
 };
 
+// How far a plan is, for those who wait for it.
+struct PlanStatus {
+  PlanStage stage = PlanStage::kPicture;
+  int most_trials_left = 0;
+  std::optional<Option> best;  // the best looking stream so far that keeps pace alone; later, the one that is placed
+};
+
 struct PlanRequest {
   const Show& show;
   Targets targets;
@@ -64,6 +72,8 @@ struct PlanRequest {
   std::map<std::string, int> sessions = {};  // of a family, that its driver opens at once on its first device
   std::vector<int> processors = {};          // Processor::usable; empty: dividing them is not tried
   std::vector<Footage> calm = {};            // the calmest stretches of the clips: only the choice is tried on them
+  TimeBudget time = {};
+  std::function<void(const PlanStatus&)> watch = {};  // told of each new stage and option
 };
 
 // What is searched for the stream.

@@ -15,71 +15,90 @@ namespace {
 
 constexpr double kVisible = 0.5;  // points
 
-// One variant's trials, by footage and bit rate.
-class VariantTrials {
+// The trials of one variant on one footage, by bit rate; null where there is none.
+class FootageTrials {
  public:
-  VariantTrials(const Question& question, const Variant& variant, const std::vector<std::string>& footage,
+  FootageTrials(const Question& question, const Variant& variant, const std::string& footage,
                 const std::vector<Trial>& trials)
       : question_(question) {
-    for (std::size_t f = 0; f < footage.size(); ++f) {
-      rows_.emplace_back();
-      for (const BitRate rate : question.rates) {
-        const EncodeSettings wanted = AtRate(variant.settings, rate);
-        const auto found = std::find_if(trials.begin(), trials.end(), [&](const Trial& t) {
-          return t.settings == wanted && t.footage == footage[f];
-        });
-        rows_.back().push_back(found == trials.end() ? nullptr : &*found);
-      }
+    for (const BitRate rate : question.rates) {
+      const EncodeSettings wanted = AtRate(variant.settings, rate);
+      const auto found = std::find_if(trials.begin(), trials.end(),
+                                      [&](const Trial& t) { return t.settings == wanted && t.footage == footage; });
+      by_rate_.push_back(found == trials.end() ? nullptr : &*found);
     }
   }
 
   std::string Trouble() const {
-    for (const auto& row : rows_)
-      for (const Trial* trial : row) {
-        if (!trial) return "not measured: no time was left";
-        if (!trial->done()) return fmt::format("{}: {}", Name(trial->status), trial->detail);
-        if (!trial->quality) return "its quality was not measured";
-      }
+    for (const Trial* trial : by_rate_) {
+      if (!trial) return "not measured: no time was left";
+      if (!trial->done()) return fmt::format("{}: {}", Name(trial->status), trial->detail);
+      if (!trial->quality) return "its quality was not measured";
+    }
     return "";
   }
+  bool HasAsked() const { return AskedTrial() && Works(AskedTrial()); }
+  const Trial& Asked() const { return *AskedTrial(); }
 
-  std::size_t footage() const { return rows_.size(); }
-  const Trial& Asked(std::size_t f) const {
-    const auto rate = std::find(question_.rates.begin(), question_.rates.end(), question_.asked_rate);
-    return *rows_[f][static_cast<std::size_t>(rate - question_.rates.begin())];
-  }
-
-  RateCurve Curve(std::size_t f) const {
+  RateCurve Curve() const {
     RateCurve curve;
-    for (const Trial* trial : rows_[f]) curve.push_back({trial->mean_kbps, trial->quality->score()});
+    for (const Trial* trial : by_rate_)
+      if (Works(trial)) curve.push_back({trial->mean_kbps, trial->quality->score()});
     return curve;
   }
   // Of one second of the footage; the bit rates are those of the whole encodes.
-  RateCurve SecondCurve(std::size_t f, std::size_t second) const {
+  RateCurve SecondCurve(std::size_t second) const {
     RateCurve curve;
-    for (const Trial* trial : rows_[f]) curve.push_back({trial->mean_kbps, trial->quality->second_score(second)});
+    for (const Trial* trial : by_rate_)
+      if (Works(trial)) curve.push_back({trial->mean_kbps, trial->quality->second_score(second)});
     return curve;
   }
-  std::size_t Seconds(std::size_t f) const {
+  std::size_t Seconds() const {
     std::size_t count = SIZE_MAX;
-    for (const Trial* trial : rows_[f]) count = std::min(count, trial->quality->seconds_picture_score.size());
+    for (const Trial* trial : by_rate_)
+      if (Works(trial)) count = std::min(count, trial->quality->seconds_picture_score.size());
     return count;
   }
+
+ private:
+  static bool Works(const Trial* trial) { return trial && trial->done() && trial->quality; }
+  const Trial* AskedTrial() const {
+    const auto rate = std::find(question_.rates.begin(), question_.rates.end(), question_.asked_rate);
+    return by_rate_[static_cast<std::size_t>(rate - question_.rates.begin())];
+  }
+
+  const Question& question_;
+  std::vector<const Trial*> by_rate_;
+};
+
+// One variant's trials on all footage.
+struct VariantTrials {
+  std::vector<FootageTrials> rows;     // complete, or the variant has a trouble
+  std::vector<FootageTrials> further;  // as many, and as complete, as there was time for
+
+  VariantTrials(const Question& question, const Variant& variant, const std::vector<std::string>& footage,
+                const std::vector<std::string>& further_footage, const std::vector<Trial>& trials) {
+    for (const std::string& label : footage) rows.emplace_back(question, variant, label, trials);
+    for (const std::string& label : further_footage) further.emplace_back(question, variant, label, trials);
+  }
+
+  std::string Trouble() const {
+    for (const FootageTrials& row : rows)
+      if (std::string trouble = row.Trouble(); !trouble.empty()) return trouble;
+    return "";
+  }
   RateCurve Overall() const {
-    RateCurve curve(question_.rates.size());
-    for (std::size_t f = 0; f < footage(); ++f) {
-      const RateCurve one = Curve(f);
+    RateCurve curve;
+    for (const FootageTrials& row : rows) {
+      const RateCurve one = row.Curve();
+      curve.resize(one.size());
       for (std::size_t i = 0; i < one.size(); ++i) {
-        curve[i].kbps += one[i].kbps / static_cast<double>(footage());
-        curve[i].quality += one[i].quality / static_cast<double>(footage());
+        curve[i].kbps += one[i].kbps / static_cast<double>(rows.size());
+        curve[i].quality += one[i].quality / static_cast<double>(rows.size());
       }
     }
     return curve;
   }
-
- private:
-  const Question& question_;
-  std::vector<std::vector<const Trial*>> rows_;  // by footage, then by rate
 };
 
 // The bit rate nearest to `asked` that both curves reach; nothing if they share none.
@@ -96,30 +115,46 @@ std::optional<double> CommonRate(const RateCurve& a, const RateCurve& b, double 
   return std::clamp(asked, low, high);
 }
 
-Difference Gain(const Question& question, const VariantTrials& reference, const VariantTrials& variant) {
+// The gain of each second of one footage, both at the asked bit rate.
+void AddGains(const Question& question, const FootageTrials& reference, const FootageTrials& variant,
+              std::vector<double>& gains) {
+  for (std::size_t s = 0; s < std::min(reference.Seconds(), variant.Seconds()); ++s) {
+    const RateCurve theirs = reference.SecondCurve(s), ours = variant.SecondCurve(s);
+    const auto rate = CommonRate(theirs, ours, question.asked_rate.kbps());
+    const auto before = rate ? QualityAt(theirs, *rate) : std::nullopt;
+    const auto after = rate ? QualityAt(ours, *rate) : std::nullopt;
+    if (before && after)
+      gains.push_back(*after - *before);
+    else  // both spend what they like: as they are
+      gains.push_back(variant.Asked().quality->second_score(s) - reference.Asked().quality->second_score(s));
+  }
+}
+
+// The same where there is one encode each: less what `curve`, of other footage, gives for the bits that one spent more.
+void AddGainsOfOneRate(const RateCurve& curve, const FootageTrials& reference, const FootageTrials& variant,
+                       std::vector<double>& gains) {
+  const Trial &theirs = reference.Asked(), &ours = variant.Asked();
+  const auto at_theirs = QualityAt(curve, theirs.mean_kbps), at_ours = QualityAt(curve, ours.mean_kbps);
+  const double for_bits = at_theirs && at_ours ? *at_ours - *at_theirs : 0;
+  for (std::size_t s = 0; s < std::min(reference.Seconds(), variant.Seconds()); ++s)
+    gains.push_back(ours.quality->second_score(s) - theirs.quality->second_score(s) - for_bits);
+}
+
+std::vector<double> Gains(const Question& question, const VariantTrials& reference, const VariantTrials& variant) {
   std::vector<double> gains;
-  for (std::size_t f = 0; f < reference.footage(); ++f)
-    for (std::size_t s = 0; s < std::min(reference.Seconds(f), variant.Seconds(f)); ++s) {
-      const RateCurve theirs = reference.SecondCurve(f, s), ours = variant.SecondCurve(f, s);
-      const auto rate = CommonRate(theirs, ours, question.asked_rate.kbps());
-      const auto before = rate ? QualityAt(theirs, *rate) : std::nullopt;
-      const auto after = rate ? QualityAt(ours, *rate) : std::nullopt;
-      if (before && after) {
-        gains.push_back(*after - *before);
-      } else {  // both spend what they like: as they are
-        const auto asked = static_cast<std::size_t>(
-            std::find(question.rates.begin(), question.rates.end(), question.asked_rate) - question.rates.begin());
-        gains.push_back(ours[asked].quality - theirs[asked].quality);
-      }
-    }
-  return {Mean(gains).value_or(0), MeanInterval(gains)};
+  for (std::size_t f = 0; f < reference.rows.size(); ++f) AddGains(question, reference.rows[f], variant.rows[f], gains);
+  const RateCurve curve = reference.Overall();
+  for (std::size_t f = 0; f < reference.further.size(); ++f)
+    if (reference.further[f].HasAsked() && variant.further[f].HasAsked())
+      AddGainsOfOneRate(curve, reference.further[f], variant.further[f], gains);
+  return gains;
 }
 
 void FillFigures(const VariantTrials& found, VariantAnswer& answer) {
-  const double share = 1 / static_cast<double>(found.footage());
-  for (std::size_t f = 0; f < found.footage(); ++f) {
-    const Trial& trial = found.Asked(f);
-    answer.footage_curves.push_back(found.Curve(f));
+  const double share = 1 / static_cast<double>(found.rows.size());
+  for (const FootageTrials& row : found.rows) {
+    const Trial& trial = row.Asked();
+    answer.footage_curves.push_back(row.Curve());
     answer.score += share * trial.quality->score();
     answer.worst_second_score += share * trial.quality->worst_second_score();
     answer.blockiness += share * trial.quality->blockiness;
@@ -149,9 +184,9 @@ std::vector<double> Costs(const Trial& trial) {
 std::optional<Difference> Cost(const VariantTrials& reference, const VariantTrials& variant) {
   double ratio = 0, squares = 0;
   bool repeated = true;
-  const auto count = static_cast<double>(reference.footage());
-  for (std::size_t f = 0; f < reference.footage(); ++f) {
-    const std::vector<double> theirs = Costs(reference.Asked(f)), ours = Costs(variant.Asked(f));
+  const auto count = static_cast<double>(reference.rows.size());
+  for (std::size_t f = 0; f < reference.rows.size(); ++f) {
+    const std::vector<double> theirs = Costs(reference.rows[f].Asked()), ours = Costs(variant.rows[f].Asked());
     const double before = Median(theirs).value_or(0), after = Median(ours).value_or(0);
     if (before <= 0) return std::nullopt;
     ratio += after / before / count;
@@ -207,7 +242,7 @@ void Judge(VariantAnswer& answer) {
     answer.words = {Message{"answer.same"}};
   } else {
     answer.verdict = Verdict::kUnclear;
-    answer.words = {Message{"answer.varies"}};
+    answer.words = {Message{"answer.varies", {{"seconds", answer.seconds}}}};
   }
   TellCost(answer);
 }
@@ -233,10 +268,8 @@ std::vector<Message> SettingWords(const Answer& answer) {
   for (const VariantAnswer& variant : answer.variants)
     if (variant.verdict == Verdict::kBetter && (!best || variant.gain->value > best->gain->value)) best = &variant;
   if (best) return {Message{"answer.best-setting", {{"label", best->variant.label}, {"words", best->words}}}};
-  const bool unclear = std::any_of(answer.variants.begin(), answer.variants.end(),
-                                   [](const VariantAnswer& v) { return v.verdict == Verdict::kUnclear; });
   const std::string& reference = answer.variants.front().variant.label;
-  if (unclear) return {Message{"answer.nothing-better", {{"reference", reference}}}};
+  if (answer.unclear()) return {Message{"answer.nothing-better", {{"reference", reference}}}};
   return {Message{"answer.take-the-cheapest", {{"reference", reference}}}};
 }
 
@@ -254,10 +287,24 @@ const char* Name(Verdict verdict) {
   return "";
 }
 
-Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials) {
+bool Answer::unclear() const {
+  return std::any_of(variants.begin(), variants.end(),
+                     [](const VariantAnswer& variant) { return variant.verdict == Verdict::kUnclear; });
+}
+
+std::vector<EncodeSettings> FurtherEncodes(const Answer& answer) {
+  std::vector<EncodeSettings> encodes;
+  for (const VariantAnswer& variant : answer.variants)
+    if (answer.unclear() && (variant.verdict == Verdict::kUnclear || variant.verdict == Verdict::kReference))
+      encodes.push_back(AtRate(variant.variant.settings, answer.question.asked_rate));
+  return encodes;
+}
+
+Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials,
+                  const std::vector<std::string>& further) {
   Answer answer{question, footage, {}, {}, {}, {}};
   std::vector<VariantTrials> trials_of;  // by variant
-  for (const Variant& variant : question.variants) trials_of.emplace_back(question, variant, footage, trials);
+  for (const Variant& variant : question.variants) trials_of.emplace_back(question, variant, footage, further, trials);
   const bool has_reference = trials_of.front().Trouble().empty();
   std::vector<RateCurve> curves;
   for (std::size_t i = 0; i < trials_of.size(); ++i) {
@@ -272,7 +319,9 @@ Answer MakeAnswer(const Question& question, const std::vector<std::string>& foot
     }
     curves.push_back(one.curve);
     if (i == 0 || !one.trouble.empty() || !has_reference) continue;
-    one.gain = Gain(question, trials_of.front(), trials_of[i]);
+    const std::vector<double> gains = Gains(question, trials_of.front(), trials_of[i]);
+    one.gain = Difference{Mean(gains).value_or(0), MeanInterval(gains)};
+    one.seconds = static_cast<int>(gains.size());
     one.cost_share = Cost(trials_of.front(), trials_of[i]);
     one.bd_rate = BdRate(answer.variants.front().curve, one.curve);
     Judge(one);

@@ -38,6 +38,7 @@ struct VariantAnswer {
   std::optional<Difference> gain;
   std::optional<Difference> cost_share;  // of cores (CPU) or of engine time (GPU): 0.2 is a fifth more
   std::optional<double> bd_rate;         // bit rate for the same quality: -0.31 is 31 % less
+  int seconds = 0;                       // of footage that the gain was measured on
   Verdict verdict = Verdict::kReference;
   std::vector<Message> words;  // the verdict and what goes with it, told one after the other
 };
@@ -49,14 +50,23 @@ struct Answer {
   std::vector<HullPoint> hull;          // of the variants' curves
   std::vector<BestStretch> best;        // by bit rate
   std::vector<Message> words;           // the answer, told one after the other
+
+  // Some variant's gain is not clear: more of the footage may tell.
+  bool unclear() const;
 };
 
-// `trials` are those of every variant at every rate on every footage, in any order; what is missing is left out.
-// A gain is the mean over the seconds of all footage of the difference of scores, each at the asked bit rate by
-// interpolation between the encodes' own (or as near to it as both curves reach), so that an encode that
-// overshoots gains nothing by that. *Better* and *worse*: the interval excludes no difference, and the difference is at
-// least half a point. *The same*: the interval lies within half a point. *Unclear*: anything else.
-Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials);
+// What to measure on further footage, so that what is unclear becomes clear: those variants and the reference, at the
+// asked bit rate. Empty if all is clear.
+std::vector<EncodeSettings> FurtherEncodes(const Answer& answer);
+
+// `trials` are those of every variant at every rate on every footage, in any order; what is missing is left out. On
+// `further` footage there may be trials of some variants at some rates, and they count for the gain.
+// A gain is the mean over the seconds of all footage, further footage too, of the difference of scores, each at the
+// asked bit rate by interpolation between the encodes' own (or as near to it as both curves reach), so that an encode
+// that overshoots gains nothing by that. *Better* and *worse*: the interval excludes no difference, and the difference
+// is at least half a point. *The same*: the interval lies within half a point. *Unclear*: anything else.
+Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials,
+                  const std::vector<std::string>& further = {});
 
 void to_json(nlohmann::json& json, const Answer& answer);
 

@@ -43,6 +43,7 @@ Json VariantJson(const VariantAnswer& answer, const std::vector<std::string>& fo
                 {"peak_second_kbps", answer.peak_second_kbps},
                 {"simulated", answer.simulated},
                 {"gain", DifferenceJson(answer.gain)},
+                {"seconds", answer.seconds},
                 {"cost_share", DifferenceJson(answer.cost_share)},
                 {"bd_rate", answer.bd_rate ? Json(*answer.bd_rate) : Json()}});
   return entry;

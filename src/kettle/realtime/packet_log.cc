@@ -27,6 +27,11 @@ void PacketLog::PacketOut(std::int64_t pts, std::int64_t now_ns, int bytes) {
     latencies_ms_.push_back(static_cast<double>(now_ns - in_ns_[index]) * 1e-6);
 }
 
+Pace PacketLog::pace() const {
+  if (out_ns_.empty()) return {};
+  return {packets() - 1, static_cast<double>(out_ns_.back() - out_ns_.front()) * 1e-9};
+}
+
 std::optional<SlowDown> PacketLog::slow_down() const {
   constexpr double kLeastFactor = 3;
   const std::size_t count = out_ns_.size(), margin = std::max<std::size_t>(5, count / 20);

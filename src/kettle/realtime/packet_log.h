@@ -16,6 +16,13 @@ struct Latency {
   double p50_ms = 0, p99_ms = 0, max_ms = 0;
 };
 
+// What came out after the first packet, until the last.
+struct Pace {
+  int packets = 0;
+  double seconds = 0;
+  double fps() const { return seconds > 0 ? packets / seconds : 0; }
+};
+
 // From some frame on, an encode took several times as long for each frame as before.
 struct SlowDown {
   int frame = 0;      // counted in packets
@@ -30,6 +37,7 @@ class PacketLog {
   // The most packets in a row that came after one shown later: the longest run of B-frames.
   int longest_b_run() const { return longest_b_run_; }
   int packets() const { return static_cast<int>(bits_.size()); }
+  Pace pace() const;
   // The split after which packets came most slowly against before, if at least three times, with a twentieth of the
   // packets and at least five on either side: what is slow from the start is slow, not slowed down. What an encoder
   // holds back at the start and lets go at the end does not count.

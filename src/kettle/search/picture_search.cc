@@ -148,11 +148,7 @@ class Searcher {
       }
     }
     const int beyond = LastHolding(
-        range.high - range.low - 1,
-        [&](int i) {
-          const int preset = range.low + 1 + i;
-          return !IsTooSlow(family, preset, picture) && Holds(Measure(family, preset, picture));
-        },
+        range.high - range.low - 1, [&](int i) { return Holds(Measure(family, range.low + 1 + i, picture)); },
         range.low < 0 ? -1 : 0);
     int last = range.low + 1 + beyond;
     // What held with more pixels may fail here for noise: then the next faster one is looked at.
@@ -246,7 +242,7 @@ class Searcher {
       int worse = 0;
       for (int preset = static_cast<int>(best) + step;
            preset >= 0 && preset < tried.last.at(family).high && worse < kPatience; preset += step) {
-        if (IsTooSlow(family, preset, tried.picture)) break;
+        if (book_.SurelyTooSlow(SettingsOf(family, preset, tried.picture))) break;
         Option candidate = Measure(family, preset, tried.picture);
         const bool better = Holds(candidate) && candidate.score > Score(tried.picture);
         worse = better ? 0 : worse + 1;
@@ -254,19 +250,6 @@ class Searcher {
         best_score_ = std::max(best_score_, Score(tried.picture));
       }
     }
-  }
-
-  // A picture as large or larger has shown it: an encoder codes no more pixels a second where pictures are smaller.
-  bool IsTooSlow(const std::string& family, int preset, const TriedPicture& picture) const {
-    constexpr double kNoise = 1.15;
-    const EncodeSettings settings = SettingsOf(family, preset, picture);
-    const double needed_fps = picture.rate.fps() / (1 - book_.required_headroom());
-    return std::any_of(book_.options().begin(), book_.options().end(), [&](const Option& option) {
-      return option.settings.encoder == settings.encoder && option.settings.preset == settings.preset &&
-             option.trouble.empty() && option.settings.size.pixels() >= picture.size.pixels() &&
-             option.throughput_fps * kNoise * static_cast<double>(option.settings.size.pixels()) <
-                 needed_fps * static_cast<double>(picture.size.pixels());
-    });
   }
 
   // What a preset added over a faster one, shared by the steps between; of each step the most that was seen.

@@ -61,8 +61,8 @@ EncodeSettings AtLevel(EncodeSettings settings, int level) {
   return settings;
 }
 
-RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, const Footage& footage,
-                                  TrialBook& book) {
+RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, const Footage& footage, TrialBook& book,
+                                  const std::function<bool()>& go_on) {
   RecordingLevel found{goal, footage.label, {}, std::nullopt, {}};
   const EncoderFamily& family = FindFamily(settings.encoder);
   if (!family.rates.contains(RateControl::kConstantQuality)) {
@@ -71,6 +71,10 @@ RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, c
   }
   LevelSearch search(family.quality, goal);
   for (int level = family.quality.usual; static_cast<int>(found.steps.size()) < kMostSteps; level = search.Next()) {
+    if (go_on && !go_on()) {
+      found.trouble = Message{"recording-level.no-time"};
+      break;
+    }
     const Trial trial = book.Get(AtLevel(settings, level), footage);
     if (!trial.done() || !trial.quality) {
       if (trial.done())
@@ -83,11 +87,13 @@ RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, c
     search.Add(found.steps.back());
     if (search.done()) break;
   }
-  if (search.reaches() >= family.quality.best)
+  if (search.reaches() >= family.quality.best) {
     found.level = search.reaches();
-  else
+    found.trouble = {};
+  } else if (found.trouble.empty()) {
     found.trouble = Message{"recording-level.out-of-reach",
                             {{"level", family.quality.best}, {"goal", goal}, {"footage", footage.label}}};
+  }
   return found;
 }
 

@@ -2,6 +2,7 @@
 // The quality level with which a recording looks as good as was asked: searched with trials, not guessed.
 #pragma once
 
+#include <functional>
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
@@ -26,8 +27,9 @@ struct RecordingLevel {
 
 // `settings` name encoder, preset, size and frame rate; the rate control becomes constant quality. Levels are tried
 // from the family's usual one on, by the slope between those tried, until the next worse one is known to miss the goal
-// or the goal is passed by less than 1.5 points; eight at most.
-RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, const Footage& footage, TrialBook& book);
+// or the goal is passed by less than 1.5 points; eight at most, and none once `go_on` says no.
+RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, const Footage& footage, TrialBook& book,
+                                  const std::function<bool()>& go_on = {});
 
 // `settings` under constant quality at that level.
 EncodeSettings AtLevel(EncodeSettings settings, int level);

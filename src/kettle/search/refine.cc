@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/search/refine.h"
 
+#include <functional>
+#include <vector>
+
 #include "kettle/encoders/catalogue.h"
 #include "kettle/units/error.h"
 
@@ -19,45 +22,79 @@ bool Possible(const EncodeSettings& settings) {
   }
 }
 
-// One setting changed at a time.
-std::vector<EncodeSettings> Variants(const EncodeSettings& base, Feature feature) {
-  std::vector<EncodeSettings> variants;
-  const auto add = [&](auto EncodeSettings::*field, auto value) {
+// One setting changed, by a little and then by more: a further step is worth a look only if the one before was.
+using Steps = std::vector<EncodeSettings>;
+
+template <class Value>
+Steps StepsOf(const EncodeSettings& base, std::optional<Value> EncodeSettings::*field,
+              const std::vector<Value>& values) {
+  Steps steps;
+  for (const Value value : values) {
     EncodeSettings settings = base;
     settings.*field = value;
-    if (settings != base && Possible(settings)) variants.push_back(settings);
-  };
+    if (settings != base && Possible(settings)) steps.push_back(std::move(settings));
+  }
+  return steps;
+}
+
+Steps BFrames(const EncodeSettings& base, std::vector<int> counts, const std::function<bool(int)>& wanted) {
+  std::erase_if(counts, [&](int count) { return !wanted(count); });
+  return StepsOf(base, &EncodeSettings::b_frames, counts);
+}
+
+// The ways in which a feature may help. Less look-ahead never looks better.
+std::vector<Steps> Ways(const Option& base, Feature feature) {
+  const EncodeSettings& settings = base.settings;
   switch (feature) {
     case Feature::kBFrames:
-      for (const int count : {0, 2, 3}) add(&EncodeSettings::b_frames, count);
-      break;
-    case Feature::kLookAhead:
-      for (const int frames : {0, 20, 40}) add(&EncodeSettings::look_ahead_frames, frames);
-      break;
-    case Feature::kMultiPass: add(&EncodeSettings::multi_pass, true); break;
+      return {BFrames(settings, {2, 0}, [&](int count) { return count < base.b_frames; }),
+              BFrames(settings, {2, 3}, [&](int count) { return count > base.b_frames; })};
+    case Feature::kLookAhead: return {StepsOf(settings, &EncodeSettings::look_ahead_frames, {20, 40})};
+    case Feature::kMultiPass: return {StepsOf(settings, &EncodeSettings::multi_pass, {true})};
     case Feature::kAdaptiveQuantisation:
     case Feature::kPsychovisual: break;
   }
-  return variants;
+  return {};
 }
+
+class Refiner {
+ public:
+  Refiner(const Pair& pair, const Capacity& capacity, OptionBook& book, std::optional<int> most_b_frames)
+      : best_(pair), capacity_(capacity), book_(book), most_b_frames_(most_b_frames) {}
+
+  Pair Run() {
+    for (const auto& [feature, mapping] : FindFamily(best_.stream.settings.encoder).features)
+      for (const Steps& way : Ways(best_.stream, feature))
+        for (const EncodeSettings& settings : way)
+          if (!Take(settings)) break;
+    return std::move(best_);
+  }
+
+ private:
+  // True if it is the best now.
+  bool Take(const EncodeSettings& settings) {
+    if (most_b_frames_ && settings.b_frames.value_or(0) > *most_b_frames_) return false;
+    Pair changed = best_;
+    changed.stream = book_.Measure(settings, best_.stream.score + kWorthRefining);
+    if (!changed.stream.measured || !changed.stream.keeps_pace(book_.required_headroom()) ||
+        changed.stream.score <= best_.stream.score + kWorthRefining)
+      return false;
+    changed.demand = PredictDemand(changed.stream, changed.recording, capacity_);
+    if (!changed.demand.fits) return false;
+    best_ = std::move(changed);
+    return true;
+  }
+
+  Pair best_;
+  const Capacity& capacity_;
+  OptionBook& book_;
+  const std::optional<int> most_b_frames_;
+};
 
 }  // namespace
 
 Pair RefineStream(const Pair& pair, const Capacity& capacity, OptionBook& book, std::optional<int> most_b_frames) {
-  Pair best = pair;
-  const EncoderFamily& family = FindFamily(pair.stream.settings.encoder);
-  for (const auto& [feature, mapping] : family.features)
-    for (const EncodeSettings& settings : Variants(best.stream.settings, feature)) {
-      if (most_b_frames && settings.b_frames.value_or(0) > *most_b_frames) continue;
-      Pair changed = best;
-      changed.stream = book.Measure(settings, best.stream.score + kWorthRefining);
-      if (!changed.stream.measured || !changed.stream.keeps_pace(book.required_headroom()) ||
-          changed.stream.score <= best.stream.score + kWorthRefining)
-        continue;
-      changed.demand = PredictDemand(changed.stream, changed.recording, capacity);
-      if (changed.demand.fits) best = std::move(changed);
-    }
-  return best;
+  return Refiner(pair, capacity, book, most_b_frames).Run();
 }
 
 }  // namespace kettle

@@ -119,10 +119,10 @@ QualityOutcome RunQuality(const QualityTask& task, const std::function<void(doub
   PicturePairs pairs(task);
   const int pictures = pairs.pictures();
   const FrameRate rate = task.encoded_rate;
-  const std::vector<int> scored = ScoredPictures(pictures, rate);
+  const std::vector<int> scored = ScoredPictures(pictures, rate, task.scored_a_second);
   // Decoding them again would take longer than all else; of a long stretch they would take too much memory.
   const bool keeps_spares = pictures <= kLongestWithSpares * rate.fps();
-  const std::vector<int> spare = ScoredPictures(pictures, rate, keeps_spares ? 2 * kScoredASecond : 0);
+  const std::vector<int> spare = ScoredPictures(pictures, rate, keeps_spares ? 2 * task.scored_a_second : 0);
   const auto among = [](const std::vector<int>& some, int picture) {
     return std::binary_search(some.begin(), some.end(), picture);
   };

@@ -9,6 +9,7 @@
 
 #include "kettle/encoders/settings.h"
 #include "kettle/quality/pooling.h"
+#include "kettle/quality/score_sampling.h"
 #include "kettle/realtime/packet_log.h"
 
 namespace kettle {
@@ -19,13 +20,14 @@ struct EncodeTask {
   std::string footage;          // Y4M file, played once; of a lower frame rate, every frame that it takes
   double longest_seconds = 12;  // feeding stops after this long, if 30 frames are done
   std::string output;           // Matroska file for the packets; empty: thrown away
+  double least_fps = 0;         // an encode that is surely slower is of no use and is given up; 0: none is
 };
 struct EncodeOutcome {
   int frames = 0;           // measured
   int fed_frames = 0;       // with those of the warm-up
   double seconds = 0;       // first measured frame in to last packet out
   double busy_seconds = 0;  // with the warm-up
-  bool truncated = false;   // stopped early: slower than `longest_seconds` allows
+  bool truncated = false;   // stopped early: slower than `longest_seconds` or `least_fps` allows
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
   int b_frames = 0;                  // the most in a row that the encoder made
@@ -56,6 +58,7 @@ struct QualityTask {
   FrameRate encoded_rate;
   int frames = 0;          // of the reference, from its first
   FrameSize viewing_size;  // 0x0: the reference's
+  int scored_a_second = kScoredASecond;
 };
 struct QualityOutcome {
   Quality quality;

@@ -12,6 +12,10 @@ namespace kettle {
 namespace {
 
 constexpr int kFewestFrames = 30;
+// Before an encode is given up: packets and seconds after the first, and how far behind it must be. An encode that
+// cannot keep up for half a second skips frames there, whatever comes later.
+constexpr int kTellingPackets = 15;
+constexpr double kTellingSeconds = 0.5, kSurelySlower = 0.8;
 
 double Since(std::int64_t start_ns, const Clock& clock) {
   return static_cast<double>(clock.now_ns() - start_ns) * 1e-9;
@@ -26,17 +30,19 @@ void WarmUp(const EncodeSettings& settings, const Y4mFile& footage, const Clock&
   feed.End();
 }
 
+bool SurelySlower(const Pace& pace, double least_fps) {
+  return pace.packets >= kTellingPackets && pace.seconds >= kTellingSeconds && pace.fps() < least_fps * kSurelySlower;
+}
+
 void FillFrom(const Feed& feed, const EncodeSettings& settings, EncodeOutcome& outcome) {
   const PacketLog& log = feed.log();
   outcome.fed_frames = outcome.frames + kWarmUpFrames;
-  outcome.mean_kbps = log.mean_kbps(outcome.frames, settings.frame_rate);
+  outcome.mean_kbps = log.mean_kbps(log.packets(), settings.frame_rate);
   outcome.peak_second_kbps = log.peak_second_kbps(settings.frame_rate);
   outcome.latency = log.latency();
   outcome.b_frames = log.longest_b_run();
   outcome.device_name = feed.encoder().device_name();
   if (const auto slow_down = log.slow_down()) outcome.slow_downs.push_back(*slow_down);
-  if (log.packets() != outcome.frames)
-    FailMachine("{} frames went in but {} packets came out", outcome.frames, log.packets());
 }
 
 }  // namespace
@@ -51,15 +57,24 @@ EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::
   Feed feed(task.settings, footage, clock, !task.output.empty());
   EncodeOutcome outcome;
   const std::int64_t start_ns = clock.now_ns();
+  bool given_up = false;
   for (int index = 0; index < footage.frames() && !outcome.truncated; ++index) {
     if (!feed.Frame(index)) continue;
     ++outcome.frames;
     heartbeat(static_cast<double>(index) / footage.frames());
-    outcome.truncated = index + 1 < footage.frames() && outcome.frames >= kFewestFrames &&
-                        Since(start_ns, clock) > task.longest_seconds;
+    const bool too_long = outcome.frames >= kFewestFrames && Since(start_ns, clock) > task.longest_seconds;
+    given_up = SurelySlower(feed.log().pace(), task.least_fps);
+    outcome.truncated = index + 1 < footage.frames() && (too_long || given_up);
   }
-  feed.End();
-  outcome.seconds = Since(start_ns, clock);
+  if (outcome.truncated && given_up) {
+    outcome.frames = feed.log().pace().packets;
+    outcome.seconds = feed.log().pace().seconds;
+  } else {
+    feed.End();
+    outcome.seconds = Since(start_ns, clock);
+    if (feed.log().packets() != outcome.frames)
+      FailMachine("{} frames went in but {} packets came out", outcome.frames, feed.log().packets());
+  }
   outcome.busy_seconds = Since(busy_ns, clock);
 
   FillFrom(feed, task.settings, outcome);

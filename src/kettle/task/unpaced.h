@@ -13,8 +13,9 @@ namespace kettle {
 inline constexpr int kWarmUpFrames = 12;
 
 // Encodes the footage once, frames as fast as the encoder takes them, and measures it. Packets are
-// kept in memory and written only after the clock has stopped. `progress` is called with 0..1, first when
-// the footage is mapped, and then several times a second. Throws Error.
+// kept in memory and written only after the clock has stopped. One that is given up for its pace is not finished: what
+// the encoder holds back is thrown away, and the figures are of what came out after the first packet. `progress` is
+// called with 0..1, first when the footage is mapped, and then several times a second. Throws Error.
 EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::function<void(double)>& progress);
 
 // Encodes the footage over and over with one encoder, and counts frames window by window. Throws Error.

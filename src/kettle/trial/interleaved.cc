@@ -62,6 +62,7 @@ void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits,
     for (TrialJob& job : jobs) {
       if (Finished(job, limits.rules)) continue;
       TrialRequest request{job.settings, job.footage, !job.trial || !job.trial->quality, {}};
+      request.scored_a_second = job.scored_a_second;
       if (limits.budget_seconds && job.trial && RepeatSeconds(job) > left()) continue;
       if (limits.budget_seconds && !job.trial) {
         request.longest_seconds = LongestEncode(job, left());

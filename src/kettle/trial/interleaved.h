@@ -17,6 +17,7 @@ struct TrialJob {
   Footage footage;
   std::optional<Trial> trial;       // what is known of it; empty: nothing yet
   std::optional<int> most_repeats;  // fewer than the rules allow
+  int scored_a_second = kScoredASecond;
 };
 
 struct InterleaveLimits {

@@ -119,6 +119,7 @@ struct TrialRequest {
   std::optional<double> longest_seconds = {};  // cut the encode short after this; not set: at a quarter of real time
   // One slower than real time is of no use: cut short as soon as that is known, and its quality not measured.
   bool only_if_fast_enough = false;
+  int scored_a_second = kScoredASecond;
 };
 
 // Runs trials one at a time. Tests replace it.
@@ -165,7 +166,7 @@ class ProcessTrialRunner final : public TrialRunner {
     int frames = 0;
   };
   const FeedingCost& Feeding(const EncodeSettings& settings, const Footage& footage);
-  void MeasureQuality(const Footage& footage, const std::filesystem::path& encoded, Trial& trial);
+  void MeasureQuality(const Footage& footage, const std::filesystem::path& encoded, int scored_a_second, Trial& trial);
 
   const WorkerProcess& worker_;
   std::filesystem::path scratch_;

@@ -106,7 +106,8 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
   const double content_seconds = footage.frames / footage.rate.fps();
   const std::filesystem::path encoded = request.quality ? scratch_ / "trial.mkv" : "";
   const double longest = content_seconds * (request.only_if_fast_enough ? 1 : kLongestPerFootage);
-  const EncodeTask task{settings, footage.file.string(), request.longest_seconds.value_or(longest), encoded.string()};
+  const EncodeTask task{settings, footage.file.string(), request.longest_seconds.value_or(longest), encoded.string(),
+                        request.only_if_fast_enough ? settings.frame_rate.fps() : 0};
   const std::string label = Label(settings, footage.label);
   const Surroundings surroundings;
   WorkerReport report = worker_.Run({"encode", task, task.longest_seconds * 2 + kGraceSeconds, patience_seconds_},
@@ -126,18 +127,23 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
   trial.detail =
       report.status == WorkerStatus::kFailed ? Reason(FindFamily(settings.encoder), report.detail) : report.detail;
   const bool useless = request.only_if_fast_enough && trial.headroom < 0;
-  if (trial.done() && request.quality && !useless) MeasureQuality(footage, encoded, trial);
+  if (trial.done() && request.quality && !useless) MeasureQuality(footage, encoded, request.scored_a_second, trial);
   std::error_code ignored;
   std::filesystem::remove(encoded, ignored);
   watcher_(label, 1);
   return trial;
 }
 
-void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::filesystem::path& encoded, Trial& trial) {
+void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::filesystem::path& encoded,
+                                        int scored_a_second, Trial& trial) {
   const FrameRate rate = trial.settings.frame_rate;
   const int shown = static_cast<int>(std::lround(trial.frames * footage.rate.fps() / rate.fps()));
-  const QualityTask task{footage.file.string(), encoded.string(), rate, shown,
-                         footage.viewing_size.width > 0 ? footage.viewing_size : footage.size};
+  const QualityTask task{footage.file.string(),
+                         encoded.string(),
+                         rate,
+                         shown,
+                         footage.viewing_size.width > 0 ? footage.viewing_size : footage.size,
+                         scored_a_second};
   const std::string label = Label(trial.settings, trial.footage);
   WorkerReport report = worker_.Run({"quality", task, kGraceSeconds + shown, patience_seconds_},
                                     [&](double share) { watcher_(label, 0.7 + share * 0.3); });

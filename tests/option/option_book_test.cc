@@ -1,0 +1,68 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/option/option_book.h"
+
+#include "fakes.h"
+
+namespace kettle {
+namespace {
+
+// x264 codes `fps` frames a second with its fastest preset, and a fifth less with each slower one, whatever the size.
+class OptionBookTest : public testing::Test {
+ protected:
+  explicit OptionBookTest(double fps = 40)
+      : runner_([fps](const std::string&, int preset, bool, const std::string&) {
+          return test::Figures{fps - 0.2 * fps * preset, 1, 0.9};
+        }),
+        trials_(runner_, {}, [](const auto&) {}) {}
+
+  static EncodeSettings Asked(const std::string& preset, FrameSize size = {1280, 720}) {
+    EncodeSettings settings = test::SmallSettings("x264", preset);  // at 25 frames a second
+    settings.size = size;
+    return settings;
+  }
+
+  test::FakeRunner runner_;
+  TrialBook trials_;
+  OptionBook book_{trials_, {test::FakeFootage("one")}, 0.2};
+};
+
+TEST_F(OptionBookTest, WhatAFasterPresetCouldNotIsNotMeasured) {
+  EXPECT_TRUE(book_.Measure(Asked("ultrafast")).keeps_pace(0.2));
+  EXPECT_FALSE(book_.Measure(Asked("veryfast")).keeps_pace(0.2));  // 24 of the 31.25 that are needed
+  const int runs = runner_.runs;
+  const Option slower = book_.Measure(Asked("medium"));
+  EXPECT_FALSE(slower.keeps_pace(0.2));
+  EXPECT_THAT(slower.trouble, testing::HasSubstr("too slow already"));
+  EXPECT_EQ(runner_.runs, runs);
+  EXPECT_FALSE(book_.Known(Asked("medium")));
+}
+
+TEST_F(OptionBookTest, TooSlowSaysNothingOfWhatAsksLess) {
+  book_.Measure(Asked("veryfast"));
+  EXPECT_TRUE(book_.SurelyTooSlow(Asked("faster")));
+  EXPECT_FALSE(book_.SurelyTooSlow(Asked("superfast")));
+  EXPECT_FALSE(book_.SurelyTooSlow(Asked("medium", {640, 360}))) << "a quarter of the pixels";
+  EXPECT_TRUE(book_.SurelyTooSlow(Asked("medium", {1240, 698}))) << "hardly fewer";
+  EncodeSettings fewer_bits = Asked("medium"), more_bits = fewer_bits, other = fewer_bits;
+  fewer_bits.bit_rate = fewer_bits.maximum_bit_rate = BitRate::FromKbps(300);
+  more_bits.bit_rate = more_bits.maximum_bit_rate = BitRate::FromKbps(3000);
+  other.b_frames = 0;
+  EXPECT_FALSE(book_.SurelyTooSlow(fewer_bits));
+  EXPECT_TRUE(book_.SurelyTooSlow(more_bits));
+  EXPECT_FALSE(book_.SurelyTooSlow(other));
+}
+
+TEST_F(OptionBookTest, MeasuresOnlyWhatItMay) {
+  int told = 0;
+  bool may = true;
+  OptionBook book(trials_, {test::FakeFootage("one")}, 0.2, 0,
+                  {[&](const EncodeSettings&) { return may; }, [&] { ++told; }});
+  EXPECT_TRUE(book.Measure(Asked("ultrafast")).measured);
+  may = false;
+  EXPECT_TRUE(book.Measure(Asked("ultrafast")).measured) << "it is known";
+  EXPECT_THAT(book.Measure(Asked("superfast")).trouble, testing::HasSubstr("time budget"));
+  EXPECT_EQ(told, 1);
+}
+
+}  // namespace
+}  // namespace kettle
