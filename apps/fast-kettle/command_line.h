@@ -69,8 +69,9 @@ struct Request {
   std::string stand_in_gpu;  // a profile's name or path; empty: none
   std::string show;          // path
   ShowOverrides overrides;
-  double footage_seconds = 3;  // of each scene or clip
-  bool fresh = false;          // measure again what an earlier run in the folder measured
+  double footage_seconds =
+      2;               // of each scene or clip; as long as from keyframe to keyframe, so that none counts double
+  bool fresh = false;  // measure again what an earlier run in the folder measured
   BenchOptions bench;
   FootageOptions footage;
   UplinkOptions uplink;

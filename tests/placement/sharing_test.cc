@@ -47,15 +47,24 @@ TEST(FitsDivided, OnlyIfEachPartHasRoomForItsOwnEncode) {
   EXPECT_FALSE(fits(1.7, 1.1, 4));
 }
 
+Proof NoProof(const Pair&) {
+  ADD_FAILURE() << "it was proven";
+  return FakeProof(0, 0);
+}
+
 TEST(TryDivided, IsNotTriedWhereAPartHasNoRoom) {
   Proving proving;
   proving.attempts = {{OnTheCpu(1.7, 1.1), FakeProof(0, 0)}};
-  const auto prove = [](const Pair&) {
-    ADD_FAILURE() << "it was proven";
-    return FakeProof(0, 0);
-  };
-  EXPECT_FALSE(TryDivided(kUsable, kFourCores, prove, proving));
+  proving.attempts.back().proof.recording.deepest_queue = 4;
+  EXPECT_FALSE(TryDivided(kUsable, kFourCores, NoProof, proving));
   EXPECT_FALSE(proving.attempts.back().pair.cores.divided());
+}
+
+TEST(TryDivided, IsNotTriedWhereNoFrameHadToWait) {
+  Proving proving;
+  proving.attempts = {{OnTheCpu(1, 1), FakeProof(0, 0)}};
+  proving.attempts.back().proof.stream.deepest_queue = 2;
+  EXPECT_FALSE(TryDivided(kUsable, kFourCores, NoProof, proving));
 }
 
 // What is proven with a latency of `shared_ms` is tried with divided processors.
@@ -69,6 +78,7 @@ class TryDividedTest : public testing::Test {
   static Proof Run(double p99_ms, int skipped) {
     Proof proof = FakeProof(skipped, 0);
     proof.stream.latency.p99_ms = p99_ms;
+    proof.stream.deepest_queue = 4;
     return proof;
   }
   Proving proving_;

@@ -117,6 +117,19 @@ TEST(ProveBest, WhatFailsWhileTheMachineIsDisturbedIsRunOnceMore) {
   EXPECT_EQ(run(9, 1).attempts.size(), 1u) << "within the runs allowed";
 }
 
+TEST(ProveBest, EndsWhereAnotherPictureIsBetterThanTheNextStep) {
+  const Placement placement{{MakePair("x264", "faster", "x264", "ultrafast")}, {}};
+  std::vector<std::string> asked;
+  const Proving proving = ProveBest(
+      placement, kFamilies, kCapacity, [](const Pair&) { return FakeProof(3, 0); }, 9,
+      [&](const Pair& next) {
+        asked.push_back(next.stream.settings.preset);
+        return asked.size() < 2;
+      });
+  EXPECT_EQ(asked, (std::vector<std::string>{"veryfast", "superfast"}));
+  EXPECT_EQ(proving.attempts.size(), 2u) << "the first is proven without being asked about, the last is not";
+}
+
 TEST(ProveBest, GivesUpAfterTheAllowedAttempts) {
   const Placement placement{
       {MakePair("x264", "faster", "x264", "faster"), MakePair("nvenc-h264", "p4", "x264", "faster")}, {}};

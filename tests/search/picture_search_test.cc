@@ -7,19 +7,22 @@
 
 #include "fakes.h"
 #include "kettle/search/candidates.h"
+#include "kettle/quality/frame_rate_loss.h"
 #include "kettle/search/exhaustive.h"
 
 namespace kettle {
 namespace {
 
-// A machine on which speed falls with pixels and presets, and quality has one peak over size and over frame rate.
+// A machine on which speed falls with pixels and presets, quality has one peak over size, and pictures get better as
+// the frame rate falls, but motion worse.
 class PictureRunner final : public TrialRunner {
  public:
   explicit PictureRunner(unsigned seed) : random_(seed) {
     speed_ = Uniform(2e6, 60e6);
     best_lines_ = Uniform(400, 1000);
     steep_ = Uniform(1, 5);
-    per_rate_ = Uniform(-0.06, 0.06);
+    per_rate_ = Uniform(-0.12, 0);
+    motion_ = Uniform(0, 8);
     fall_ = Uniform(1.2, 2.0);
   }
 
@@ -41,6 +44,8 @@ class PictureRunner final : public TrialRunner {
     const double db = 14 - steep_ * lines * lines + per_rate_ * (s.frame_rate.fps() - 60) +
                       0.25 * static_cast<double>(preset) + (cpu ? 0.3 : 0) + (easy ? 2 : 0);
     trial.quality = test::QualityOf(5 * db);
+    trial.quality->motion = motion_;
+    trial.quality->frame_rate_share = FrameRateShare(s.frame_rate, {60, 1}, motion_);
     trial.timing.encoding = 60 / trial.throughput_fps;
     return trial;
   }
@@ -48,7 +53,7 @@ class PictureRunner final : public TrialRunner {
  private:
   double Uniform(double low, double high) { return std::uniform_real_distribution<>(low, high)(random_); }
   std::mt19937 random_;
-  double speed_, best_lines_, steep_, per_rate_, fall_;
+  double speed_, best_lines_, steep_, per_rate_, motion_, fall_;
 };
 
 SearchSpace Space() {

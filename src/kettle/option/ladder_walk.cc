@@ -5,9 +5,11 @@ namespace kettle {
 
 int LastHolding(int count, const std::function<bool(int)>& holds, int first_guess) {
   int known_good = -1, known_bad = count, next = first_guess;
-  while (known_bad - known_good > 1) {
+  for (int asked = 0; known_bad - known_good > 1; ++asked) {
     if (next <= known_good || next >= known_bad) next = known_good + (known_bad - known_good) / 2;
-    (holds(next) ? known_good : known_bad) = next;
+    const bool good = holds(next);
+    (good ? known_good : known_bad) = next;
+    if (asked == 0 && first_guess >= 0) next += good ? 1 : -1;
   }
   return known_good;
 }

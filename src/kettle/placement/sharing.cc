@@ -34,7 +34,10 @@ bool FitsDivided(const Pair& pair, const CoreShares& cores, const Capacity& capa
 std::optional<Attempt> TryDivided(const std::vector<int>& usable, const Capacity& capacity,
                                   const std::function<Proof(const Pair&)>& prove, Proving& proving) {
   constexpr double kClearlySooner = 0.8;
+  constexpr int kHalfFull = 3;  // frames
   const Attempt shared = proving.attempts.back();
+  if (std::max(shared.proof.stream.deepest_queue, shared.proof.recording.deepest_queue) < kHalfFull)
+    return std::nullopt;
   const auto cores = DivideCores(shared.pair, usable);
   if (!cores || !FitsDivided(shared.pair, *cores, capacity)) return std::nullopt;
   Attempt divided{shared.pair, {}};

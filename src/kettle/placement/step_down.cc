@@ -83,7 +83,8 @@ std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::ve
 }
 
 Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& families, const Capacity& capacity,
-                  const std::function<Proof(const Pair&)>& prove, int most_attempts) {
+                  const std::function<Proof(const Pair&)>& prove, int most_attempts,
+                  const std::function<bool(const Pair&)>& worth_it) {
   Proving proving;
   for (const Pair& start : placement.feasible) {
     std::optional<Pair> pair = start;
@@ -91,6 +92,10 @@ Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& 
       const bool tried = std::any_of(proving.attempts.begin(), proving.attempts.end(),
                                      [&](const Attempt& attempt) { return SameSettings(attempt.pair, *pair); });
       if (tried) break;
+      if (worth_it && !proving.attempts.empty() && !worth_it(*pair)) {
+        proving.LetBestStand(capacity);
+        return proving;
+      }
       proving.attempts.push_back({*pair, prove(*pair)});
       if (DisturbedByOthers(proving.attempts.back().proof) && static_cast<int>(proving.attempts.size()) < most_attempts)
         proving.attempts.push_back({*pair, prove(*pair)});

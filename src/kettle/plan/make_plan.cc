@@ -22,8 +22,9 @@ namespace {
 // Quality levels found for the recording, by family; none yet: its target's bit rate rules.
 using RecordingLevels = std::map<std::string, int>;
 
-constexpr int kMostPictures = 3;   // placed and proven, as far as the proof runs allowed go
-constexpr double kNearEnough = 2;  // points, to the recording's goal
+constexpr int kMostPictures = 3;        // placed and proven, as far as the proof runs allowed go
+constexpr double kNearEnough = 2;       // points, to the recording's goal
+constexpr double kWorthChanging = 0.5;  // points
 
 bool InCatalogueOrder(const Option& a, const Option& b) {
   const auto place = [](const Option& option) {
@@ -172,6 +173,7 @@ class Planner {
   }
 
   void ProvePictures();  // the best picture, and lighter ones while none holds
+  bool LighterLooksBetter(const Pair& pair) const;
   void RefineBest();
   void SettleRecording(double goal);
   std::optional<Pair> HoldingPreset(const Pair& pair, double goal);
@@ -256,7 +258,9 @@ void Planner::ProvePictures() {
                                  : PlaceAt(plan_.targets);
     if (!plan_.placement.feasible.empty()) RefineBest();
     Begin(PlanStage::kProof);
-    const Proving proving = ProveBest(plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove_, runs_left());
+    const auto worth_it = [&](const Pair& pair) { return round == kMostPictures || !LighterLooksBetter(pair); };
+    const Proving proving =
+        ProveBest(plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove_, runs_left(), worth_it);
     plan_.proving.attempts.insert(plan_.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
     plan_.proving.LetBestStand(plan_.capacity);
     // The reasons told are those of the picture that the attempt that stands is of.
@@ -268,6 +272,20 @@ void Planner::ProvePictures() {
   }
   plan_.targets = settled.targets;
   plan_.placement = settled.placement;
+}
+
+// Whether a lighter picture, at the fastest preset that was measured there, looks better than this pair's stream.
+bool Planner::LighterLooksBetter(const Pair& pair) const {
+  const TriedPicture* lighter = LighterPicture(plan_.pictures, plan_.targets.stream);
+  if (!lighter) return false;
+  const Option* fastest = nullptr;
+  for (const Option& option : options_.options())
+    if (option.settings.size == lighter->size && option.settings.frame_rate == lighter->rate && option.scored() &&
+        option.settings.encoder == lighter->best->settings.encoder &&
+        option.settings.bit_rate == lighter->best->settings.bit_rate && option.keeps_pace(plan_.capacity.headroom) &&
+        (!fastest || option.throughput_fps > fastest->throughput_fps))
+      fastest = &option;
+  return fastest && fastest->score > pair.stream.score + kWorthChanging;
 }
 
 void Planner::RefineBest() {

@@ -9,7 +9,7 @@
 namespace kettle {
 
 // Pictures scored in each second of an encode. docs/numbers.md tells why so many.
-inline constexpr int kScoredASecond = 4;
+inline constexpr int kScoredASecond = 6;
 
 // The pictures of an encode of `pictures` pictures that are scored, rising: `a_second` of each second, spread over it,
 // but not at equal distances: encoders repeat themselves from group to group. The last second takes a shorter rest.

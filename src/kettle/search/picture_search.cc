@@ -2,14 +2,16 @@
 #include "kettle/search/picture_search.h"
 
 #include <algorithm>
+#include <cmath>
 #include <cstdlib>
 #include <map>
 #include <optional>
 #include <vector>
 
 #include "kettle/encoders/catalogue.h"
-#include "kettle/option/ladder_walk.h"
+#include "kettle/option/speed_guess.h"
 #include "kettle/option/with_encoder.h"
+#include "kettle/quality/frame_rate_loss.h"
 
 namespace kettle {
 
@@ -39,7 +41,7 @@ class Searcher {
       before = here_;
       // There are few frame rates, and they hold jumps: all of them.
       for (int rate = 0; rate < rates; ++rate)
-        if (!IsLikeOneBehind({here_.size, rate})) Try({here_.size, rate});
+        if (const GridPoint there{here_.size, rate}; !IsLikeOneBehind(there) && !RateIsHopeless(there)) Try(there);
       for (const int step : {-1, 1}) Go(here_, step, kPatience);
       // A frame rate that is not far behind may be ahead at another size.
       for (int rate = 0; rate < rates && before == here_; ++rate) {
@@ -134,7 +136,7 @@ class Searcher {
   void Walk(const std::string& family, Tried& tried) {
     TriedPicture& picture = tried.picture;
     const Range range = KnownRange(family, tried.place);
-    if (range.low >= 0) {
+    if (range.low >= 0 && family != families_.front()) {
       Option fastest = Measure(family, range.low, picture);
       if (IsHopeless(family, fastest, range, picture)) {
         // What larger pictures held may fail here for noise.
@@ -147,10 +149,7 @@ class Searcher {
         return;
       }
     }
-    const int beyond = LastHolding(
-        range.high - range.low - 1, [&](int i) { return Holds(Measure(family, range.low + 1 + i, picture)); },
-        range.low < 0 ? -1 : 0);
-    int last = range.low + 1 + beyond;
+    int last = LastHoldingWithin(family, range, picture);
     // What held with more pixels may fail here for noise: then the next faster one is looked at.
     while (last >= 0 && !Holds(Measure(family, last, picture))) --last;
     tried.last[family] = {last, last + 1};
@@ -168,6 +167,37 @@ class Searcher {
     }
   }
 
+  // The slowest preset within the range that holds, as far as it is worth a trial.
+  int LastHoldingWithin(const std::string& family, const Range& range, const TriedPicture& picture) {
+    int good = range.low, bad = range.high;
+    while (bad - good > 1) {
+      const auto next = NextToTry(family, good, bad, picture);
+      if (!next) break;
+      (Holds(Measure(family, *next, picture)) ? good : bad) = *next;
+    }
+    return good;
+  }
+
+  // The slowest preset between two that should hold, by what others were measured to do; beyond it, where nothing can
+  // be told, the middle one, if there is speed to spare. Nothing if all should be too slow.
+  std::optional<int> NextToTry(const std::string& family, int good, int bad, const TriedPicture& picture) const {
+    constexpr double kNoise = 1.25, kInterpolationError = 1.35, kToSpare = 1.2;
+    const double needed_fps = picture.rate.fps() / (1 - book_.required_headroom());
+    const auto guess_at = [&](int preset) { return GuessSpeed(book_.options(), SettingsOf(family, preset, picture)); };
+    int last = good;
+    const auto of_good = good >= 0 ? guess_at(good) : std::nullopt;
+    bool to_spare = !of_good || of_good->throughput_fps >= needed_fps * kToSpare;
+    for (int preset = good + 1; preset < bad; ++preset) {
+      const auto guess = guess_at(preset);
+      if (!guess && to_spare && last == good) return last + (bad - last) / 2;
+      if (!guess) break;
+      if (guess->throughput_fps * (guess->by_others ? kInterpolationError : kNoise) < needed_fps) break;
+      last = preset;
+      to_spare = guess->throughput_fps >= needed_fps * kToSpare;
+    }
+    return last > good ? std::optional(last) : std::nullopt;
+  }
+
   // A frame rate within 5 % of one that was tried at this size and is behind, 48 beside 50; or a quarter above or a
   // fifth below one that is far behind.
   bool IsLikeOneBehind(GridPoint place) const {
@@ -178,6 +208,29 @@ class Searcher {
       const double behind = best_score_ - Score(other.picture);
       return (ratio > 0.95 && ratio < 1.05 && behind > kWorth) || (ratio >= 0.8 && ratio <= 1.25 && behind > kNear);
     });
+  }
+
+  // Its pictures cannot become so much better, by what the last halving of the rate gave them, that they make up for
+  // the motion that is lost. Each further one gives less.
+  bool RateIsHopeless(GridPoint place) const {
+    constexpr double kMargin = 2.5;  // points: there is time for a slower preset
+    const Tried *higher = nullptr, *highest = nullptr;
+    for (int rate = place.rate - 1; rate >= 0; --rate)
+      if (const Tried* tried = Find({place.size, rate}); tried && tried->picture.best) {
+        if (higher) {
+          highest = tried;
+          break;
+        }
+        higher = tried;
+      }
+    if (!higher || !highest) return false;
+    const auto fps = [&](int rate) { return space_.rates[static_cast<std::size_t>(rate)].fps(); };
+    const Quality &low = higher->picture.best->quality, &high = highest->picture.best->quality;
+    const double gain = std::max(0.0, low.picture_score - high.picture_score) /
+                        std::log(fps(highest->place.rate) / fps(higher->place.rate)) *
+                        std::log(fps(higher->place.rate) / fps(place.rate));
+    const FrameRate rate = space_.rates[static_cast<std::size_t>(place.rate)];
+    return (low.picture_score + gain + kMargin) * FrameRateShare(rate, space_.rates.front(), low.motion) <= best_score_;
   }
 
   // At some picture where this family and the leading one were both seen, so far behind that it could not have caught

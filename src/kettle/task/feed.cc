@@ -23,13 +23,15 @@ bool Feed::Frame(std::int64_t index) {
   return true;
 }
 
-void Feed::End() {
+void Feed::End(const std::function<bool()>& go_on) {
   encoder_.Send(nullptr);
-  Drain();
+  Drain(go_on);
 }
 
-void Feed::Drain() {
-  while (PacketPtr packet = encoder_.Receive()) {
+void Feed::Drain(const std::function<bool()>& go_on) {
+  while (!go_on || go_on()) {
+    PacketPtr packet = encoder_.Receive();
+    if (!packet) return;
     log_.PacketOut(packet->pts, clock_.now_ns(), packet->size);
     if (keep_) packets_.push_back(std::move(packet));
   }

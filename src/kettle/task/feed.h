@@ -2,6 +2,7 @@
 // Feeds one encoder with mapped footage.
 #pragma once
 
+#include <functional>
 #include <vector>
 
 #include "kettle/encoders/catalogue.h"
@@ -21,14 +22,15 @@ class Feed {
   // Gives the encoder footage frame `index` (counted on through repetitions), if the encode's frame rate takes it; says
   // whether it did.
   bool Frame(std::int64_t index);
-  void End();
+  // Lets the encoder finish. `go_on` is asked after each packet: if not, what it still holds is thrown away.
+  void End(const std::function<bool()>& go_on = {});
 
   const Encoder& encoder() const { return encoder_; }
   const PacketLog& log() const { return log_; }
   const std::vector<PacketPtr>& packets() const { return packets_; }
 
  private:
-  void Drain();
+  void Drain(const std::function<bool()>& go_on = {});
 
   const Y4mFile& footage_;
   const Clock& clock_;

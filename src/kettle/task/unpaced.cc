@@ -34,6 +34,14 @@ bool SurelySlower(const Pace& pace, double least_fps) {
   return pace.packets >= kTellingPackets && pace.seconds >= kTellingSeconds && pace.fps() < least_fps * kSurelySlower;
 }
 
+// The pace of an encode that was given up: of its packets, if they tell. If not it took too long, and the frames that
+// went in meanwhile are more than it could have coded.
+void TellPaceOf(const PacketLog& log, double least_fps, EncodeOutcome& outcome) {
+  if (!SurelySlower(log.pace(), least_fps)) return;
+  outcome.frames = log.pace().packets;
+  outcome.seconds = log.pace().seconds;
+}
+
 void FillFrom(const Feed& feed, const EncodeSettings& settings, EncodeOutcome& outcome) {
   const PacketLog& log = feed.log();
   outcome.fed_frames = outcome.frames + kWarmUpFrames;
@@ -57,23 +65,29 @@ EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::
   Feed feed(task.settings, footage, clock, !task.output.empty());
   EncodeOutcome outcome;
   const std::int64_t start_ns = clock.now_ns();
+  const bool may_give_up = task.least_fps > 0;
   bool given_up = false;
-  for (int index = 0; index < footage.frames() && !outcome.truncated; ++index) {
+  const auto go_on = [&] {
+    const bool too_long = Since(start_ns, clock) > task.longest_seconds;
+    if (may_give_up)
+      given_up = given_up || too_long || SurelySlower(feed.log().pace(), task.least_fps);
+    else
+      outcome.truncated = outcome.truncated || (too_long && outcome.frames >= kFewestFrames);
+    return !given_up && !outcome.truncated;
+  };
+  for (int index = 0; index < footage.frames(); ++index) {
     if (!feed.Frame(index)) continue;
     ++outcome.frames;
     heartbeat(static_cast<double>(index) / footage.frames());
-    const bool too_long = outcome.frames >= kFewestFrames && Since(start_ns, clock) > task.longest_seconds;
-    given_up = SurelySlower(feed.log().pace(), task.least_fps);
-    outcome.truncated = index + 1 < footage.frames() && (too_long || given_up);
+    if (index + 1 < footage.frames() && !go_on()) break;
   }
-  if (outcome.truncated && given_up) {
-    outcome.frames = feed.log().pace().packets;
-    outcome.seconds = feed.log().pace().seconds;
-  } else {
-    feed.End();
-    outcome.seconds = Since(start_ns, clock);
-    if (feed.log().packets() != outcome.frames)
-      FailMachine("{} frames went in but {} packets came out", outcome.frames, feed.log().packets());
+  if (!given_up) feed.End(may_give_up ? std::function<bool()>(go_on) : nullptr);
+  outcome.seconds = Since(start_ns, clock);
+  if (given_up) {
+    outcome.truncated = true;
+    TellPaceOf(feed.log(), task.least_fps, outcome);
+  } else if (feed.log().packets() != outcome.frames) {
+    FailMachine("{} frames went in but {} packets came out", outcome.frames, feed.log().packets());
   }
   outcome.busy_seconds = Since(busy_ns, clock);
 
