@@ -70,6 +70,9 @@ TEST(CommandLine, RefusesWithTheNearest) {
       {{"plan", "--show", "x", "--title", "a", "--title", "b"}, "more than once"},
       {{"bench", "--time-budget", "5 parsecs"}, "90s, 5min or 1h"},
       {{"bench", "--time-budget", "-5"}, "90s, 5min or 1h"},
+      {{"plan", "--show", "x", "--time-budget", "soon"}, "90s, 5min or 1h"},
+      {{"plan", "--show", "x", "--time-budget", "20s"}, "25 to 86400"},
+      {{"plan", "--show", "x", "--time-budget", "20s", "--proof-seconds", "8"}, "23 to 86400"},
       {{"bench", "--repeats", "0"}, "1 to 100"},
       {{"bench", "--encodr", "x264"}, "did you mean \"--encoder\"?"},
       {{"survey", "--out", ""}, "--out"}};

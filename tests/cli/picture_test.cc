@@ -67,9 +67,14 @@ TEST_F(PictureTest, AQuestionIsAnsweredWithGainCostAndVerdict) {
   ExpectValid("bench");
   const nlohmann::json bench = Json("out/bench.json");
   EXPECT_EQ(bench["question"]["variants"].size(), 5u);
-  EXPECT_EQ(bench["trials"].size(), 15u) << "five variants at three bit rates";
-  EXPECT_FALSE(bench["question"]["variants"][1]["gain"].is_null());
-  EXPECT_EQ(Lines("out/quality.csv"), 1 + 15 * 24) << "a row for every trial and frame";
+  const std::size_t trials = bench["trials"].size();
+  EXPECT_GE(trials, 15u) << "five variants at three bit rates, and more where that was unclear";
+  for (std::size_t i = 1; i < 5; ++i) {
+    const auto& variant = bench["question"]["variants"][i];
+    EXPECT_FALSE(variant["gain"].is_null());
+    EXPECT_GE(variant["seconds"], variant["verdict"] == "unclear" ? 20 : 2) << "all ten stretches of the scene";
+  }
+  EXPECT_EQ(Lines("out/quality.csv"), 1 + static_cast<int>(trials) * 24) << "a row for every trial and frame";
   EXPECT_GT(std::filesystem::file_size(path("out/rate-quality.png")), 1000u);
 }
 

@@ -138,7 +138,8 @@ TEST_F(AnswerTest, TheAnswerNamesTheBest) {
   EXPECT_THAT(Sentence(MakeAnswer(question_, {"one", "two"}, Trials(2.5)).words),
               testing::StartsWith("some: better by 2.5 points"));
   EXPECT_THAT(Sentence(MakeAnswer(question_, {"one", "two"}, Trials(0)).words),
-              testing::HasSubstr("nothing is clearly better"));
+              testing::HasSubstr("nothing looks better than none; as good: some"));
+  EXPECT_EQ(Sentence(MakeAnswer(question_, {"one", "two"}, Trials(-2)).words), "none looks best");
   const nlohmann::json json = MakeAnswer(question_, {"one", "two"}, Trials(2.5));
   EXPECT_EQ(json["variants"][1]["verdict"], "better");
   EXPECT_EQ(json["variants"][1]["curves_by_footage"]["one"].size(), 3u);

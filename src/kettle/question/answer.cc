@@ -270,7 +270,12 @@ std::vector<Message> SettingWords(const Answer& answer) {
   if (best) return {Message{"answer.best-setting", {{"label", best->variant.label}, {"words", best->words}}}};
   const std::string& reference = answer.variants.front().variant.label;
   if (answer.unclear()) return {Message{"answer.nothing-better", {{"reference", reference}}}};
-  return {Message{"answer.take-the-cheapest", {{"reference", reference}}}};
+  std::vector<std::string> same;
+  for (const VariantAnswer& variant : answer.variants)
+    if (variant.verdict == Verdict::kSame) same.push_back(variant.variant.label);
+  if (same.empty()) return {Message{"answer.reference-is-best", {{"reference", reference}}}};
+  return {Message{"answer.take-the-cheapest",
+                  {{"reference", reference}, {"same", fmt::format("{}", fmt::join(same, ", "))}}}};
 }
 
 }  // namespace
