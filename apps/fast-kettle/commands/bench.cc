@@ -198,8 +198,8 @@ std::vector<Trial> TrialsOf(const std::vector<TrialJob>& jobs) {
   return trials;
 }
 
-// What the first stretch of footage leaves unclear, more of it may tell: goes on until the answer is clear, or no footage or
-// time is left. What the variants cost is measured again with the time that remains.
+// What the first stretch of footage leaves unclear, more of it may tell: goes on until the answer is clear, or no
+// footage or time is left. What the variants cost is measured again with the time that remains.
 Answer AnswerQuestion(Session& session, const BenchPlan& plan, const std::vector<Footage>& footage,
                       const std::vector<Trial>& known, const std::function<double()>& seconds_left,
                       std::vector<TrialJob>& jobs) {
