@@ -17,6 +17,8 @@ import time
 from contextlib import contextmanager
 from pathlib import Path
 
+from processes import running
+
 BUILD = Path(__file__).resolve().parent.parent / "build"
 PROGRAM = BUILD / "bin/fast-kettle"
 COUNT = int(sys.argv[1]) if len(sys.argv) > 1 else 60
@@ -70,10 +72,10 @@ def greedy_game(start):
     return [subprocess.Popen([BUILD / "bin/kettle-game", "--frame-rate", "60", "--cores", "48", "--seconds", "4"], stdout=subprocess.DEVNULL)]
 
 
-def hold_up(chance):
-    """Stops the process for a while, as a machine does that sleeps."""
+def hold_up(chance, rehearsal):
+    """Stops the rehearsal's worker for a while, as a machine does that sleeps."""
     time.sleep(chance.uniform(3, 6))
-    worker = subprocess.run(["pgrep", "-f", "kettle-engine worker"], check=True, capture_output=True, text=True).stdout.split()
+    worker = running("kettle-engine", rehearsal)
     for process in worker:
         os.kill(int(process), signal.SIGSTOP)
     time.sleep(chance.uniform(0.4, 0.8))
@@ -115,7 +117,7 @@ def rehearse(causes, chance, folder, plan_file):
     if "game" in causes:
         helpers = greedy_game(chance.uniform(3, 5))
     if "late" in causes:
-        hold_up(chance)
+        hold_up(chance, run.pid)
     words = run.communicate()[1]
     for helper in helpers:
         helper.wait()

@@ -151,13 +151,20 @@ void Progress::Draw() {
   const double elapsed = std::chrono::duration<double>(drawn_ - start_).count();
   constexpr int kBar = 16;
   const int filled = static_cast<int>(done * kBar);
-  std::string line = fmt::format("{} [{}{}] {:3.0f} %", stage_, std::string(static_cast<std::size_t>(filled), '#'),
-                                 std::string(static_cast<std::size_t>(kBar - filled), '.'), done * 100);
-  if (done > 0.03 && elapsed > 2) line += fmt::format("  about {:.0f} s left", elapsed / done - elapsed);
-  if (most_left_ > 0) line += fmt::format(", {} of at most {} steps", done_ + 1, done_ + most_left_);
-  if (!best_.empty()) line += "; so far: " + best_;
-  line += "  " + what_;
-  if (line.size() >= static_cast<std::size_t>(columns)) line.resize(static_cast<std::size_t>(columns) - 1);
+  const std::string bar = fmt::format("[{}{}] {:3.0f} %", std::string(static_cast<std::size_t>(filled), '#'),
+                                      std::string(static_cast<std::size_t>(kBar - filled), '.'), done * 100);
+  std::string left;
+  if (done > 0.03 && elapsed > 2) left = fmt::format("about {:.0f} s left", elapsed / done - elapsed);
+  if (most_left_ > 0)
+    left += fmt::format("{}{} of at most {} steps", left.empty() ? "" : ", ", done_ + 1, done_ + most_left_);
+  if (!best_.empty()) left += fmt::format("{}so far: {}", left.empty() ? "" : "; ", best_);
+  // As much as the terminal is wide: what is found counts most, then what is done.
+  const std::string whole = fmt::format("{} {}{}{}", stage_, bar, left.empty() ? "" : "  ", left);
+  const auto width = static_cast<std::size_t>(columns) - 1;
+  std::string line = whole + "  " + what_;
+  if (line.size() > width && !best_.empty())
+    line = whole.size() <= width ? whole : stage_.size() + 2 + left.size() <= width ? stage_ + ": " + left : left;
+  line.resize(std::min(line.size(), width));
   fmt::print(stderr, "\r\x1b[K{}", line);
   std::fflush(stderr);
 }

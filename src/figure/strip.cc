@@ -11,34 +11,38 @@ namespace kettle {
 
 namespace {
 
-constexpr int kWidth = 1280, kHeight = 870, kLeft = 24, kTop = 112, kColumn = 413, kRow = 250, kHeading = 78;
+constexpr int kHeight = 870, kLeft = 24, kTop = 112, kColumn = 413, kRow = 250, kHeading = 78, kRight = 17;
 
-std::string LabelAt(int id, const std::string& text, int x, int y, const char* look) {
+std::string LabelAt(int id, const std::string& text, int x, int y, int width, const char* look) {
   return fmt::format("set label {} {} at screen {}, screen {} left {}\n", id, Quoted(text),
-                     static_cast<double>(x) / kWidth, 1 - static_cast<double>(y) / kHeight, look);
+                     static_cast<double>(x) / width, 1 - static_cast<double>(y) / kHeight, look);
 }
 
 }  // namespace
 
 void DrawStrip(const std::filesystem::path& folder, const StripOutcome& strip, const StripWords& words) {
+  const int width = kLeft + static_cast<int>(words.columns.size()) * kColumn + kRight;
+  const auto label_at = [&](int id, const std::string& text, int x, int y, const char* look) {
+    return LabelAt(id, text, x, y, width, look);
+  };
   std::ostringstream script;
   script << "set multiplot\nunset border\nunset tics\nunset key\nset margins 0, 0, 0, 0\n";
   int label = 1;
-  script << LabelAt(label++, words.title, kLeft, 26, "font ',16' textcolor rgb '#22282d'");
-  script << LabelAt(label++, words.subtitle, kLeft, 52, "textcolor rgb '#8a8f94'");
+  script << label_at(label++, words.title, kLeft, 26, "font ',16' textcolor rgb '#22282d'");
+  script << label_at(label++, words.subtitle, kLeft, 52, "textcolor rgb '#8a8f94'");
   for (std::size_t column = 0; column < words.columns.size(); ++column)
     for (std::size_t line = 0; line < words.columns[column].size(); ++line)
-      script << LabelAt(label++, words.columns[column][line], kLeft + static_cast<int>(column) * kColumn,
-                        kHeading + static_cast<int>(line) * 20,
-                        line == 0 ? "font ',13' textcolor rgb '#0072b2'" : "font ',10' textcolor rgb '#22282d'");
+      script << label_at(label++, words.columns[column][line], kLeft + static_cast<int>(column) * kColumn,
+                         kHeading + static_cast<int>(line) * 20,
+                         line == 0 ? "font ',13' textcolor rgb '#0072b2'" : "font ',10' textcolor rgb '#22282d'");
   for (std::size_t r = 0; r < strip.rows.size(); ++r) {
     const StripRow& row = strip.rows[r];
     for (std::size_t c = 0; c < row.cells.size(); ++c) {
       const StripCell& cell = row.cells[c];
       const int x = kLeft + static_cast<int>(c) * kColumn, y = kTop + static_cast<int>(r) * kRow;
-      script << fmt::format("set origin {}, {}\nset size {}, {}\n", static_cast<double>(x) / kWidth,
+      script << fmt::format("set origin {}, {}\nset size {}, {}\n", static_cast<double>(x) / width,
                             1 - static_cast<double>(y + cell.size.height) / kHeight,
-                            static_cast<double>(cell.size.width) / kWidth,
+                            static_cast<double>(cell.size.width) / width,
                             static_cast<double>(cell.size.height) / kHeight)
              << fmt::format("set xrange [-0.5:{}]\nset yrange [{}:-0.5]\n", cell.size.width - 0.5,
                             cell.size.height - 0.5);
@@ -55,7 +59,7 @@ void DrawStrip(const std::filesystem::path& folder, const StripOutcome& strip, c
       std::string note = c == 0 ? fmt::format("frame {}, {:.2f} s{}", row.frame, row.frame / words.rate.fps(),
                                               row.enlarged ? fmt::format("; {} enlarged", strip.crop.str()) : "")
                                 : fmt::format("PSNR {:.1f} dB", cell.psnr_y_db);
-      script << LabelAt(label++, note, x, y + cell.size.height + 11, "font ',10' textcolor rgb '#22282d'");
+      script << label_at(label++, note, x, y + cell.size.height + 11, "font ',10' textcolor rgb '#22282d'");
       script << "plot " << Quoted(cell.file)
              << fmt::format(" binary array=({},{}) format='%uchar' with rgbimage notitle\n", cell.size.width,
                             cell.size.height)
@@ -63,7 +67,7 @@ void DrawStrip(const std::filesystem::path& folder, const StripOutcome& strip, c
     }
   }
   script << "unset multiplot\n";
-  DrawPicture(folder, "worst-second", kWidth, kHeight, script.str());
+  DrawPicture(folder, "worst-second", width, kHeight, script.str());
 }
 
 }  // namespace kettle

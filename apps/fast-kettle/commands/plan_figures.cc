@@ -5,6 +5,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
+#include <vector>
 
 #include "figure/capacity_figure.h"
 #include "figure/figures.h"
@@ -15,14 +17,43 @@ namespace kettle::app {
 
 namespace {
 
-std::string Short(const Option& option) {
-  const std::string extras = Extras(option.settings);
-  return fmt::format("{} {}, {} at {}{}{}", option.settings.encoder, option.settings.preset, option.settings.size.str(),
-                     option.settings.frame_rate.str(), extras.empty() ? "" : ", " + extras,
-                     option.simulated ? " (simulated GPU)" : "");
+std::string Short(const EncodeSettings& settings, bool simulated) {
+  const std::string extras = Extras(settings);
+  return fmt::format("{} {}, {} at {}{}{}", settings.encoder, settings.preset, settings.size.str(),
+                     settings.frame_rate.str(), extras.empty() ? "" : ", " + extras,
+                     simulated ? " (simulated GPU)" : "");
 }
 
-// worst-second.png: the chosen stream beside its runner-up, on the clip where it looks worst.
+// An encode to look at, and the lines above it.
+struct Column {
+  EncodeSettings settings;
+  std::vector<std::string> words;
+};
+
+// The chosen encoder and preset at the next larger of the sizes that were searched; nothing if there is none.
+std::optional<EncodeSettings> SizeAbove(const Plan& plan) {
+  std::optional<EncodeSettings> above;
+  const EncodeSettings& chosen = plan.chosen->stream.settings;
+  for (const FrameSize size : plan.targets.sizes)
+    if (size.pixels() > chosen.size.pixels() && (!above || size.pixels() < above->size.pixels())) {
+      above = chosen;
+      above->size = size;
+    }
+  return above;
+}
+
+std::vector<Column> ColumnsOf(const Plan& plan) {
+  const Option &chosen = plan.chosen->stream, &other = *plan.runner_up;
+  std::vector<Column> columns{
+      {chosen.settings, {"chosen", Short(chosen.settings, chosen.simulated)}},
+      {other.settings,
+       {other.score > chosen.score ? "better alone, not taken" : "runner-up", Short(other.settings, other.simulated)}}};
+  if (const auto above = SizeAbove(plan); above && above->size != other.settings.size)
+    columns.push_back({*above, {"the size above, same preset", Short(*above, chosen.simulated)}});
+  return columns;
+}
+
+// worst-second.png: the chosen stream beside its runner-up and the size above, on the clip where it looks worst.
 void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Footage>& footage) {
   if (!plan.chosen || !plan.runner_up) return;
   const Option& chosen = plan.chosen->stream;
@@ -34,25 +65,24 @@ void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Foota
   if (pictures == footage.end()) return;
   const std::filesystem::path folder = session.scratch();
   StripTask task{pictures->file.string(), {}, {}, chosen.quality.viewing_size, 0, 0, folder.string()};
-  for (const Option* option : {&chosen, &*plan.runner_up}) {
+  StripWords words{
+      fmt::format("The worst second of {}, as the stream shows it", worst->footage),
+      fmt::format("at {}; whole, and enlarged where chosen and runner-up differ most", chosen.settings.bit_rate.str()),
+      {{"source", fmt::format("{}, {} frames a second", pictures->size.str(), pictures->rate.str())}},
+      pictures->rate,
+      task.viewing_size};
+  for (const Column& column : ColumnsOf(plan)) {
     task.encoded.push_back((folder / fmt::format("strip-{}.mkv", task.encoded.size())).string());
-    task.encoded_rates.push_back(option->settings.frame_rate);
-    session.progress().Show("encoding the worst second of " + option->title(), 0);
-    session.runner().Encode(option->settings, *pictures, task.encoded.back());
+    task.encoded_rates.push_back(column.settings.frame_rate);
+    words.columns.push_back(column.words);
+    session.progress().Show("encoding the worst second: " + column.words.back(), 0);
+    session.runner().Encode(column.settings, *pictures, task.encoded.back());
   }
   task.frames = static_cast<int>(std::lround(pictures->rate.fps()));
   task.first_frame = worst->worst_second * task.frames;
   const StripOutcome strip = session.runner().Strip(task);
   session.progress().Clear();
-  DrawStrip(
-      session.out(), strip,
-      {fmt::format("The worst second of {}, as the stream shows it", worst->footage),
-       fmt::format("at {}; whole, and enlarged where chosen and runner-up differ most", chosen.settings.bit_rate.str()),
-       {{"source", fmt::format("{}, {} frames a second", pictures->size.str(), pictures->rate.str())},
-        {"chosen", Short(chosen)},
-        {plan.runner_up->score > chosen.score ? "better alone, not taken" : "runner-up", Short(*plan.runner_up)}},
-       pictures->rate,
-       task.viewing_size});
+  DrawStrip(session.out(), strip, words);
 }
 
 }  // namespace

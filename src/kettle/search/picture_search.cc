@@ -56,7 +56,8 @@ class Searcher {
     std::stable_sort(tried_.begin(), tried_.end(),
                      [](const Tried& a, const Tried& b) { return Score(a.picture) > Score(b.picture); });
     std::vector<TriedPicture> pictures;
-    for (Tried& tried : tried_) pictures.push_back(std::move(tried.picture));
+    for (Tried& tried : tried_)
+      if (tried.picture.best || WasMeasured(tried.picture)) pictures.push_back(std::move(tried.picture));
     return pictures;
   }
 
@@ -71,6 +72,13 @@ class Searcher {
     std::map<std::string, Range> last;    // by family
     std::map<std::string, double> reach;  // by family that keeps pace: the best score it has, or could have, here
   };
+
+  // Not if every preset was taken for too slow, or if there was no time.
+  bool WasMeasured(const TriedPicture& picture) const {
+    return std::any_of(book_.options().begin(), book_.options().end(), [&](const Option& option) {
+      return option.settings.size == picture.size && option.settings.frame_rate == picture.rate;
+    });
+  }
 
   // Below zero if nothing keeps pace.
   static double Score(const TriedPicture& picture) { return picture.best ? picture.best->score : kNotScored; }

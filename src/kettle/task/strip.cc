@@ -120,7 +120,7 @@ StripOutcome RunStrip(const StripTask& task, const std::function<void(double)>& 
   const FrameSize whole = task.viewing_size, cell = FitCell(whole);
   const FrameSize cropped{std::min(whole.width, kCell.width / kEnlarged / 2 * 2),
                           std::min(whole.height, kCell.height / kEnlarged / 2 * 2)};
-  const Crop crop = MostDifferent(*worst->pictures[1], *worst->pictures.back(), cropped);
+  const Crop crop = MostDifferent(*worst->pictures[1], *worst->pictures.at(task.encoded.size() > 1 ? 2 : 1), cropped);
   const FrameSize large{cropped.width * kEnlarged, cropped.height * kEnlarged};
   StripOutcome outcome{cropped, crop.left, crop.top, {}};
   outcome.rows.push_back(WriteRow(*worst, {0, 0, whole}, false, cell, task.folder));

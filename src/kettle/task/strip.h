@@ -40,7 +40,7 @@ struct StripOutcome {
   std::vector<StripRow> rows;  // the worst moment whole, then its crop and that of another moment
 };
 
-// The crop is where the two encodes differ most at the worst moment of the first one. Throws Error.
+// The crop is where the first two encodes differ most at the worst moment of the first one. Throws Error.
 StripOutcome RunStrip(const StripTask& task, const std::function<void(double)>& progress);
 
 void to_json(nlohmann::json& json, const StripTask& task);
