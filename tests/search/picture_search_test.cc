@@ -6,8 +6,8 @@
 #include <set>
 
 #include "fakes.h"
-#include "kettle/search/candidates.h"
 #include "kettle/quality/frame_rate_loss.h"
+#include "kettle/search/candidates.h"
 #include "kettle/search/exhaustive.h"
 
 namespace kettle {
