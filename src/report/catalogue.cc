@@ -282,6 +282,9 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
        "blocky; {cure}"},
       {"target.constant-bit-rate", "an uplink has no room for bursts: the average is also the maximum"},
       {"target.disk-bursts", "a disk can take bursts: up to {rate} in busy scenes"},
+      {"target.enough-bits",
+       "from about here on ({low:.0f} to {high:.0f} kbit/s) a tenth more bits gain less than half a point, on "
+       "{footage} with {encoder} {preset}; line and destination would take {kbps:.0f} kbit/s"},
       {"target.keyframes", "new viewers see a picture within this time"},
       {"target.larger-than-viewed",
        "viewers watch at {viewed} but the stream is {size}: its quality is measured at {viewed}"},

@@ -33,6 +33,35 @@ std::string Why(const Targets& targets, const std::string& choice) {
   return "";
 }
 
+EnoughBits Enough(double kbps) {
+  EnoughBits enough{test::SmallSettings("x264", "superfast"), "open-water", {}, kbps, kbps * 0.9, kbps * 1.1};
+  return enough;
+}
+
+TEST(ApplyEnoughBits, LowersTheStreamAndARecordingThatGoesByIt) {
+  const Targets before = ChooseTargets(BasicShow());
+  Targets targets = before;
+  ApplyEnoughBits(Enough(2980), true, targets);
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(3000));
+  EXPECT_EQ(targets.stream.maximum_bit_rate, BitRate::FromKbps(3000));
+  EXPECT_NEAR(targets.recording.bit_rate.kbps(), before.recording.bit_rate.kbps() / 2, 1);
+  EXPECT_THAT(Why(targets, "stream.bit_rate"), testing::HasSubstr("would take 6000 kbit/s"));
+  targets = before;
+  ApplyEnoughBits(Enough(2980), false, targets);
+  EXPECT_EQ(targets.recording.bit_rate, before.recording.bit_rate) << "the show's own";
+}
+
+TEST(ApplyEnoughBits, NeverRaises) {
+  const Targets before = ChooseTargets(BasicShow());
+  Targets targets = before;
+  ApplyEnoughBits(Enough(7000), true, targets);
+  EXPECT_EQ(targets.stream, before.stream);
+  EnoughBits unknown = Enough(0);
+  unknown.kbps.reset();
+  ApplyEnoughBits(unknown, true, targets);
+  EXPECT_EQ(targets.stream, before.stream);
+}
+
 TEST(Targets, TheShowsWishesComeFirst) {
   const Targets targets = ChooseTargets(BasicShow());
   EXPECT_EQ(targets.stream.size, (FrameSize{1920, 1080}));

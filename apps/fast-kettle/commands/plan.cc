@@ -246,6 +246,17 @@ void WriteFiles(Session& session, const Preparation& known, const Plan& plan, co
   DrawPlanFigures(session, plan, known.footage, stream_options);
 }
 
+// Where the line decides: no more than pays, on the show's first footage at the largest size and highest frame rate.
+void TakeEnoughBits(Session& session, Preparation& known, TrialBook& book) {
+  if (known.show.stream_bit_rate || !known.targets.budget || known.families.empty()) return;
+  session.progress().Stage("finding the bit rate from which more bits stop paying", 4);
+  const std::string& family = known.families.front();
+  const auto& presets = FindFamily(family).presets;
+  const EncodeSettings most = WithEncoder(known.targets.stream, family, presets[presets.size() / 4]);
+  ApplyEnoughBits(FindEnoughBits(most, known.footage.front(), book), !known.show.recording_bit_rate, known.targets);
+  session.progress().Clear();
+}
+
 }  // namespace
 
 Show LoadShow(const Session& session) {
@@ -255,10 +266,11 @@ Show LoadShow(const Session& session) {
 
 int RunPlan(Session& session) {
   const auto start = std::chrono::steady_clock::now();
-  const Preparation known = Prepare(session);
+  Preparation known = Prepare(session);
   session.trials().SetAside();
   TrialKeeper keep(session, !session.trials().HasUnfinishedBench());
   TrialBook book(session.runner(), session.trials().Known(), std::ref(keep));
+  TakeEnoughBits(session, known, book);
   std::optional<GridCheck> check;
   std::function<double()> seconds_left;
   if (const auto budget = session.request().plan_budget_seconds)

@@ -106,18 +106,24 @@ std::vector<IngestReport> Measure(Session& session, const Show& show, const std:
   return reports;
 }
 
-// One encode for each rate control.
-std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show, const Footage& pictures,
-                                             BitRate bit_rate, const std::vector<double>& buffer_seconds) {
+// The show's stream with the encoder and preset that were asked for.
+EncodeSettings SettingsFor(const Session& session, const Show& show, BitRate bit_rate) {
   EncodeSettings settings;
   settings.encoder = session.request().uplink.encoder;
   settings.preset = session.request().uplink.preset;
   settings.size = show.stream_size.value_or(show.source_size);
   settings.frame_rate = show.stream_rate.value_or(show.source_rate);
-  settings.bit_rate = bit_rate;
+  settings.bit_rate = settings.maximum_bit_rate = bit_rate;
   for (const Destination& to : show.destinations)
     settings.keyframe_seconds = std::min(settings.keyframe_seconds, to.keyframe_seconds);
-  const std::vector<EncodeSettings> candidates = RateControlCandidates(settings, buffer_seconds);
+  return settings;
+}
+
+// One encode for each rate control.
+std::vector<RateControlSample> EncodeSamples(Session& session, const Show& show, const Footage& pictures,
+                                             BitRate bit_rate, const std::vector<double>& buffer_seconds) {
+  const std::vector<EncodeSettings> candidates =
+      RateControlCandidates(SettingsFor(session, show, bit_rate), buffer_seconds);
   session.progress().Stage("encoding with each rate control", static_cast<int>(candidates.size()));
   std::vector<RateControlSample> samples;
   for (const EncodeSettings& candidate : candidates) {
@@ -203,6 +209,11 @@ void ChooseForLine(Session& session, const Show& show, UplinkResult& result) {
   });
   result.answer = AskTheLine(session, show, result.budget, pictures, BitRate::FromKbps(result.budget.one_encode_kbps()),
                              {0.5, 1, 2});
+  session.progress().Stage("finding the bit rate from which more bits stop paying", 4);
+  TrialBook book(session.runner(), {}, [&](const auto&) { session.progress().StepDone(); });
+  result.enough =
+      FindEnoughBits(SettingsFor(session, show, BitRate::FromKbps(result.budget.one_encode_kbps())), pictures, book);
+  session.progress().Clear();
 }
 
 json ResultJson(const Show& show, const UplinkResult& result) {
@@ -211,6 +222,7 @@ json ResultJson(const Show& show, const UplinkResult& result) {
   if (!result.reports.empty()) body["ingests"] = result.reports;
   body["warnings"] = result.warnings;
   body["simulated"] = result.simulated;
+  if (result.enough) body["enough"] = *result.enough;
   if (result.answer) {
     body["rate_control"] = result.answer->choice;
     body["verdict"] = fmt::format("{}", fmt::join(RateControlVerdict(result.answer->choice), " "));

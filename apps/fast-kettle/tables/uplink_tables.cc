@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "report/sentence.h"
 #include "terminal.h"
@@ -171,6 +172,11 @@ Headline HeadlineOf(const UplinkResult& result) {
         fmt::format("Your uplink leaves {} for video (limited by {}), but its outages would drop frames at any rate.",
                     Kbps(result.budget.one_encode_kbps()), limit),
         Tone::kBad, ""};
+  if (const auto& enough = result.enough; enough && enough->kbps && *enough->kbps < choice.chosen_kbps())
+    return {fmt::format("Your line takes {} of video; the picture stops improving at about {} ({}, {} at {}).",
+                        Kbps(choice.chosen_kbps()), Kbps(std::ceil(*enough->kbps / 100) * 100), enough->footage,
+                        enough->settings.size.str(), enough->settings.frame_rate.str()),
+            Tone::kGood, "fast-kettle plan --show my-show.toml, with your own clip and these readings in its [uplink]"};
   return {fmt::format("Stream video at {}, {}; limited by {}.", Kbps(choice.chosen_kbps()),
                       choice.answers.front().sample.title(), limit),
           Tone::kGood, "fast-kettle plan --show my-show.toml, with these readings in its [uplink]"};

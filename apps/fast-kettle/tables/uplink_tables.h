@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "commands/commands.h"
+#include "kettle/search/enough_bits.h"
 #include "kettle/uplink/budget.h"
 #include "kettle/uplink/measurement.h"
 #include "session/session.h"
@@ -20,6 +21,7 @@ struct UplinkResult {
   Budget budget;
   std::vector<Message> warnings;
   std::optional<LineAnswer> answer;  // if something is left for pictures
+  std::optional<EnoughBits> enough;  // the same
 
   bool feasible() const { return budget.one_encode_kbps() >= kLeastVideoKbps; }
 };

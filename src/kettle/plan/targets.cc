@@ -269,6 +269,34 @@ void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targe
   }
 }
 
+void ApplyEnoughBits(const EnoughBits& enough, bool recording_by_rule, Targets& targets) {
+  constexpr double kRounding = 50;  // kbit/s
+  EncodeSettings &stream = targets.stream, &recording = targets.recording;
+  if (!enough.kbps) return;
+  const double before = stream.bit_rate.kbps(), after = std::ceil(*enough.kbps / kRounding) * kRounding;
+  if (after >= before) return;
+  const auto lower = [share = after / before](EncodeSettings& settings) {
+    settings.bit_rate = BitRate::FromKbps(std::round(settings.bit_rate.kbps() * share));
+    settings.maximum_bit_rate = BitRate::FromKbps(std::round(settings.maximum_bit_rate.kbps() * share));
+  };
+  lower(stream);
+  Explain(targets, {"stream.bit_rate", stream.bit_rate.str(),
+                    Message{"target.enough-bits",
+                            {{"low", enough.low_kbps},
+                             {"high", enough.high_kbps},
+                             {"footage", enough.footage},
+                             {"encoder", enough.settings.encoder},
+                             {"preset", enough.settings.preset},
+                             {"kbps", before}}},
+                    true});
+  if (!recording_by_rule) return;
+  lower(recording);
+  Explain(targets, {"recording.bit_rate", recording.bit_rate.str(),
+                    Message{"target.archive-rule", {{"times", kArchiveFactor}}}});
+  Explain(targets, {"recording.rate_control", Name(recording.rate_control),
+                    Message{"target.disk-bursts", {{"rate", recording.maximum_bit_rate.str()}}}});
+}
+
 Targets ChooseTargets(const Show& show) { return Chooser(show).Choose(); }
 
 }  // namespace kettle

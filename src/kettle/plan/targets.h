@@ -9,6 +9,7 @@
 
 #include "kettle/encoders/settings.h"
 #include "kettle/message/message.h"
+#include "kettle/search/enough_bits.h"
 #include "kettle/show/show.h"
 #include "kettle/uplink/rate_choice.h"
 
@@ -50,6 +51,10 @@ void Explain(Targets& targets, const Because& reason);
 // What the send-queue model found for the line: sets the stream's rate control and, where the show does not ask for
 // one, its bit rate, with the reasons.
 void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targets);
+
+// Lowers the stream's bit rate to what is enough, if that is less, with the reason; and that of a recording that goes
+// by the stream's (`recording_by_rule`) by as much.
+void ApplyEnoughBits(const EnoughBits& enough, bool recording_by_rule, Targets& targets);
 
 // Throws Error(kInput) if the show leaves no bit rate to be found.
 Targets ChooseTargets(const Show& show);
