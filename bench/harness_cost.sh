@@ -29,7 +29,7 @@ settings = json.load(open(bench))["trials"][0]["settings"]
 settings.update(encoder=encoder, preset=preset, size="960x540", frame_rate="60", rate_control="constant bit rate",
                 bit_rate_kbps=int(kbps), maximum_bit_rate_kbps=int(kbps), buffer_seconds=1, keyframe_seconds=2)
 print(json.dumps(dict(task="encode", stand_in_gpu=None,
-                      arguments=dict(settings=settings, footage=y4m, longest_seconds=600, output=""))))
+                      arguments=dict(settings=settings, footage=y4m, longest_seconds=600, output="", least_fps=0))))
 PY
     python3 -c 'import json,sys; r=json.load(sys.stdin)["result"]; print(r["frames"] / r["seconds"])'
 }
