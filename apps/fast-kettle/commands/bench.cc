@@ -206,7 +206,7 @@ Answer AnswerQuestion(Session& session, const BenchPlan& plan, const std::vector
   std::vector<std::string> further;  // labels
   const auto answer_now = [&] { return MakeAnswer(*plan.question, Labels(footage), TrialsOf(jobs), further); };
   Answer answer = answer_now();
-  for (int number = 1; answer.unclear() && !plan.question->of_picture && seconds_left() > 0; ++number) {
+  for (int number = 1; answer.unclear() && seconds_left() > 0; ++number) {
     const std::vector<Footage> more = session.footage().PrepareFurther(plan.show, number);
     if (more.empty()) break;
     for (const std::string& label : Labels(more)) further.push_back(label);
