@@ -26,6 +26,19 @@ inline Quality QualityOf(double score) {
   return Quality{.frames = 60, .picture_score = score, .seconds_picture_score = {score}};
 }
 
+// What a trial of the request has, whatever it measured: done, on the device of its encoder, as fast as that.
+inline Trial DoneTrial(const TrialRequest& request, double throughput_fps) {
+  Trial trial;
+  trial.settings = request.settings;
+  trial.footage = request.footage.label;
+  trial.footage_key = request.footage.key();
+  trial.device = Name(FindFamily(request.settings.encoder).device);
+  trial.status = WorkerStatus::kDone;
+  trial.throughput_fps = throughput_fps;
+  trial.headroom = 1 - request.settings.frame_rate.fps() / throughput_fps;
+  return trial;
+}
+
 class FakeRunner final : public TrialRunner {
  public:
   using Machine =

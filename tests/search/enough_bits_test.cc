@@ -16,15 +16,8 @@ class RateRunner final : public TrialRunner {
 
   Trial Run(const TrialRequest& request) override {
     ++runs;
-    Trial trial;
-    trial.settings = request.settings;
-    trial.footage = request.footage.label;
-    trial.footage_key = request.footage.key();
-    trial.device = "cpu";
-    trial.status = WorkerStatus::kDone;
     const bool slow = request.settings.preset == "medium";
-    trial.throughput_fps = slow ? 20 : 200;
-    trial.headroom = slow ? -2 : 0.7;
+    Trial trial = test::DoneTrial(request, slow ? 20 : 200);
     if (!slow) trial.quality = test::QualityOf(score_(request.settings.bit_rate.kbps()));
     if (!slow) trial.quality->picture_score_interval = 0.2;
     return trial;

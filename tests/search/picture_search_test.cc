@@ -31,15 +31,9 @@ class PictureRunner final : public TrialRunner {
     const EncoderFamily& family = FindFamily(s.encoder);
     const auto preset = std::find(family.presets.begin(), family.presets.end(), s.preset) - family.presets.begin();
     const bool cpu = s.encoder == "x264", easy = request.footage.label == "easy";
-    Trial trial;
-    trial.settings = s;
-    trial.footage = request.footage.label;
-    trial.footage_key = request.footage.key();
-    trial.device = Name(family.device);
-    trial.status = WorkerStatus::kDone;
-    trial.throughput_fps = speed_ * (cpu ? 1 : 2) * (easy ? 1.3 : 1) / static_cast<double>(s.size.pixels()) /
-                           std::pow(cpu ? fall_ : 1.15, preset);
-    trial.headroom = 1 - s.frame_rate.fps() / trial.throughput_fps;
+    Trial trial =
+        test::DoneTrial(request, speed_ * (cpu ? 1 : 2) * (easy ? 1.3 : 1) / static_cast<double>(s.size.pixels()) /
+                                     std::pow(cpu ? fall_ : 1.15, preset));
     const double lines = std::log2(s.size.height / best_lines_);
     const double db = 14 - steep_ * lines * lines + per_rate_ * (s.frame_rate.fps() - 60) +
                       0.25 * static_cast<double>(preset) + (cpu ? 0.3 : 0) + (easy ? 2 : 0);
@@ -119,13 +113,7 @@ class TwoEncodersRunner final : public TrialRunner {
     const EncodeSettings& s = request.settings;
     const bool cpu = s.encoder == "x264";
     if (!cpu) gpu_pictures.insert(s.size.str() + " " + s.frame_rate.str());
-    Trial trial;
-    trial.settings = s;
-    trial.footage = request.footage.label;
-    trial.footage_key = request.footage.key();
-    trial.status = WorkerStatus::kDone;
-    trial.throughput_fps = 1000;
-    trial.headroom = 1 - s.frame_rate.fps() / 1000;
+    Trial trial = test::DoneTrial(request, 1000);
     const double db =
         14 - 3 * std::abs(std::log2(s.size.height / 540.0)) - (60 - s.frame_rate.fps()) / 20 - (cpu ? 0 : behind_db_);
     trial.quality = test::QualityOf(5 * db);

@@ -18,14 +18,7 @@ class LevelRunner final : public TrialRunner {
     const bool by_level = request.settings.rate_control == RateControl::kConstantQuality;
     const int level = request.settings.quality_level.value_or(0);
     const double score = by_level ? at_zero_ - slope_ * level : 42;
-    Trial trial;
-    trial.settings = request.settings;
-    trial.footage = request.footage.label;
-    trial.footage_key = request.footage.key();
-    trial.device = "cpu";
-    trial.status = WorkerStatus::kDone;
-    trial.throughput_fps = by_level ? level_fps : 300;
-    trial.headroom = 1 - request.settings.frame_rate.fps() / trial.throughput_fps;
+    Trial trial = test::DoneTrial(request, by_level ? level_fps : 300);
     trial.cpu_cores = 0.3;
     trial.mean_kbps = by_level ? 20000 - 300 * level : request.settings.bit_rate.kbps();
     trial.quality = test::QualityOf(score);

@@ -14,14 +14,7 @@ class ExtrasRunner final : public TrialRunner {
 
   Trial Run(const TrialRequest& request) override {
     asked.push_back(request.settings);
-    Trial trial;
-    trial.settings = request.settings;
-    trial.footage = request.footage.label;
-    trial.footage_key = request.footage.key();
-    trial.device = "cpu";
-    trial.status = WorkerStatus::kDone;
-    trial.throughput_fps = 200;
-    trial.headroom = 0.7;
+    Trial trial = test::DoneTrial(request, 200);
     trial.cpu_cores = 0.5;
     trial.b_frames = request.settings.b_frames.value_or(3);
     trial.quality = test::QualityOf(score_(request.settings));

@@ -31,12 +31,10 @@ constexpr double kShortestSeconds = 0.5;
 std::string Key(const FootageRequest& request) {
   std::string key = fmt::format("{}|{}|{}|{}|{}", kRenderVersion, request.source, request.size.str(),
                                 request.rate.str(), request.seconds);
-  if (IsScene(request.source)) {
-    if (request.further > 0) key += fmt::format("|further {}", request.further);
-  } else {
+  if (request.further > 0) key += fmt::format("|further {}", request.further);
+  if (!IsScene(request.source)) {
     if (request.stretch == Stretch::kCalmest) key += "|calmest";
     const fs::path path = fs::canonical(request.source);
-    if (request.further > 0) key += fmt::format("|further {}", request.further);
     key += fmt::format("|{}|{}|{}", path.string(), fs::file_size(path),
                        fs::last_write_time(path).time_since_epoch().count());
   }
@@ -121,6 +119,12 @@ double WholeSeconds(const PacketTimes& packets, FrameRate own_rate) {
   return packets.empty() ? 0 : packets.back().seconds + (own_rate.numerator > 0 ? 1 / own_rate.fps() : 0);
 }
 
+PacketTimes PacketsByTime(MediaReader& reader) {
+  PacketTimes packets = reader.ReadPackets();
+  std::sort(packets.begin(), packets.end(), [](const auto& a, const auto& b) { return a.seconds < b.seconds; });
+  return packets;
+}
+
 // The stretch of at most `seconds` whose packets have the most bytes, or the fewest. `packets` by their time.
 Span FindStretch(const PacketTimes& packets, const FootageRequest& request, FrameRate own_rate) {
   const double seconds = request.seconds;
@@ -155,13 +159,12 @@ bool IsShort(const Span& stretch, const FootageRequest& request) {
 
 Span ChooseStretch(const FootageRequest& request) {
   MediaReader reader(request.source);
-  auto packets = reader.ReadPackets();
+  const PacketTimes packets = PacketsByTime(reader);
   const double reached = reader.reached_seconds();
   if (const auto declared = reader.declared_seconds();
       declared && *declared - reached > std::max(0.5, *declared * 0.02))
     FailCutOff(request, *declared, reached);
   const bool variable_rate = HasVariableRate(packets);
-  std::sort(packets.begin(), packets.end(), [](const auto& a, const auto& b) { return a.seconds < b.seconds; });
   Span stretch = FindStretch(packets, request, reader.rate());
   if (request.further > 0)
     stretch.from = FurtherStretches(packets, stretch.from, request.seconds, WholeSeconds(packets, reader.rate()))
@@ -282,8 +285,7 @@ int CountFurther(const FootageRequest& request) {
   constexpr int kOfAScene = 9;
   if (IsScene(request.source)) return kOfAScene;
   MediaReader reader(request.source);
-  PacketTimes packets = reader.ReadPackets();
-  std::sort(packets.begin(), packets.end(), [](const auto& a, const auto& b) { return a.seconds < b.seconds; });
+  const PacketTimes packets = PacketsByTime(reader);
   const Span first = FindStretch(packets, request, reader.rate());
   return static_cast<int>(
       FurtherStretches(packets, first.from, request.seconds, WholeSeconds(packets, reader.rate())).size());

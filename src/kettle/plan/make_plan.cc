@@ -8,6 +8,7 @@
 #include <tuple>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/option/option_picks.h"
 #include "kettle/placement/sharing.h"
 #include "kettle/plan/nearest.h"
 #include "kettle/plan/picture_choice.h"
@@ -26,55 +27,11 @@ constexpr int kMostPictures = 3;        // placed and proven, as far as the proo
 constexpr double kNearEnough = 2;       // points, to the recording's goal
 constexpr double kWorthChanging = 0.5;  // points
 
-bool InCatalogueOrder(const Option& a, const Option& b) {
-  const auto place = [](const Option& option) {
-    const EncoderFamily& family = FindFamily(option.settings.encoder);
-    const auto preset = std::find(family.presets.begin(), family.presets.end(), option.settings.preset);
-    return std::make_tuple(family.device, option.settings.device, preset - family.presets.begin());
-  };
-  return place(a) < place(b);
-}
-
 bool IsHeavier(const EncodeSettings& a, const EncodeSettings& b) {
   const auto pixel_rate = [](const EncodeSettings& s) {
     return static_cast<double>(s.size.pixels()) * s.frame_rate.fps();
   };
   return pixel_rate(a) >= pixel_rate(b) && a.bit_rate >= b.bit_rate;
-}
-
-// Those of `options` that were measured for one role: whatever encoder and preset, at its size and rates.
-std::vector<Option> OfRole(const std::vector<Option>& options, const EncodeSettings& target) {
-  std::vector<Option> result;
-  for (const Option& option : options) {
-    EncodeSettings asked = WithEncoder(target, option.settings.encoder, option.settings.preset);
-    asked.device = option.settings.device;
-    if (asked == option.settings) result.push_back(option);
-  }
-  std::sort(result.begin(), result.end(), InCatalogueOrder);
-  return result;
-}
-
-bool SameButExtras(const EncodeSettings& a, const EncodeSettings& b) {
-  return a.encoder == b.encoder && a.preset == b.preset && a.size == b.size && a.frame_rate == b.frame_rate;
-}
-
-// The footage on which it looks worst.
-std::string HardestClip(const Option& option) {
-  const auto worst = std::min_element(option.clips.begin(), option.clips.end(),
-                                      [](const ClipResult& a, const ClipResult& b) { return a.score < b.score; });
-  return worst == option.clips.end() ? "" : worst->footage;
-}
-
-// The best looking stream option with another encoder, preset, size or frame rate.
-std::optional<Option> RunnerUp(const std::vector<Option>& options, const Option& chosen, double headroom) {
-  std::optional<Option> best;
-  for (const Option& option : options)
-    if (!SameButExtras(option.settings, chosen.settings) &&
-        option.settings.rate_control == chosen.settings.rate_control &&
-        option.settings.bit_rate == chosen.settings.bit_rate && option.keeps_pace(headroom) &&
-        (!best || option.score > best->score))
-      best = option;
-  return best;
 }
 
 bool IsOf(const Pair& pair, const EncodeSettings& picture) {
