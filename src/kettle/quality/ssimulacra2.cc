@@ -12,7 +12,8 @@ namespace kettle {
 
 namespace {
 
-constexpr int kScales = 6, kLeastSide = 8, kNorms = 2;
+constexpr std::size_t kScales = 6, kNorms = 2;
+constexpr int kLeastSide = 8;
 
 // By plane (X, Y, B), scale, norm (mean, fourth root of the mean fourth power), and kind (structure, added, lost).
 constexpr double kWeights[3 * kScales * kNorms * 3] = {
@@ -43,30 +44,6 @@ constexpr double kWeights[3 * kScales * kNorms * 3] = {
 // Light of a sample of sRGB, both 0..1.
 double Light(double sample) { return sample <= 0.04045 ? sample / 12.92 : std::pow((sample + 0.055) / 1.055, 2.4); }
 
-// Interpolated in a table: the power function would cost more than the metric.
-class LightTable {
- public:
-  static constexpr int kSteps = 4080;  // sixteen to a grey level
-  const float* data() const { return light_.data(); }
-  LightTable() {
-    for (int i = 0; i <= kSteps; ++i)
-      light_[static_cast<std::size_t>(i)] = static_cast<float>(Light(i / double{kSteps}));
-  }
-  float operator()(float sample) const {
-    const float at = std::clamp(sample, 0.0f, 1.0f) * kSteps;
-    const auto i = std::min(static_cast<std::size_t>(at), static_cast<std::size_t>(kSteps - 1));
-    return light_[i] + (light_[i + 1] - light_[i]) * (at - static_cast<float>(i));
-  }
-
- private:
-  std::array<float, kSteps + 1> light_;
-};
-
-const LightTable& Table() {
-  static const LightTable table;
-  return table;
-}
-
 // `picture` as large as told; what it held before may still be in it.
 void Resize(LinearPicture& picture, int width, int height) {
   picture.width = width;
@@ -90,20 +67,11 @@ kernels::YcbcrToRgb MatrixOf(ColourCoding coding) {
   return matrix;
 }
 
-// A row of chroma at a row of luma: a quarter of the way between two of its own, then doubled across.
+// The chroma that belongs to a row of luma, a quarter of the way between two rows of its own.
 void ChromaRow(const PlaneView& plane, int luma_y, std::vector<float>& row) {
   const int near = std::min(luma_y / 2, plane.height - 1);
   const int far = std::clamp(luma_y % 2 == 0 ? near - 1 : near + 1, 0, plane.height - 1);
-  const std::uint8_t *a = plane.row(near), *b = plane.row(far);
-  const auto at = [&](std::size_t x) { return 0.75f * a[x] + 0.25f * b[x]; };
-  const auto last = static_cast<std::size_t>(plane.width - 1);
-  float left = at(0);
-  for (std::size_t x = 0; 2 * x < row.size(); ++x) {
-    const float right = at(std::min(x + 1, last));
-    row[2 * x] = left;
-    if (2 * x + 1 < row.size()) row[2 * x + 1] = (left + right) / 2;
-    left = right;
-  }
+  kernels::ChromaRow(plane.row(near), plane.row(far), plane.width, row.data());
 }
 
 // Means of 2x2 samples; the last row and column of an odd side count twice. `half` may be `picture`.
@@ -134,7 +102,22 @@ struct Scratch {
 
 using ScaleErrors = std::array<std::array<double, kNorms * 3>, 3>;  // by plane; in the weights' order
 
-ScaleErrors ErrorsOf(const LinearPicture& reference, const LinearPicture& distorted, Scratch& scratch) {
+// As many as take part for a picture whose shorter side is that: the last may be smaller than kLeastSide.
+std::size_t ScalesOf(int side) {
+  std::size_t scales = 0;
+  for (; scales < kScales && side >= kLeastSide; ++scales)
+    if (scales > 0) side = (side + 1) / 2;
+  return scales;
+}
+
+// Whether the structure of a plane counts at all at a scale of so many.
+bool StructureCounts(std::size_t plane, std::size_t scale, std::size_t scales) {
+  const double* weights = kWeights + (plane * scales + scale) * kNorms * 3;
+  return weights[0] != 0 || weights[3] != 0;
+}
+
+ScaleErrors ErrorsOf(const LinearPicture& reference, const LinearPicture& distorted,
+                     const std::array<bool, 3>& structure, Scratch& scratch) {
   ToXyb(reference, scratch.xyb_a);
   ToXyb(distorted, scratch.xyb_b);
   const LinearPicture &a = scratch.xyb_a, &b = scratch.xyb_b;
@@ -142,7 +125,7 @@ ScaleErrors ErrorsOf(const LinearPicture& reference, const LinearPicture& distor
   ScaleErrors errors;
   for (std::size_t c = 0; c < 3; ++c) {
     const kernels::PlaneErrors sums =
-        kernels::SumPlaneErrors(a.planes[c].data(), b.planes[c].data(), a.width, a.height);
+        kernels::SumPlaneErrors(a.planes[c].data(), b.planes[c].data(), a.width, a.height, structure[c]);
     const auto root = [&](double sum4) { return std::sqrt(std::sqrt(sum4 / samples)); };
     errors[c] = {sums.structure / samples, sums.added / samples, sums.lost / samples,
                  root(sums.structure4),    root(sums.added4),    root(sums.lost4)};
@@ -153,10 +136,12 @@ ScaleErrors ErrorsOf(const LinearPicture& reference, const LinearPicture& distor
 }  // namespace
 
 LinearPicture LinearFromRgb(const std::uint8_t* rgb, int width, int height) {
+  std::array<float, 256> light;
+  for (std::size_t i = 0; i < light.size(); ++i) light[i] = static_cast<float>(Light(static_cast<double>(i) / 255));
   LinearPicture picture;
   Resize(picture, width, height);
   for (std::size_t i = 0; i < picture.planes[0].size(); ++i)
-    for (std::size_t c = 0; c < 3; ++c) picture.planes[c][i] = Table()(static_cast<float>(rgb[3 * i + c]) / 255);
+    for (std::size_t c = 0; c < 3; ++c) picture.planes[c][i] = light[rgb[3 * i + c]];
   return picture;
 }
 
@@ -165,30 +150,31 @@ LinearPicture LinearFromYcbcr(const PictureView& picture, ColourCoding coding, L
   LinearPicture linear = std::move(reused);
   Resize(linear, luma.width, luma.height);
   const kernels::YcbcrToRgb matrix = MatrixOf(coding);
-  std::vector<float> y_row(static_cast<std::size_t>(luma.width)), cb(y_row.size()), cr(y_row.size());
+  std::vector<float> cb(static_cast<std::size_t>(picture[1].width) * 2), cr(cb.size());
   for (int y = 0; y < luma.height; ++y) {
     ChromaRow(picture[1], y, cb);
     ChromaRow(picture[2], y, cr);
-    std::copy_n(luma.row(y), luma.width, y_row.begin());
     const std::ptrdiff_t at = std::ptrdiff_t{y} * luma.width;
-    kernels::LightOfRow(y_row.data(), cb.data(), cr.data(), luma.width, matrix, Table().data(), LightTable::kSteps,
-                        linear.planes[0].data() + at, linear.planes[1].data() + at, linear.planes[2].data() + at);
+    kernels::LightOfRow(luma.row(y), cb.data(), cr.data(), luma.width, matrix, linear.planes[0].data() + at,
+                        linear.planes[1].data() + at, linear.planes[2].data() + at);
   }
   return linear;
 }
 
 double Ssimulacra2(const LinearPicture& reference, const LinearPicture& distorted) {
   thread_local Scratch scratch;
+  const std::size_t count = ScalesOf(std::min(reference.width, reference.height));
   std::vector<ScaleErrors> scales;
   const LinearPicture *a = &reference, *b = &distorted;
-  while (scales.size() < kScales && std::min(a->width, a->height) >= kLeastSide) {
+  while (scales.size() < count) {
     if (!scales.empty()) {
       HalveSize(*a, scratch.half_a);
       HalveSize(*b, scratch.half_b);
       a = &scratch.half_a;
       b = &scratch.half_b;
     }
-    scales.push_back(ErrorsOf(*a, *b, scratch));
+    const auto counts = [&](std::size_t plane) { return StructureCounts(plane, scales.size(), count); };
+    scales.push_back(ErrorsOf(*a, *b, {counts(0), counts(1), counts(2)}, scratch));
   }
   // As in the reference, the weights are taken one after the other, also where a small picture has fewer scales.
   double error = 0;

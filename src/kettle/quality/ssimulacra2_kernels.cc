@@ -31,6 +31,13 @@ inline constexpr int kReach = 4;
 inline constexpr float kTaps[kReach + 1] = {2.6462110549e-01f, 2.1292859201e-01f, 1.0933537278e-01f, 3.6011114658e-02f,
                                             9.4143678097e-03f};
 
+// Light of a sample of sRGB above 0.04045, ((s + 0.055) / 1.055)^2.4, as a polynomial of the place in that range, from
+// -1 to 1: its Chebyshev series as far as the eighth degree, at most 8e-7 off. The constant first.
+inline constexpr float kLight[] = {2.3324074745e-01f,  4.6688747415e-01f,  2.7259949352e-01f,
+                                   3.0362796334e-02f,  -3.8455077512e-03f, 8.5582754444e-04f,
+                                   -2.3439822470e-04f, 3.2793319575e-04f,  -1.9473357260e-04f};
+inline constexpr float kDarkest = 0.04045f;  // below it light is a straight line
+
 inline constexpr float kSmall = 0.0009f;  // keeps the quotient of two small variances near 1
 
 }  // namespace kettle::kernels
@@ -53,18 +60,19 @@ HWY_INLINE void ForEachVector(int count, const Step& step) {
   for (; x < count; ++x) step(single, x);
 }
 
-// The cube root of a positive number: a third of the exponent, then Halley's iteration twice (each triples the digits).
+// The cube root of a positive number, by its inverse: a guess from the exponent, then Newton's iteration, which needs
+// no division, three times (each doubles the digits).
 template <class D>
 HWY_INLINE hn::Vec<D> CubeRoot(D d, hn::Vec<D> a) {
   const hn::Rebind<std::int32_t, D> whole;
-  const auto bits = hn::ConvertTo(d, hn::BitCast(whole, a));
-  auto t =
-      hn::BitCast(d, hn::Add(hn::ConvertTo(whole, hn::Mul(bits, hn::Set(d, 1.0f / 3))), hn::Set(whole, 709'921'077)));
-  for (int i = 0; i < 2; ++i) {
-    const auto cube = hn::Mul(hn::Mul(t, t), t);
-    t = hn::Div(hn::Mul(t, hn::Add(cube, hn::Add(a, a))), hn::Add(hn::Add(cube, cube), a));
+  const auto third = hn::ConvertTo(whole, hn::Mul(hn::ConvertTo(d, hn::BitCast(whole, a)), hn::Set(d, 1.0f / 3)));
+  auto inverse = hn::BitCast(d, hn::Sub(hn::Set(whole, 0x54a2fa8c), third));
+  const auto a_third = hn::Mul(a, hn::Set(d, 1.0f / 3));
+  for (int i = 0; i < 3; ++i) {
+    const auto cube = hn::Mul(hn::Mul(inverse, inverse), inverse);
+    inverse = hn::Mul(inverse, hn::NegMulAdd(a_third, cube, hn::Set(d, 4.0f / 3)));
   }
-  return t;
+  return hn::Mul(a, hn::Mul(inverse, inverse));
 }
 
 void LinearToXybT(const float* red, const float* green, const float* blue, int count, float* x, float* y, float* b) {
@@ -103,30 +111,57 @@ void HalveRowT(const float* upper, const float* lower, int width, float* out) {
   }
 }
 
-// `table` interpolated at a number from 0 to 1.
+// Samples of 8 bits as numbers.
 template <class D>
-HWY_INLINE hn::Vec<D> LookUp(D d, const float* table, int steps, hn::Vec<D> at) {
+HWY_INLINE hn::Vec<D> LoadBytes(D d, const std::uint8_t* bytes) {
+  const hn::Rebind<std::uint8_t, D> narrow;
   const hn::Rebind<std::int32_t, D> whole;
-  const auto place =
-      hn::Mul(hn::Min(hn::Max(at, hn::Zero(d)), hn::Set(d, 1.0f)), hn::Set(d, static_cast<float>(steps)));
-  const auto below = hn::Min(hn::ConvertTo(whole, place), hn::Set(whole, steps - 1));
-  const auto low = hn::GatherIndex(d, table, below);
-  const auto high = hn::GatherIndex(d, table, hn::Add(below, hn::Set(whole, 1)));
-  return hn::MulAdd(hn::Sub(high, low), hn::Sub(place, hn::ConvertTo(d, below)), low);
+  return hn::ConvertTo(d, hn::PromoteTo(whole, hn::LoadU(narrow, bytes)));
 }
 
-void LightOfRowT(const float* luma, const float* cb, const float* cr, int count, const YcbcrToRgb& matrix,
-                 const float* table, int steps, float* red, float* green, float* blue) {
+// Light of a sample of sRGB (IEC 61966-2-1); samples beyond 0 and 1 are taken for those.
+template <class D>
+HWY_INLINE hn::Vec<D> Light(D d, hn::Vec<D> sample) {
+  const auto s = hn::Min(hn::Max(sample, hn::Zero(d)), hn::Set(d, 1.0f));
+  const auto place = hn::MulAdd(s, hn::Set(d, 2 / (1 - kDarkest)), hn::Set(d, -(1 + kDarkest) / (1 - kDarkest)));
+  auto light = hn::Set(d, kLight[8]);
+  for (int i = 7; i >= 0; --i) light = hn::MulAdd(light, place, hn::Set(d, kLight[i]));
+  return hn::IfThenElse(hn::Le(s, hn::Set(d, kDarkest)), hn::Mul(s, hn::Set(d, 1 / 12.92f)), light);
+}
+
+void LightOfRowT(const std::uint8_t* luma, const float* cb, const float* cr, int count, const YcbcrToRgb& matrix,
+                 float* red, float* green, float* blue) {
   ForEachVector(count, [&](auto d, int x) HWY_ATTR {
-    const auto y = hn::Mul(hn::Sub(hn::LoadU(d, luma + x), hn::Set(d, matrix.black)), hn::Set(d, matrix.luma_scale));
+    const auto y = hn::Mul(hn::Sub(LoadBytes(d, luma + x), hn::Set(d, matrix.black)), hn::Set(d, matrix.luma_scale));
     const auto b = hn::Sub(hn::LoadU(d, cb + x), hn::Set(d, 128.0f)),
                r = hn::Sub(hn::LoadU(d, cr + x), hn::Set(d, 128.0f));
-    hn::StoreU(LookUp(d, table, steps, hn::MulAdd(r, hn::Set(d, matrix.red_of_cr), y)), d, red + x);
-    hn::StoreU(LookUp(d, table, steps,
-                      hn::MulAdd(r, hn::Set(d, matrix.green_of_cr), hn::MulAdd(b, hn::Set(d, matrix.green_of_cb), y))),
-               d, green + x);
-    hn::StoreU(LookUp(d, table, steps, hn::MulAdd(b, hn::Set(d, matrix.blue_of_cb), y)), d, blue + x);
+    hn::StoreU(Light(d, hn::MulAdd(r, hn::Set(d, matrix.red_of_cr), y)), d, red + x);
+    hn::StoreU(
+        Light(d, hn::MulAdd(r, hn::Set(d, matrix.green_of_cr), hn::MulAdd(b, hn::Set(d, matrix.green_of_cb), y))), d,
+        green + x);
+    hn::StoreU(Light(d, hn::MulAdd(b, hn::Set(d, matrix.blue_of_cb), y)), d, blue + x);
   });
+}
+
+void ChromaRowT(const std::uint8_t* near, const std::uint8_t* far, int width, float* row) {
+  // Made in the second half of the row, and doubled from the left: what is written is never ahead of what is read.
+  float* single = row + width;
+  ForEachVector(width, [&](auto d, int x) HWY_ATTR {
+    hn::StoreU(hn::MulAdd(LoadBytes(d, near + x), hn::Set(d, 0.75f), hn::Mul(LoadBytes(d, far + x), hn::Set(d, 0.25f))),
+               d, single + x);
+  });
+  const hn::ScalableTag<float> d;
+  const int lanes = static_cast<int>(hn::Lanes(d));
+  int x = 0;
+  for (; x + lanes < width; x += lanes) {
+    const auto left = hn::LoadU(d, single + x), right = hn::LoadU(d, single + x + 1);
+    hn::StoreInterleaved2(left, hn::Mul(hn::Add(left, right), hn::Set(d, 0.5f)), d, row + 2 * x);
+  }
+  for (; x < width; ++x) {
+    const float left = single[x], right = x + 1 < width ? single[x + 1] : left;
+    row[2 * x] = left;
+    row[2 * x + 1] = (left + right) / 2;
+  }
 }
 
 // One row of what `sample(tag, x)` makes, blurred across; outside the row there is nothing. `padded` has kReach samples
@@ -146,17 +181,18 @@ HWY_INLINE void BlurAcross(const Sample& sample, int width, float* padded, float
 // The rows of one blurred plane that the next row needs, as a ring; rows outside the picture are empty.
 class Ring {
  public:
-  explicit Ring(int width)
-      : width_(width), rows_(static_cast<std::size_t>(width) * kRows), outside_(static_cast<std::size_t>(width)) {}
-  float* row(int y) { return rows_.data() + static_cast<std::ptrdiff_t>(y % kRows) * width_; }
+  static constexpr int kRows = 2 * kReach + 1;
+  // `rows`: kRows rows to write to; `outside`: one of zeros.
+  Ring(int width, float* rows, const float* outside) : width_(width), rows_(rows), outside_(outside) {}
+  float* row(int y) { return rows_ + static_cast<std::ptrdiff_t>(y % kRows) * width_; }
 
   // Row `y` blurred down as well; the rows around it that lie in the picture are in the ring.
   HWY_INLINE void BlurDown(int y, int height, float* out) {
     const float* middle = row(y);
     const float *above[kReach], *below[kReach];
     for (int k = 1; k <= kReach; ++k) {
-      above[k - 1] = y >= k ? row(y - k) : outside_.data();
-      below[k - 1] = y + k < height ? row(y + k) : outside_.data();
+      above[k - 1] = y >= k ? row(y - k) : outside_;
+      below[k - 1] = y + k < height ? row(y + k) : outside_;
     }
     ForEachVector(width_, [&](auto d, int x) HWY_ATTR {
       auto sum = hn::Mul(hn::LoadU(d, middle + x), hn::Set(d, kTaps[0]));
@@ -168,9 +204,28 @@ class Ring {
   }
 
  private:
-  static constexpr int kRows = 2 * kReach + 1;
   int width_;
-  std::vector<float> rows_, outside_;
+  float* rows_;
+  const float* outside_;
+};
+
+// A thread's own rows: fresh memory for each plane would cost a good part of it.
+class Rows {
+ public:
+  static constexpr int kCount = 4 * Ring::kRows + 4;
+  void Fit(int width) {
+    width_ = width;
+    if (const auto samples = static_cast<std::size_t>(width) * kCount; rows_.size() < samples) rows_.resize(samples);
+    if (outside_.size() < static_cast<std::size_t>(width)) outside_.resize(static_cast<std::size_t>(width));
+    padded_.assign(static_cast<std::size_t>(width) + 2 * kReach, 0.0f);
+  }
+  float* at(int row) { return rows_.data() + std::ptrdiff_t{row} * width_; }
+  const float* outside() const { return outside_.data(); }  // of zeros
+  float* padded() { return padded_.data(); }                // with zeros around the row
+
+ private:
+  int width_ = 0;
+  std::vector<float> rows_, outside_, padded_;
 };
 
 struct BlurredRow {
@@ -178,7 +233,7 @@ struct BlurredRow {
 };
 
 // Adds the errors of a row's samples from `x` on, as many as whole vectors of `d` fill; gives the first one left.
-template <class D>
+template <bool kStructure, class D>
 HWY_INLINE int AddErrors(D d, int x, const float* a, const float* b, const BlurredRow& blurred, int width,
                          PlaneErrors& errors) {
   const int lanes = static_cast<int>(hn::Lanes(d));
@@ -190,21 +245,23 @@ HWY_INLINE int AddErrors(D d, int x, const float* a, const float* b, const Blurr
   };
   for (; x + lanes <= width; x += lanes) {
     const auto mean_a = hn::LoadU(d, blurred.mean_a + x), mean_b = hn::LoadU(d, blurred.mean_b + x);
-    const auto apart = hn::Sub(mean_a, mean_b);
-    // 1 - SSIM without the covariance, which would be the difference of two nearly equal numbers:
-    // 2 cov(a, b) = var(a) + var(b) - var(a - b).
-    const auto variances =
-        hn::NegMulAdd(mean_b, mean_b, hn::NegMulAdd(mean_a, mean_a, hn::LoadU(d, blurred.squares + x)));
-    const auto unshared = hn::NegMulAdd(apart, apart, hn::LoadU(d, blurred.differences + x));
-    const auto unlike_structure = hn::Div(unshared, hn::Add(variances, hn::Set(d, kSmall)));
-    const auto unlike =
-        hn::Max(hn::MulAdd(hn::Mul(apart, apart), hn::Sub(one, unlike_structure), unlike_structure), none);
+    if constexpr (kStructure) {
+      const auto apart = hn::Sub(mean_a, mean_b);
+      // 1 - SSIM without the covariance, which would be the difference of two nearly equal numbers:
+      // 2 cov(a, b) = var(a) + var(b) - var(a - b).
+      const auto variances =
+          hn::NegMulAdd(mean_b, mean_b, hn::NegMulAdd(mean_a, mean_a, hn::LoadU(d, blurred.squares + x)));
+      const auto unshared = hn::NegMulAdd(apart, apart, hn::LoadU(d, blurred.differences + x));
+      const auto unlike_structure = hn::Div(unshared, hn::Add(variances, hn::Set(d, kSmall)));
+      const auto unlike =
+          hn::Max(hn::MulAdd(hn::Mul(apart, apart), hn::Sub(one, unlike_structure), unlike_structure), none);
+      structure = hn::Add(structure, unlike);
+      structure4 = hn::Add(structure4, fourth(unlike));
+    }
     const auto edge_a = hn::Abs(hn::Sub(hn::LoadU(d, a + x), mean_a));
     const auto edge_b = hn::Abs(hn::Sub(hn::LoadU(d, b + x), mean_b));
     const auto edges = hn::Sub(hn::Div(hn::Add(one, edge_b), hn::Add(one, edge_a)), one);
     const auto more = hn::Max(edges, none), less = hn::Max(hn::Neg(edges), none);
-    structure = hn::Add(structure, unlike);
-    structure4 = hn::Add(structure4, fourth(unlike));
     added = hn::Add(added, more);
     added4 = hn::Add(added4, fourth(more));
     lost = hn::Add(lost, less);
@@ -220,17 +277,23 @@ HWY_INLINE int AddErrors(D d, int x, const float* a, const float* b, const Blurr
   return x;
 }
 
-PlaneErrors SumPlaneErrorsT(const float* a, const float* b, int width, int height) {
-  const auto row_of = [&](const float* plane, int y) { return plane + static_cast<std::ptrdiff_t>(y) * width; };
-  std::vector<float> padded(static_cast<std::size_t>(width) + 2 * kReach);
-  std::vector<Ring> rings(4, Ring(width));
-  std::vector<std::vector<float>> rows(4, std::vector<float>(static_cast<std::size_t>(width)));
+template <bool kStructure>
+PlaneErrors SumRows(const float* a, const float* b, int width, int height, Rows& rows) {
+  constexpr int kPlanes = kStructure ? 4 : 2;
+  std::vector<Ring> rings;
+  std::vector<float*> down;
+  for (int i = 0; i < kPlanes; ++i) {
+    rings.emplace_back(width, rows.at(4 + i * Ring::kRows), rows.outside());
+    down.push_back(rows.at(i));
+  }
+  float* padded = rows.padded();
   PlaneErrors errors;
   for (int next = 0, y = 0; y < height; ++y) {
     for (; next < std::min(height, y + kReach + 1); ++next) {
-      const float *at_a = row_of(a, next), *at_b = row_of(b, next);
-      const auto first = [&](auto d, int x) HWY_ATTR { return hn::LoadU(d, at_a + x); };
-      const auto second = [&](auto d, int x) HWY_ATTR { return hn::LoadU(d, at_b + x); };
+      const float *at_a = a + std::ptrdiff_t{next} * width, *at_b = b + std::ptrdiff_t{next} * width;
+      BlurAcross([&](auto d, int x) HWY_ATTR { return hn::LoadU(d, at_a + x); }, width, padded, rings[0].row(next));
+      BlurAcross([&](auto d, int x) HWY_ATTR { return hn::LoadU(d, at_b + x); }, width, padded, rings[1].row(next));
+      if constexpr (!kStructure) continue;
       const auto squares = [&](auto d, int x) HWY_ATTR {
         const auto of_a = hn::LoadU(d, at_a + x), of_b = hn::LoadU(d, at_b + x);
         return hn::MulAdd(of_a, of_a, hn::Mul(of_b, of_b));
@@ -239,17 +302,22 @@ PlaneErrors SumPlaneErrorsT(const float* a, const float* b, int width, int heigh
         const auto apart = hn::Sub(hn::LoadU(d, at_a + x), hn::LoadU(d, at_b + x));
         return hn::Mul(apart, apart);
       };
-      BlurAcross(first, width, padded.data(), rings[0].row(next));
-      BlurAcross(second, width, padded.data(), rings[1].row(next));
-      BlurAcross(squares, width, padded.data(), rings[2].row(next));
-      BlurAcross(differences, width, padded.data(), rings[3].row(next));
+      BlurAcross(squares, width, padded, rings[2].row(next));
+      BlurAcross(differences, width, padded, rings[3].row(next));
     }
-    for (std::size_t i = 0; i < rings.size(); ++i) rings[i].BlurDown(y, height, rows[i].data());
-    const BlurredRow blurred{rows[0].data(), rows[1].data(), rows[2].data(), rows[3].data()};
-    const int left = AddErrors(hn::ScalableTag<float>(), 0, row_of(a, y), row_of(b, y), blurred, width, errors);
-    AddErrors(hn::CappedTag<float, 1>(), left, row_of(a, y), row_of(b, y), blurred, width, errors);
+    for (std::size_t i = 0; i < rings.size(); ++i) rings[i].BlurDown(y, height, down[i]);
+    const BlurredRow blurred{down[0], down[1], down[kPlanes - 2], down[kPlanes - 1]};
+    const float *at_a = a + std::ptrdiff_t{y} * width, *at_b = b + std::ptrdiff_t{y} * width;
+    const int left = AddErrors<kStructure>(hn::ScalableTag<float>(), 0, at_a, at_b, blurred, width, errors);
+    AddErrors<kStructure>(hn::CappedTag<float, 1>(), left, at_a, at_b, blurred, width, errors);
   }
   return errors;
+}
+
+PlaneErrors SumPlaneErrorsT(const float* a, const float* b, int width, int height, bool structure) {
+  thread_local Rows rows;
+  rows.Fit(width);
+  return structure ? SumRows<true>(a, b, width, height, rows) : SumRows<false>(a, b, width, height, rows);
 }
 
 }  // namespace HWY_NAMESPACE
@@ -263,6 +331,7 @@ HWY_EXPORT(LinearToXybT);
 HWY_EXPORT(SumPlaneErrorsT);
 HWY_EXPORT(HalveRowT);
 HWY_EXPORT(LightOfRowT);
+HWY_EXPORT(ChromaRowT);
 
 void LinearToXyb(const float* red, const float* green, const float* blue, int count, float* x, float* y, float* b) {
   HWY_DYNAMIC_DISPATCH(LinearToXybT)(red, green, blue, count, x, y, b);
@@ -270,12 +339,15 @@ void LinearToXyb(const float* red, const float* green, const float* blue, int co
 void HalveRow(const float* upper, const float* lower, int width, float* out) {
   HWY_DYNAMIC_DISPATCH(HalveRowT)(upper, lower, width, out);
 }
-void LightOfRow(const float* luma, const float* cb, const float* cr, int count, const YcbcrToRgb& matrix,
-                const float* table, int steps, float* red, float* green, float* blue) {
-  HWY_DYNAMIC_DISPATCH(LightOfRowT)(luma, cb, cr, count, matrix, table, steps, red, green, blue);
+void LightOfRow(const std::uint8_t* luma, const float* cb, const float* cr, int count, const YcbcrToRgb& matrix,
+                float* red, float* green, float* blue) {
+  HWY_DYNAMIC_DISPATCH(LightOfRowT)(luma, cb, cr, count, matrix, red, green, blue);
 }
-PlaneErrors SumPlaneErrors(const float* reference, const float* distorted, int width, int height) {
-  return HWY_DYNAMIC_DISPATCH(SumPlaneErrorsT)(reference, distorted, width, height);
+void ChromaRow(const std::uint8_t* near, const std::uint8_t* far, int width, float* row) {
+  HWY_DYNAMIC_DISPATCH(ChromaRowT)(near, far, width, row);
+}
+PlaneErrors SumPlaneErrors(const float* reference, const float* distorted, int width, int height, bool structure) {
+  return HWY_DYNAMIC_DISPATCH(SumPlaneErrorsT)(reference, distorted, width, height, structure);
 }
 
 }  // namespace kettle::kernels

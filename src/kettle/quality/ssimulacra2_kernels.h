@@ -2,6 +2,8 @@
 // The inner loops of SSIMULACRA 2, compiled for every vector instruction set that Highway knows.
 #pragma once
 
+#include <cstdint>
+
 namespace kettle::kernels {
 
 // XYB of linear light, shifted and scaled so that all of it is positive. 1 is white; planes of `count` samples.
@@ -11,9 +13,13 @@ void LinearToXyb(const float* red, const float* green, const float* blue, int co
 struct YcbcrToRgb {
   float black = 0, luma_scale = 0, red_of_cr = 0, green_of_cb = 0, green_of_cr = 0, blue_of_cb = 0;
 };
-// A row of `count` samples as light. `table` is the light of samples from 0 to 1, at `steps` + 1 places.
-void LightOfRow(const float* luma, const float* cb, const float* cr, int count, const YcbcrToRgb& matrix,
-                const float* table, int steps, float* red, float* green, float* blue);
+// A row of `count` samples as light, from 0 to 1.
+void LightOfRow(const std::uint8_t* luma, const float* cb, const float* cr, int count, const YcbcrToRgb& matrix,
+                float* red, float* green, float* blue);
+
+// Chroma at a row of luma: three quarters of the `near` row of chroma, a quarter of the `far` one, and doubled across:
+// `row` takes 2 * `width` samples.
+void ChromaRow(const std::uint8_t* near, const std::uint8_t* far, int width, float* row);
 
 // A row of 2x2 means of two rows; the last sample of an odd width counts twice.
 void HalveRow(const float* upper, const float* lower, int width, float* out);
@@ -23,7 +29,8 @@ void HalveRow(const float* upper, const float* lower, int width, float* out);
 struct PlaneErrors {
   double structure = 0, structure4 = 0, added = 0, added4 = 0, lost = 0, lost4 = 0;
 };
-// Two planes of XYB of the same size, without padding.
-PlaneErrors SumPlaneErrors(const float* reference, const float* distorted, int width, int height);
+// Two planes of XYB of the same size, without padding. Without `structure`, which takes half of the time, that is left
+// 0.
+PlaneErrors SumPlaneErrors(const float* reference, const float* distorted, int width, int height, bool structure);
 
 }  // namespace kettle::kernels
