@@ -90,7 +90,7 @@ def fastest(show, made):
 def rehearse(show, made, folder):
     if not made["stream"]:
         if made["attempts"]:
-            stream, recording = made["attempts"][-1]["stream_settings"], made["attempts"][-1]["recording_settings"]
+            stream, recording = (made["attempts"][-1]["pair"][role]["settings"] for role in ("stream", "recording"))
         else:
             stream, recording = fastest(show, {"folder": folder})
         placed = lambda settings: {**settings, "device": "gpu" if "nvenc" in settings["encoder"] else "cpu", "simulated": "nvenc" in settings["encoder"]}
@@ -149,7 +149,7 @@ def tell(number, show, made, planned, rehearsal):
     stolen = sum(second["stolen_cores"] for second in timeline) / len(timeline)
     last = made["attempts"][-1] if made["attempts"] else None
     name = f'{show["size"]} at {show["rate"]}, {show["footage"]}, game {show["game"]}{", GPU" if show["gpu"] else ""}'
-    predicted = f'{last["demand"]["cpu_cores"]:.2f}' if last else "-"
+    predicted = f'{last["pair"]["demand"]["cpu_cores"]:.2f}' if last else "-"
     room = f'{last["room"]:.2f}' if last else "-"
     causes = "; ".join(f'{cure["cause"]} {cure["frames"]}' for cure in rehearsal["diagnosis"]["cures"])
     if made["verdict"] == "holds" and total:

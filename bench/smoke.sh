@@ -26,10 +26,12 @@ smoke() { # FILE COMMAND...
 smoke kernels_bench.cc build/bin/kettle_benchmarks --benchmark_min_time=0.01
 smoke start_up.sh bench/start_up.sh
 smoke harness_cost.sh bench/harness_cost.sh ultrafast 1
-smoke quality_cost.sh bench/quality_cost.sh 1 1
-tried+="quality_against_filters.cc " # which that one runs
+smoke quality/cost.sh bench/quality/cost.sh 1 1
+tried+="quality/against_filters.cc " # which that one runs
+smoke quality/encode_pictures.cc build/bin/encode_pictures open-water 160x96 30 300 ultrafast "$scratch"
+tried+="quality/choice_by_other_eyes.py " # which runs that one; its reference program is Debian 13's
 build/bin/fast-kettle footage render open-water --size 160x96 --frame-rate 30 --seconds 1 --out "$scratch/one.y4m" >/dev/null
-smoke score_sampling.cc build/bin/score_sampling "$scratch/one.y4m"
+smoke quality/score_sampling.cc build/bin/score_sampling "$scratch/one.y4m"
 smoke survey_against_tools.sh bench/survey_against_tools.sh /var/tmp 1
 smoke rtmp_against_libavformat.sh bench/rtmp_against_libavformat.sh
 smoke fault_injection.py python3 bench/fault_injection.py 1
@@ -48,7 +50,7 @@ else
 fi
 tried+="line_model_bench.cc CMakeLists.txt " # the former is what line_against_kernel.py runs
 
-for file in $(ls bench); do
+for file in $(cd bench && find . -type f -printf '%P\n'); do
   case "$tried" in *" $file "*) ;; *) failed=1; echo "bench: $file has no smoke run" ;; esac
 done
 exit "$failed"

@@ -1,8 +1,8 @@
 #!/usr/bin/env bash
 # What measuring quality costs: beside libavfilter's filters, and beside the encode that it judges.
-#   bench/quality_cost.sh [REPEATS [SECONDS]]
+#   bench/quality/cost.sh [REPEATS [SECONDS]]
 set -euo pipefail
-cd "$(dirname "${BASH_SOURCE[0]}")/.."
+cd "$(dirname "${BASH_SOURCE[0]}")/../.."
 repeats=${1:-7} seconds=${2:-6}
 clip_seconds=$((seconds < 2 ? seconds : 2))
 folder=$(mktemp -d)
