@@ -103,6 +103,7 @@ inline Option FakeOption(const std::string& encoder, const std::string& preset, 
   option.throughput_fps = fps;
   option.headroom = 1 - 60 / fps;
   option.cpu_cores = cores;
+  option.quality.viewing_size = option.settings.size;
   option.score = score;
   return option;
 }

@@ -82,13 +82,13 @@ const std::vector<Command> kCommands = {
      .synopsis = "FOLDER [OPTIONS]",
      .subject = "FOLDER",
      .main_options = {"json"}},
-    {.name = "figures",
-     .summary = "draws the figures of a folder of results again",
+    {.name = "redraw",
+     .summary = "prints and draws a folder of results again",
      .detail =
-         "Reads figures.json, which plan, bench, uplink and rehearse leave in their folder, and writes each figure\n"
-         "as SVG and PNG: after gnuplot was missing, or after an update that draws them better. Nothing is\n"
-         "measured. worst-second.png, which shows pictures, stays as it is.",
-     .example = "fast-kettle figures kettle-out",
+         "Prints the tables of what plan, bench, uplink or rehearse left in a folder, and writes its settings card\n"
+         "and figures again: to look at them later, after gnuplot was missing, or after an update that tells\n"
+         "them better. Nothing is measured. worst-second.png, which shows pictures, stays as it is.",
+     .example = "fast-kettle redraw kettle-out",
      .synopsis = "FOLDER [OPTIONS]",
      .subject = "FOLDER",
      .main_options = {"json"}},

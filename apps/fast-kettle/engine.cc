@@ -66,7 +66,7 @@ int Run(const std::vector<std::string>& arguments) {
   if (parsed.request->command == "footage") return RunFootage(*parsed.request);
   if (parsed.request->command == "demo") return RunDemo(*parsed.request, places);
   if (parsed.request->command == "load") return RunLoad(*parsed.request, places);
-  if (parsed.request->command == "figures") return RunFigures(*parsed.request);
+  if (parsed.request->command == "redraw") return RunRedraw(*parsed.request);
   if (parsed.request->command == "diagnose") return RunDiagnose(*parsed.request);
   Session session(*parsed.request, places);
   if (parsed.request->command == "survey") return RunSurvey(session);

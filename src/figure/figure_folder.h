@@ -24,8 +24,8 @@ class FigureFolder {
   const Provenance provenance_;
 };
 
-// Draws every figure in the folder's figures.json again; gives their names. What this version does not know is left
-// alone. Throws Error(kInput) if there is no such file or it is not whole, FigureError as DrawFigure.
+// Draws every figure in the folder's figures.json again; gives their names; none if there is no such file. What
+// this version does not know is left alone. Throws Error(kInput) if the file is not whole, FigureError as DrawFigure.
 std::vector<std::string> DrawAgain(const std::filesystem::path& folder);
 
 }  // namespace kettle

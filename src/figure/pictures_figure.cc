@@ -21,8 +21,9 @@ std::vector<TriedPicture> Ranked(const std::vector<TriedPicture>& tried) {
   std::vector<TriedPicture> ranked;
   std::copy_if(tried.begin(), tried.end(), std::back_inserter(ranked),
                [](const auto& p) { return p.best.has_value(); });
-  std::stable_sort(ranked.begin(), ranked.end(),
-                   [](const auto& a, const auto& b) { return a.best->score > b.best->score; });
+  std::stable_sort(ranked.begin(), ranked.end(), [](const auto& a, const auto& b) {
+    return a.best->calm.empty() != b.best->calm.empty() ? b.best->calm.empty() : a.best->score > b.best->score;
+  });
   return ranked;
 }
 
@@ -35,8 +36,10 @@ void AddTitle(const std::vector<TriedPicture>& ranked, const EncodeSettings& cho
   const bool simulated = std::any_of(ranked.begin(), ranked.end(), [](const auto& p) { return p.best->simulated; });
   chart.title = fmt::format("{} at {} frames a second looks best {}", chosen.size.str(), chosen.frame_rate.str(),
                             best ? "of the sizes tried" : "beside the recording; alone another would");
-  chart.subtitle = fmt::format("{}; each with its best preset that keeps pace, on the clip where it looks worst{}",
-                               chosen.bit_rate.str(), simulated ? "; some on a simulated GPU" : "");
+  chart.subtitle =
+      fmt::format("{}; each with its best preset that keeps pace, on the clip where it looks worst{}{}",
+                  chosen.bit_rate.str(), ranked.front().best->calm.empty() ? "" : ", busy and calm moments half each",
+                  simulated ? "; some on a simulated GPU" : "");
 }
 
 }  // namespace
@@ -46,9 +49,11 @@ std::optional<PicturesChart> MakePicturesChart(const std::vector<TriedPicture>& 
   if (ranked.size() < 2) return std::nullopt;
   PicturesChart chart;
   AddTitle(ranked, chosen, chart);
+  const bool calm = !ranked.front().best->calm.empty();
   for (const TriedPicture& picture : ranked)
     chart.rows.push_back({fmt::format("{} at {}, {}", picture.size.str(), picture.rate.str(), picture.best->title()),
-                          picture.rate, picture.best->score, IsChosen(picture, chosen)});
+                          picture.rate, picture.best->score, IsChosen(picture, chosen),
+                          calm && picture.best->calm.empty()});
   return chart;
 }
 
@@ -60,11 +65,16 @@ void Draw(const std::filesystem::path& folder, const PicturesChart& chart) {
   for (std::size_t i = 0; i < chart.rows.size(); ++i) {
     const PicturesChart::Row& row = chart.rows[i];
     rows += fmt::format("{}{} {}", rows.empty() ? "" : ", ", Quoted(row.name), i + 1);
-    by_rate[row.rate.fps()] << fmt::format("{} {} \"{:.1f}{}\"\n", row.score, i + 1, row.score,
-                                           row.chosen ? "   chosen" : "");
+    by_rate[row.rate.fps()] << fmt::format("{} {} \"{:.1f}{}\" {}\n", row.score, i + 1, row.score,
+                                           row.chosen         ? "   chosen"
+                                           : row.busiest_only ? "   busy moments only"
+                                                              : "",
+                                           row.busiest_only ? 6 : 7);
     names[row.rate.fps()] = row.rate.str();
   }
-  const double best = chart.rows.front().score, worst = chart.rows.back().score;
+  const auto [lowest, highest] = std::minmax_element(chart.rows.begin(), chart.rows.end(),
+                                                     [](const auto& a, const auto& b) { return a.score < b.score; });
+  const double best = highest->score, worst = lowest->score;
   const double margin = std::max(0.5, (best - worst) * 0.25), left = worst - margin;
   std::ostringstream script;
   std::string plot;
@@ -74,7 +84,7 @@ void Draw(const std::filesystem::path& folder, const PicturesChart& chart) {
     script << "$rate_" << index << " << EOD\n" << data.str() << "EOD\n";
     plot += fmt::format(
         "{0}$rate_{1} using ({2}):2:($1-{2}):(0) with vectors nohead linewidth 5 linecolor rgb \"{3}\" notitle, "
-        "$rate_{1} using 1:2 with points linecolor rgb \"{3}\" pointtype 7 pointsize 1.8 title {4}, "
+        "$rate_{1} using 1:2:4 with points linecolor rgb \"{3}\" pointtype variable pointsize 1.8 title {4}, "
         "$rate_{1} using 1:2:3 with labels left offset 1.5,0 textcolor rgb \"{5}\" notitle",
         plot.empty() ? "plot " : ", ", index, left, look.colour, Quoted(names[fps] + " frames a second"), kInk);
   }
@@ -86,7 +96,7 @@ void Draw(const std::filesystem::path& folder, const PicturesChart& chart) {
   DrawFigure(folder, chart.kName, script.str());
 }
 
-KETTLE_JSON(PicturesChart::Row, name, rate, score, chosen)
+KETTLE_JSON(PicturesChart::Row, name, rate, score, chosen, busiest_only)
 KETTLE_JSON(PicturesChart, title, subtitle, rows)
 
 }  // namespace kettle

@@ -19,6 +19,7 @@ struct PicturesChart {
     FrameRate rate;
     double score = 0;  // of 100
     bool chosen = false;
+    bool busiest_only = false;  // the others were scored in the clips' calmest stretches too
   };
   std::string title, subtitle;
   std::vector<Row> rows;  // best first

@@ -58,8 +58,8 @@ std::string Container(const std::string& container) {
 }
 
 // What to type in: a row a setting, a column an encode.
-std::string Settings(const Pair& pair, const Show& show) {
-  const Option &stream = pair.stream, &recording = pair.recording;
+std::string Settings(const Plan& plan) {
+  const Option &stream = plan.chosen->stream, &recording = plan.chosen->recording;
   const EncodeSettings &s = stream.settings, &r = recording.settings;
   std::string text = Row("", "STREAM", "RECORDING") + Row("encoder", Device(stream), Device(recording)) +
                      Row("preset", s.preset, r.preset) + Row("size", s.size.str(), r.size.str()) +
@@ -70,7 +70,7 @@ std::string Settings(const Pair& pair, const Show& show) {
                      Row("B-frames", BFrames(stream), BFrames(recording)) + Row("profile", "high", "high");
   if (s.look_ahead_frames) text += Row("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "preset's own");
   if (s.multi_pass) text += Row("multi-pass", *s.multi_pass ? "on" : "off", "preset's own");
-  return text + Row("container", "FLV", Container(show.recording_container));
+  return text + Row("container", "FLV", Container(plan.container));
 }
 
 std::string SimulatedLine(const Plan& plan) {
@@ -115,16 +115,16 @@ std::string DisturbedLine(const Plan& plan) {
 }
 
 // Settings that were proven on an idle machine prove nothing beside a game: say what was running.
-std::string LoadLine(const Plan& plan, const Show& show) {
-  if (!show.load.empty()) return "";  // a declared load is told among the warnings
+std::string LoadLine(const Plan& plan) {
+  if (plan.under_load) return "";  // a declared load is told among the warnings
   return CardNote(fmt::format(
       "Other programs used {:.1f} of {:g} cores during the proof run. If your game was not running, record its load "
       "with fast-kettle load capture and plan again with --load.",
       plan.proving.attempts.back().proof.other_cores, plan.capacity.cpu_cores));
 }
 
-std::string Notes(const Plan& plan, const Show& show) {
-  std::string text = "\nNOTES\n" + LoadLine(plan, show) + DisturbedLine(plan);
+std::string Notes(const Plan& plan) {
+  std::string text = "\nNOTES\n" + LoadLine(plan) + DisturbedLine(plan);
   for (const Message& warning : plan.targets.warnings) text += CardNote(Sentence(warning));
   return text;
 }
@@ -136,7 +136,7 @@ std::string CardNote(const std::string& text) { return "- " + Wrap(text, 2, 2, k
 namespace {
 
 // The first screen.
-std::string Head(const Plan& plan, const Show& show) {
+std::string Head(const Plan& plan) {
   std::string text = fmt::format("{}: settings card by Fast Kettle\n", plan.title) + SimulatedLine(plan);
   if (!plan.chosen) {
     const std::string disturbed = DisturbedLine(plan);
@@ -146,7 +146,7 @@ std::string Head(const Plan& plan, const Show& show) {
       text += Wrap(fmt::format("Nearest settings that would: {}.", Sentence(plan.nearest)), 0, 0, kCardColumns) + "\n";
     return text;
   }
-  text += Wrap(Verdict(plan), 0, 0, kCardColumns) + "\n\n" + Settings(*plan.chosen, show) + "\n";
+  text += Wrap(Verdict(plan), 0, 0, kCardColumns) + "\n\n" + Settings(plan) + "\n";
   text += Wrap(Proved(plan), 0, 0, kCardColumns) + "\n";
   text += "Next:   type these in, start your game, then fast-kettle rehearse plan.json\n";
   return text;
@@ -154,14 +154,14 @@ std::string Head(const Plan& plan, const Show& show) {
 
 }  // namespace
 
-std::string SettingsCard(const Plan& plan, const Show& show) {
-  if (!plan.chosen) return Head(plan, show);
-  return Head(plan, show) + "\n" + CardReasons(plan, show) + Notes(plan, show);
+std::string SettingsCard(const Plan& plan) {
+  if (!plan.chosen) return Head(plan);
+  return Head(plan) + "\n" + CardReasons(plan) + Notes(plan);
 }
 
-std::string CardSummary(const Plan& plan, const Show& show) {
-  if (!plan.chosen) return Head(plan, show);
-  return Head(plan, show) + Notes(plan, show);
+std::string CardSummary(const Plan& plan) {
+  if (!plan.chosen) return Head(plan);
+  return Head(plan) + Notes(plan);
 }
 
 }  // namespace kettle

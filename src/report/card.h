@@ -6,7 +6,6 @@
 #include <string>
 
 #include "kettle/plan/plan.h"
-#include "kettle/show/show.h"
 
 namespace kettle {
 
@@ -15,9 +14,9 @@ inline constexpr std::size_t kCardColumns = 80;
 
 // The settings card: plain text of at most 80 columns. Its first screen has all that a streamer types in, stream beside
 // recording, with the verdict, what was proven and what to do next; the reasons come below.
-std::string SettingsCard(const Plan& plan, const Show& show);
+std::string SettingsCard(const Plan& plan);
 // Its first screen and its notes, without the reasons.
-std::string CardSummary(const Plan& plan, const Show& show);
+std::string CardSummary(const Plan& plan);
 
 // One item of a list, wrapped.
 std::string CardNote(const std::string& text);

@@ -39,7 +39,7 @@ std::string EncodeReasons(const Plan& plan, const Option& option, const std::str
       Reason("encoder",
              fmt::format("{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name)) +
       Reason("preset", fmt::format("{:.0f} frames per second alone, {:.0f} % headroom; {}", option.throughput_fps,
-                                   option.headroom * 100, Looks(option.score, option.quality.picture_score_interval))) +
+                                   option.headroom * 100, Looks(option.score, option.score_interval))) +
       Reason("size", Why(plan, role + ".size")) + Reason("frame rate", Why(plan, role + ".frame_rate")) +
       Reason("rate control", Why(plan, role + ".rate_control")) +
       Reason("quality level", IsQuality(s.rate_control) ? Why(plan, role + ".quality_level") : "") +
@@ -61,10 +61,10 @@ std::string ContainerReason(const std::string& container) {
   return "a crash loses only the last seconds; remux to MP4 afterwards if your editor wants it";
 }
 
-std::string DiskReasons(const Plan& plan, const Show& show) {
+std::string DiskReasons(const Plan& plan) {
   const double gb_an_hour = static_cast<double>(plan.recording_rate().bits_per_second) / 8 * 3600 / 1e9;
   std::string space = fmt::format("{:.1f} GB an hour, {:.1f} GB for {:g} hours", gb_an_hour,
-                                  gb_an_hour * show.recording_hours, show.recording_hours);
+                                  gb_an_hour * plan.recording_hours, plan.recording_hours);
   if (!plan.disk) return Reason("disk space", space);
   space +=
       fmt::format("; {:.0f} GB free in {}, enough for {:.0f} hours", static_cast<double>(plan.disk->free_bytes) / 1e9,
@@ -148,10 +148,10 @@ std::string MachineUse(const Plan& plan) {
 
 }  // namespace
 
-std::string CardReasons(const Plan& plan, const Show& show) {
+std::string CardReasons(const Plan& plan) {
   std::string text = "WHY: STREAM\n" + EncodeReasons(plan, plan.chosen->stream, "stream");
   text += "\nWHY: RECORDING\n" + EncodeReasons(plan, plan.chosen->recording, "recording");
-  text += Reason("container", ContainerReason(show.recording_container)) + DiskReasons(plan, show);
+  text += Reason("container", ContainerReason(plan.container)) + DiskReasons(plan);
   text += "\nCOLOUR AND SOUND\n";
   if (plan.colour) text += ColourReasons(*plan.colour);
   text += Reason("sound", fmt::format("{}: {}", plan.targets.audio.str(), Why(plan, "sound.bit_rate")));

@@ -5,11 +5,10 @@
 #include <string>
 
 #include "kettle/plan/plan.h"
-#include "kettle/show/show.h"
 
 namespace kettle {
 
 // Of a plan that chose something.
-std::string CardReasons(const Plan& plan, const Show& show);
+std::string CardReasons(const Plan& plan);
 
 }  // namespace kettle

@@ -197,8 +197,11 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"picture.best", "best picture"},
       {"picture.best-beside-recording", "best picture beside the recording"},
       {"picture.best-in-real-time", "best picture that keeps pace in real time"},
+      {"picture.by-stretch",
+       "{reason}; busy and calm moments count half each (by the busy alone {busiest}, by the calm alone {calmest})"},
       {"picture.next-best", "{reason} (next best: {next})"},
       {"picture.of-measured", "{why} of the {count:.0f} {what} measured"},
+      {"picture.same-by-stretch", "{reason}; the same by busy or by calm moments alone"},
       // Which encodes fit beside each other
       {"placement.fastest-misfit", "even their fastest presets do not fit: together they need {lacking}"},
       {"placement.lacks-cores", "{needed:.2f} of {there:.2f} cores"},

@@ -76,6 +76,7 @@ TEST_F(PictureTest, AQuestionIsAnsweredWithGainCostAndVerdict) {
   }
   EXPECT_EQ(Lines("out/quality.csv"), 1 + static_cast<int>(trials) * 24) << "a row for every trial and frame";
   EXPECT_GT(std::filesystem::file_size(path("out/rate-quality.png")), 1000u);
+  EXPECT_THAT(Run("redraw out").out, testing::StartsWith(ran.out));
 }
 
 TEST_F(PictureTest, TheSizeQuestionTellsWhichSizeAtWhichBitRate) {

@@ -43,6 +43,7 @@ TEST_F(RehearseTest, TellsAndKeepsEveryFrame) {
                            "plan.json", "arrived.csv"})
     EXPECT_GT(std::filesystem::file_size(path(std::string("out/") + file)), 50u) << file;
   // Again, from its files alone.
+  EXPECT_THAT(Run("redraw out").out, testing::StartsWith(ran.out));
   const auto diagnosed = Run("diagnose out");
   EXPECT_EQ(diagnosed.code, ran.code) << diagnosed.err;
   EXPECT_THAT(diagnosed.out, AnyOf(HasSubstr("nothing to fix"), HasSubstr("What to do")));

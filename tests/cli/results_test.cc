@@ -78,6 +78,11 @@ TEST_F(ResultsTest, BenchOfSomePresets) {
   const std::string csv = Get(path("out/bench.csv"));
   EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 3);
   EXPECT_TRUE(std::filesystem::exists(path("out/speed-quality.png")));
+  std::filesystem::remove(path("out/bench.csv"));
+  const auto again = Run("redraw out");
+  EXPECT_EQ(again.code, 0) << again.err;
+  EXPECT_THAT(again.out, testing::StartsWith(ran.out));
+  EXPECT_EQ(Get(path("out/bench.csv")), csv);
 }
 
 TEST_F(ResultsTest, BenchWithoutAShowCombinesItsOptions) {
@@ -127,15 +132,15 @@ TEST_F(ResultsTest, WithoutGnuplotOnlyTheFiguresAreMissing) {
   ASSERT_THAT(without.code, testing::AnyOf(0, 1)) << without.err;
   EXPECT_EQ(without.complaint(),
             "fast-kettle: warning: no figures: gnuplot is not installed (sudo apt install gnuplot-nox); all other "
-            "results are complete, and fast-kettle figures out draws the figures later\n");
+            "results are complete, and fast-kettle redraw out draws the figures later\n");
   ExpectValid("plan");
   ExpectValid("figures");
-  const auto later = Run("figures out");
+  const auto later = Run("redraw out");
   EXPECT_EQ(later.code, 0) << later.err;
-  EXPECT_THAT(later.out, testing::HasSubstr("Drawn again in out/"));
+  EXPECT_THAT(later.out, testing::AllOf(testing::StartsWith(without.out), testing::HasSubstr("Drawn again in out/")));
   for (const char* figure : {"out/speed-quality.svg", "out/proof-times.png"})
     EXPECT_GT(std::filesystem::file_size(path(figure)), 1000u) << figure;
-  EXPECT_EQ(Run("figures nowhere").code, 2);
+  EXPECT_EQ(Run("redraw nowhere").code, 2);
   EXPECT_FALSE(std::filesystem::exists(path("nowhere"))) << "reading makes no folder";
   for (const char* file : {"out/card.txt", "out/proof.csv", "out/stream.flv", "out/bench.csv"})
     EXPECT_GT(std::filesystem::file_size(path(file)), 50u) << file;

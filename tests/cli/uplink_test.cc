@@ -30,6 +30,7 @@ TEST_F(UplinkTest, ReadingsBecomeABudget) {
   EXPECT_EQ(uplink["video_budget_kbps"]["Quayside"], 3500);
   EXPECT_GT(uplink["budget_kbps"], 5000);
   EXPECT_GT(std::filesystem::file_size(path("out/line.png")), 1000u);
+  EXPECT_THAT(Run("redraw out").out, testing::StartsWith(ran.out));
   EXPECT_GT(std::filesystem::file_size(path("out/queue-delay.svg")), 1000u);
 }
 

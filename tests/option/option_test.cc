@@ -47,6 +47,34 @@ TEST(Option, AllFailedHasNoSpeed) {
   EXPECT_FALSE(option.scored());
 }
 
+TEST(Option, AClipCountsWithTheMeanOfItsBusiestAndCalmestStretch) {
+  Trial first = TrialWith(100, 1, 40), second = TrialWith(100, 1, 44), calm = TrialWith(200, 1, 80);
+  first.footage = "first";
+  second.footage = "second";
+  first.quality->picture_score_interval = 3;
+  calm.quality->picture_score_interval = 4;
+  const Option busiest = MakeOption({first, second}, true);
+  EXPECT_DOUBLE_EQ(busiest.score, 40);
+  EXPECT_DOUBLE_EQ(busiest.score_interval, 3);
+  const Option whole = WithCalm(busiest, {{"first", calm}});
+  EXPECT_DOUBLE_EQ(whole.score, 44) << "the first has 60 now; the second, without a calm stretch, looks worst";
+  EXPECT_DOUBLE_EQ(whole.busiest_score(), 40);
+  EXPECT_DOUBLE_EQ(whole.calmest_score(), 80);
+  EXPECT_DOUBLE_EQ(whole.throughput_fps, 100) << "speed counts where it is lowest";
+  const Option alone = WithCalm(MakeOption({first}, true), {{"first", calm}});
+  EXPECT_DOUBLE_EQ(alone.score, 60);
+  EXPECT_DOUBLE_EQ(alone.score_interval, 2.5);
+}
+
+TEST(Option, ACalmStretchThatFailedCountsForNothing) {
+  Trial first = TrialWith(100, 1, 40), failed = TrialWith(0, 0, 0);
+  first.footage = "first";
+  failed.status = WorkerStatus::kCrashed;
+  const Option option = WithCalm(MakeOption({first}, true), {{"first", failed}});
+  EXPECT_DOUBLE_EQ(option.score, 40);
+  EXPECT_TRUE(option.calm.empty());
+}
+
 TEST(Option, KeepsPaceFromTheRequiredHeadroomOn) {
   const Option option = MakeOption({TrialWith(50, 0.5, 60)}, true);
   EXPECT_TRUE(option.keeps_pace(0.5));

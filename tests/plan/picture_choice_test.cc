@@ -109,5 +109,27 @@ TEST_F(PictureChoiceTest, ALighterPictureTakesClearlyFewerPixels) {
   EXPECT_EQ(lighter->size.height, 360);
 }
 
+TEST_F(PictureChoiceTest, TellsWhatEitherStretchAloneWouldHaveChosen) {
+  const auto tried = [this](FrameSize size, double busiest, double calmest) {
+    Tried(size, (busiest + calmest) / 2, 40);
+    tried_.back().best->clips = {{"clip", 100, 0.4, busiest}};
+    tried_.back().best->calm = {{"clip, calmest", 100, 0.4, calmest}};
+  };
+  tried({960, 540}, 44, 60);
+  tried({1280, 720}, 40, 62);
+  tried({640, 360}, 45, 50);
+  Choose();
+  EXPECT_EQ(targets_.stream.size, (FrameSize{960, 540}));
+  EXPECT_THAT(Why(), HasSubstr("by the busy alone 640x360 at 60, by the calm alone 1280x720 at 60"));
+}
+
+TEST_F(PictureChoiceTest, TellsWhereTheyAgree) {
+  Tried({960, 540}, 50, 50);
+  tried_.back().best->clips = {{"clip", 100, 0.4, 40}};
+  tried_.back().best->calm = {{"clip, calmest", 100, 0.4, 60}};
+  Choose();
+  EXPECT_THAT(Why(), HasSubstr("the same by busy or by calm moments alone"));
+}
+
 }  // namespace
 }  // namespace kettle

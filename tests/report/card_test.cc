@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "report/card.h"
 
+#include <nlohmann/json.hpp>
 #include <regex>
 
 #include "fakes.h"
@@ -24,32 +25,35 @@ Plan PlanOf(bool simulated) {
 }
 
 TEST(SettingsCard, HasEverySettingOfBothEncodes) {
-  const std::string card = SettingsCard(PlanOf(false), Show{});
+  const std::string card = SettingsCard(PlanOf(false));
   for (const char* words : {"STREAM", "RECORDING", "encoder", "preset", "size", "frame rate", "rate control", "rate",
                             "buffer", "keyframes", "B-frames", "profile", "container", "HOLDS", "Proven:", "Next:"})
     EXPECT_THAT(card, testing::HasSubstr(words));
   EXPECT_THAT(card, testing::Not(testing::HasSubstr("SIMULATED")));
 }
 
+TEST(SettingsCard, IsTheSameFromAPlanReadBack) {
+  const Plan plan = PlanOf(true);
+  EXPECT_EQ(SettingsCard(nlohmann::json(plan).get<Plan>()), SettingsCard(plan));
+}
+
 TEST(SettingsCard, FitsAPage) {
-  std::istringstream lines(SettingsCard(PlanOf(true), Show{}));
+  std::istringstream lines(SettingsCard(PlanOf(true)));
   for (std::string line; std::getline(lines, line);) {
     EXPECT_LE(line.size(), kCardColumns) << line;
     EXPECT_FALSE(line.ends_with(' ')) << line;
   }
 }
 
-TEST(SettingsCard, SaysWhatIsSimulated) {
-  EXPECT_THAT(SettingsCard(PlanOf(true), Show{}), testing::HasSubstr("SIMULATED"));
-}
+TEST(SettingsCard, SaysWhatIsSimulated) { EXPECT_THAT(SettingsCard(PlanOf(true)), testing::HasSubstr("SIMULATED")); }
 
 TEST(SettingsCard, SaysWhenTheMachineWasDisturbed) {
   Plan plan = PlanOf(false);
-  EXPECT_THAT(SettingsCard(plan, Show{}), testing::Not(testing::HasSubstr("disturbed")));
+  EXPECT_THAT(SettingsCard(plan), testing::Not(testing::HasSubstr("disturbed")));
   plan.proving.attempts.back().proof.stolen_cores = 0.6;
-  EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("0.6 cores taken by"));
+  EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("0.6 cores taken by"));
   plan.chosen.reset();
-  EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("disturbed"));
+  EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("disturbed"));
 }
 
 TEST(SettingsCard, TellsOfTheRecordingsLevelAndItsDisk) {
@@ -60,7 +64,7 @@ TEST(SettingsCard, TellsOfTheRecordingsLevelAndItsDisk) {
   recording.mean_kbps = 16000;
   plan.targets.reasons.push_back({"recording.quality_level", "24", Verbatim("searched on open water"), true});
   plan.disk = Disk{.folder = "/videos", .free_bytes = 90'000'000'000};
-  const std::string card = SettingsCard(plan, Show{});
+  const std::string card = SettingsCard(plan);
   for (const char* words : {"level 24, about 16000 kbit/s", "searched on open water", "7.2 GB an hour",
                             "90 GB free in /videos", "12 hours"})
     EXPECT_THAT(card, testing::HasSubstr(words));
@@ -73,9 +77,9 @@ TEST(SettingsCard, TellsOfColoursThatStray) {
                             {"stream"},
                             {3, 20},
                             0.1};
-  EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("the stream is marked yuv420p,"));
+  EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("the stream is marked yuv420p,"));
   plan.colour->strays.clear();
-  EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("limited range: source, stream and recording"));
+  EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("limited range: source, stream and recording"));
 }
 
 TEST(SettingsCard, SaysWhoGoesBeforeWhom) {
@@ -84,7 +88,7 @@ TEST(SettingsCard, SaysWhoGoesBeforeWhom) {
     Proof& proof = plan.proving.attempts.back().proof;
     proof.stream.niceness = stream;
     proof.recording.niceness = recording;
-    return std::regex_replace(SettingsCard(plan, Show{}), std::regex("\n *"), " ");  // not wrapped
+    return std::regex_replace(SettingsCard(plan), std::regex("\n *"), " ");  // not wrapped
   };
   using testing::HasSubstr;
   EXPECT_THAT(card(3, 10), HasSubstr("the game first, then the stream (niceness 3), then the recording (10)"));
@@ -94,23 +98,23 @@ TEST(SettingsCard, SaysWhoGoesBeforeWhom) {
 }
 
 TEST(SettingsCard, SaysUnderWhichLoadAndIntoWhichContainer) {
-  Show show;
-  EXPECT_THAT(SettingsCard(PlanOf(false), show),
+  Plan plan = PlanOf(false);
+  EXPECT_THAT(SettingsCard(plan),
               testing::AllOf(testing::HasSubstr("load capture"), testing::HasSubstr("Matroska (.mkv)")));
-  show.load = "race-night.load.json";
-  show.recording_container = "mp4";
-  const std::string card = SettingsCard(PlanOf(false), show);
+  plan.under_load = true;
+  plan.container = "mp4";
+  const std::string card = SettingsCard(plan);
   EXPECT_THAT(card, testing::Not(testing::HasSubstr("load capture"))) << "the load was there";
   EXPECT_THAT(card, testing::HasSubstr("a crash loses the whole file"));
-  show.recording_container = "fragmented-mp4";
-  EXPECT_THAT(SettingsCard(PlanOf(false), show), testing::HasSubstr("fragmented MP4"));
+  plan.container = "fragmented-mp4";
+  EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("fragmented MP4"));
 }
 
 TEST(SettingsCard, WithoutAPlanNamesTheNearest) {
   Plan plan = PlanOf(false);
   plan.chosen.reset();
   plan.nearest = Verbatim("x264 ultrafast at 640x360 with 30");
-  EXPECT_THAT(SettingsCard(plan, Show{}), testing::HasSubstr("640x360 with 30"));
+  EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("640x360 with 30"));
 }
 
 using DrawFigureTest = test::FolderTest;

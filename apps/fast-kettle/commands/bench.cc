@@ -223,6 +223,26 @@ Answer AnswerQuestion(Session& session, const BenchPlan& plan, const std::vector
   return answer_now();
 }
 
+BenchResult ResultOf(const Session& session, const BenchPlan& plan, const std::vector<TrialJob>& jobs,
+                     const std::vector<PacedTrial>& paced, int taken_up, double seconds) {
+  BenchResult result;
+  result.title = plan.show.title;
+  if (plan.of_show) result.show = session.request().show;
+  result.required_headroom = plan.show.required_headroom;
+  result.settings = plan.settings;
+  result.options = Options(plan, jobs);
+  result.paced = paced;
+  result.warnings = plan.warnings;
+  result.trials = static_cast<int>(jobs.size());
+  for (const TrialJob& job : jobs) {
+    result.missing += !job.trial;
+    if (job.trial) result.repeats += static_cast<int>(job.trial->repeats.size());
+  }
+  result.taken_up = taken_up;
+  result.seconds = seconds;
+  return result;
+}
+
 }  // namespace
 
 int RunBench(Session& session) {
@@ -259,23 +279,25 @@ int RunBench(Session& session) {
     const Answer answer = AnswerQuestion(
         session, plan, footage, known, [&] { return bench.budget_seconds.value_or(kQuestionSeconds) - elapsed(); },
         jobs);
+    const double seconds = elapsed();
     more["question"] = answer;
+    more["question"]["measured_seconds"] = seconds;
     session.trials().Keep(AllTrials(jobs, known), complete, session.footage().all(), more);
     session.DrawChart(MakeRateQualityChart(answer));
     if (session.request().json)
       PrintJson(json(answer));
     else
-      PrintAnswer(session, answer, elapsed());
+      PrintAnswer(answer, seconds, PlaceOf(session));
     return 0;
   }
+  const BenchResult result = ResultOf(session, plan, jobs, paced, static_cast<int>(taken_up), elapsed());
+  more["bench"] = result;
   session.trials().Keep(trials, complete, footage, more);
-
-  const std::vector<Option> options = Options(plan, jobs);
-  session.DrawChart(MakeSpeedQualityChart(options, std::nullopt, plan.show.required_headroom));
+  session.DrawChart(MakeSpeedQualityChart(result.options, std::nullopt, plan.show.required_headroom));
   if (session.request().json)
-    PrintJson(json{{"options", options}, {"paced", paced}, {"trials", trials}, {"timing", timing}});
+    PrintJson(json{{"options", result.options}, {"paced", paced}, {"trials", trials}, {"timing", timing}});
   else
-    PrintBench(session, {plan, jobs, options, paced, static_cast<int>(taken_up), elapsed()});
+    PrintBench(result, PlaceOf(session));
   return 0;
 }
 

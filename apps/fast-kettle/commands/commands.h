@@ -15,10 +15,9 @@ int RunPlan(Session& session);
 int RunUplink(Session& session);
 int RunRehearse(Session& session);
 int RunDiagnose(const Request& request);
-int RunFigures(const Request& request);
+int RunRedraw(const Request& request);
 int RunLoad(const Request& request, const Places& places);
 // The verdict's table and what to do, for rehearse and diagnose.
-void PrintDiagnosis(const Diagnosis& diagnosis);
 
 // Real encodes of the show's first footage under each rate control, modelled on the show's line: which one, how high.
 struct LineAnswer {

@@ -101,7 +101,8 @@ struct Preparation {
   Show show;
   Targets targets;
   std::vector<std::string> families;
-  std::vector<Footage> footage, calm;
+  std::vector<Footage> footage;
+  std::map<std::string, Footage> calm;
   std::optional<LineAnswer> line;
   Disk disk;
 };
@@ -125,7 +126,7 @@ Preparation Prepare(Session& session) {
     line = AskTheLine(session, show, *targets.budget, footage.front(), targets.stream.bit_rate, {1});
     ApplyRateChoice(line->choice, !show.stream_bit_rate, targets);
   }
-  std::vector<Footage> calm = session.footage().PrepareCalm(show);
+  std::map<std::string, Footage> calm = session.footage().PrepareCalm(show);
   Disk disk = MeasureDisk(session, show, targets);
   if (!show.load.empty()) session.StartLoad(show.load);
   AddWarnings(session, show, targets);
@@ -232,6 +233,7 @@ json ResultJson(const Session& session, const Preparation& known, const Plan& pl
   if (known.line) body["rate_control"] = known.line->choice;
   body["show"] = ShowJson(session, known.show, plan, session.machine().processor.capacity());
   body["load"] = session.load() ? session.load()->json() : json();
+  body["stand_in_gpu"] = session.request().stand_in_gpu;
   return body;
 }
 
@@ -239,7 +241,7 @@ json ResultJson(const Session& session, const Preparation& known, const Plan& pl
 void WriteFiles(Session& session, const Preparation& known, const Plan& plan, const json& body,
                 const std::vector<Option>& stream_options) {
   session.Write("plan", body);
-  WriteFile(session.out() / "card.txt", SettingsCard(plan, known.show));
+  WriteFile(session.out() / "card.txt", SettingsCard(plan));
   if (!plan.proving.attempts.empty())
     WriteFile(session.out() / "proof.csv", ProofCsv(plan.proving.attempts.back().proof));
   if (known.line) session.DrawChart(MakeLineChart(known.line->line, *known.targets.budget, known.line->choice));
@@ -286,13 +288,15 @@ int RunPlan(Session& session) {
   AddDisplays(session, plan);
   CheckColours(session, known.footage, plan);
 
+  plan.measured = book.measured();
+  plan.reused = book.reused();
   const json body = ResultJson(session, known, plan, check);
   WriteFiles(session, known, plan, body, KnownOptions(book, plan.targets.stream, known.footage));
   if (session.request().json)
     PrintJson(body);
   else {
     if (check) PrintGridCheck(*check);
-    PrintPlan(session, plan, known.show, book);
+    PrintPlan(plan, PlaceOf(session));
   }
   return plan.verdict() == PlanVerdict::kHolds ? 0 : 1;
 }

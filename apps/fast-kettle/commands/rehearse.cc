@@ -118,38 +118,6 @@ DiagnosisFacts FactsOf(const PlanFile& plan) {
   return {plan.cpu_cores, plan.stream.bit_rate.kbps(), plan.stream_device == "gpu", plan.recording_device == "gpu"};
 }
 
-json Counted(const PacedOutputOutcome& output, const char* lost_word, std::size_t lost) {
-  return {{"niceness", output.niceness},
-          {"frames", output.frames},
-          {"skipped", output.skipped},
-          {lost_word, lost},
-          {"packets", output.packets},
-          {"mean_kbps", output.mean_kbps},
-          {"peak_second_kbps", output.peak_second_kbps},
-          {"latency", output.latency}};
-}
-
-json ResultOf(const PlanFile& plan, const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
-              const Diagnosis& diagnosis, bool simulated) {
-  json body = {
-      {"title", plan.title},
-      {"simulated", simulated},
-      {"simulated_ingest", outcome.simulated_ingest},
-      {"simulated_gpu", plan.simulated},
-      {"seconds", outcome.seconds},
-      {"verdict", outcome.holds() ? "holds" : "does not hold"},
-      {"late", outcome.late_frames.size()},
-      {"stream", Counted(outcome.stream, "dropped", outcome.dropped.size())},
-      {"recording", Counted(outcome.recording, "stalled", outcome.stalled.size())},
-      {"clock",
-       {{"p50_ms", outcome.clock_p50_ms}, {"p999_ms", outcome.clock_p999_ms}, {"max_ms", outcome.clock_max_ms}}},
-      {"connection_losses", outcome.connection_losses},
-      {"diagnosis", diagnosis},
-      {"facts", facts}};
-  body["outcome"] = outcome;
-  return body;
-}
-
 // What all rehearsals of one run share: the pictures, the ingest, the game, the load.
 class Stage {
  public:
@@ -202,41 +170,30 @@ void KeepFrames(const Session& session) { Publish(session.scratch() / "frames.cs
 // Writes and prints the last rehearsal; the exit code.
 int Tell(Session& session, const Stage& stage, const PlanFile& plan, const RehearsalOutcome& outcome,
          const std::optional<Climb>& climb) {
-  const DiagnosisFacts facts = FactsOf(plan);
-  const Diagnosis diagnosis = Diagnose(outcome, facts, plan);
-  const bool simulated = plan.simulated || outcome.simulated_ingest || stage.has_game();
+  RehearsalResult result{plan.title,  (fs::path(session.request().subject).parent_path() / "card.txt").string(),
+                         plan.stream, plan.recording,
+                         plan.first,  plan.simulated};
+  if (session.load()) result.load = session.load()->words();
+  result.outcome = outcome;
+  result.facts = FactsOf(plan);
+  if (stage.has_game()) result.game = stage.game();
+  result.climb = climb;
+  const Diagnosis diagnosis = Diagnose(outcome, result.facts, plan);
   fs::copy_file(session.request().subject, session.out() / "plan.json.new", fs::copy_options::overwrite_existing);
   Publish(session.out() / "plan.json.new", session.out() / "plan.json");
   WriteFile(session.out() / "seconds.csv", SecondsCsv(outcome.timeline));
-  json body = ResultOf(plan, outcome, facts, diagnosis, simulated);
-  const GameFrames game = stage.game();
-  body["game"] = nullptr;
-  if (stage.has_game())
-    body["game"] = {{"wanted_fps", game.wanted_fps},
-                    {"alone_fps", game.alone_fps},
-                    {"beside_fps", game.beside_fps},
-                    {"simulated", true}};
+  json body = result;
+  body["diagnosis"] = diagnosis;
   body["load"] = session.load() ? session.load()->json() : json();
-  body["climb"] = climb ? json(*climb) : json();
+  body["stand_in_gpu"] = session.request().stand_in_gpu;
   session.Write("rehearsal", body);
-  session.DrawChart(MakeRehearsalChart(outcome, facts, simulated));
-  if (stage.has_game()) session.DrawChart(game);
-  if (session.request().json) {
+  const bool simulated = body["simulated"];
+  session.DrawChart(MakeRehearsalChart(outcome, result.facts, simulated));
+  session.DrawChart(result.game);
+  if (session.request().json)
     PrintJson(body);
-    return outcome.holds() ? 0 : 1;
-  }
-  const Headline headline = HeadlineOf(session, outcome, diagnosis);
-  PrintHeadline(headline);
-  PrintSimulated(plan.simulated, outcome.simulated_ingest, stage.has_game());
-  if (session.load()) fmt::print("Under load: {}.\n\n", session.load()->words());
-  if (plan.first == First::kStream) fmt::print("The stream has priority over the game, as the plan asks.\n\n");
-  if (climb) PrintClimb(*climb);
-  PrintOutcome(plan, outcome);
-  if (stage.has_game()) PrintGame(game);
-  PrintDiagnosis(diagnosis);
-  fmt::print("In {}/: rehearsal.json, frames.csv, seconds.csv, and as SVG and PNG {}.\n", session.out().string(),
-             stage.has_game() ? "the figures rehearsal and game" : "the figure rehearsal");
-  PrintClosing(headline);
+  else
+    PrintRehearsal(result, diagnosis, PlaceOf(session));
   return outcome.holds() ? 0 : 1;
 }
 

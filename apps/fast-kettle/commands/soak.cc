@@ -4,13 +4,12 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "commands/bench_plan.h"
 #include "commands/commands.h"
 #include "figure/figures.h"
-#include "kettle/trial/drift.h"
 #include "kettle/units/csv.h"
 #include "kettle/units/error.h"
-#include "report/sentence.h"
-#include "tables/bench_tables.h"
+#include "tables/soak_tables.h"
 
 namespace kettle::app {
 
@@ -26,32 +25,6 @@ std::string SoakCsv(const std::vector<SoakWindow>& windows) {
       CsvField("throttle_events", &SoakWindow::throttle_events), CsvField("stolen_cores", &SoakWindow::stolen_cores, 3),
       CsvField("other_cores", &SoakWindow::other_cores, 3)};
   return Csv(columns, windows);
-}
-
-void Write(Session& session, const EncodeSettings& settings, const std::vector<SoakWindow>& windows, const Drift& drift,
-           double required, bool simulated) {
-  json list = json::array();
-  for (const SoakWindow& w : windows)
-    list.push_back({{"start_seconds", w.start_seconds},
-                    {"fps", w.fps},
-                    {"throttle_events", w.throttle_events},
-                    {"stolen_cores", w.stolen_cores},
-                    {"other_cores", w.other_cores}});
-  session.Write("soak", {{"simulated", simulated},
-                         {"settings", settings},
-                         {"verdict", Name(drift.verdict)},
-                         {"words", DriftMessage(drift, required)},
-                         {"first_fps", drift.first_fps},
-                         {"last_fps", drift.last_fps},
-                         {"lowest_fps", drift.lowest_fps},
-                         {"change", drift.change},
-                         {"noise", drift.noise},
-                         {"last_headroom", drift.last_headroom},
-                         {"throttle_events", drift.throttle_events},
-                         {"disturbed", drift.disturbed},
-                         {"load", session.load() ? session.load()->json() : json()},
-                         {"windows", list}});
-  WriteFile(session.out() / "soak.csv", SoakCsv(windows));
 }
 
 }  // namespace
@@ -70,27 +43,20 @@ int RunSoakCommand(Session& session, const BenchPlan& plan) {
   if (session.load()) session.load()->CheckStillThere();
   session.progress().Clear();
 
-  const double required = plan.show.required_headroom;
-  const Drift drift = MeasureDrift(outcome.windows, settings.frame_rate, required);
-  const bool simulated = settings.encoder.starts_with("nvenc") && !session.request().stand_in_gpu.empty();
-  Write(session, settings, outcome.windows, drift, required, simulated);
-  session.DrawChart(MakeSoakChart(settings, outcome.windows, drift, required, simulated));
-  const bool holds = drift.verdict != Drift::Verdict::kOverloads;
-  if (session.request().json) {
+  SoakResult result{settings, outcome.windows, task.seconds, plan.show.required_headroom};
+  result.simulated = settings.encoder.starts_with("nvenc") && !session.request().stand_in_gpu.empty();
+  result.warnings = plan.warnings;
+  json body = result;
+  body["load"] = session.load() ? session.load()->json() : json();
+  session.Write("soak", body);
+  WriteFile(session.out() / "soak.csv", SoakCsv(result.windows));
+  const Drift drift = result.drift();
+  session.DrawChart(MakeSoakChart(settings, result.windows, drift, result.required_headroom, result.simulated));
+  if (session.request().json)
     PrintJson(*ReadResult(session.out(), "soak"));
-    return holds ? 0 : 1;
-  }
-  const bool clear = drift.verdict != Drift::Verdict::kUnclear;
-  fmt::print("{}\n\n", Paint(Alone(Sentence(DriftMessage(drift, required))), !holds  ? Tone::kBad
-                                                                             : clear ? Tone::kGood
-                                                                                     : Tone::kStrong));
-  fmt::print("{} {}{}, {} at {} frames a second, as fast as it goes, {} in {} windows\n", settings.encoder,
-             settings.preset, simulated ? " (simulated)" : "", settings.size.str(), settings.frame_rate.str(),
-             Duration(task.seconds), outcome.windows.size());
-  for (const Message& warning : plan.warnings) fmt::print("\n{}\n", Paint("Note: " + Sentence(warning), Tone::kDim));
-  if (simulated) fmt::print("\n{}", SimulatedNotice());
-  fmt::print("\nFigure, soak.csv and soak.json in {}/\n", session.out().string());
-  return holds ? 0 : 1;
+  else
+    PrintSoak(result, PlaceOf(session));
+  return drift.verdict == Drift::Verdict::kOverloads ? 1 : 0;
 }
 
 }  // namespace kettle::app

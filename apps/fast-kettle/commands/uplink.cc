@@ -200,34 +200,22 @@ void MeasureLine(Session& session, Show& show, UplinkResult& result) {
 }
 
 // Which rate control, by real encodes of the show's first footage.
-void ChooseForLine(Session& session, const Show& show, UplinkResult& result) {
+LineAnswer ChooseForLine(Session& session, const Show& show, UplinkResult& result) {
   const FootageRequest wanted{show.footage.front(), show.source_size, show.source_rate,
                               session.request().footage_seconds};
   const Footage pictures = PrepareFootage(wanted, DefaultCacheFolder(), [&](double share) {
     ThrowIfStopped();
     session.progress().Show("drawing " + wanted.source, share * 0.9);
   });
-  result.answer = AskTheLine(session, show, result.budget, pictures, BitRate::FromKbps(result.budget.one_encode_kbps()),
-                             {0.5, 1, 2});
+  LineAnswer answer = AskTheLine(session, show, result.budget, pictures,
+                                 BitRate::FromKbps(result.budget.one_encode_kbps()), {0.5, 1, 2});
+  result.choice = answer.choice;
   session.progress().Stage("finding the bit rate from which more bits stop paying", 4);
   TrialBook book(session.runner(), {}, [&](const auto&) { session.progress().StepDone(); });
   result.enough =
       FindEnoughBits(SettingsFor(session, show, BitRate::FromKbps(result.budget.one_encode_kbps())), pictures, book);
   session.progress().Clear();
-}
-
-json ResultJson(const Show& show, const UplinkResult& result) {
-  json body = LineJson(show.line);
-  body.update(json(result.budget));
-  if (!result.reports.empty()) body["ingests"] = result.reports;
-  body["warnings"] = result.warnings;
-  body["simulated"] = result.simulated;
-  if (result.enough) body["enough"] = *result.enough;
-  if (result.answer) {
-    body["rate_control"] = result.answer->choice;
-    body["verdict"] = fmt::format("{}", fmt::join(RateControlVerdict(result.answer->choice), " "));
-  }
-  return body;
+  return answer;
 }
 
 }  // namespace
@@ -243,18 +231,20 @@ int RunUplink(Session& session) {
   if (show.line.trace)
     for (const Message& note : show.line.trace->notes())
       result.warnings.push_back(Message{"target.trace-note", {{"note", note}}});
-  if (result.feasible()) ChooseForLine(session, show, result);
+  std::optional<LineAnswer> answer;
+  if (result.feasible()) answer = ChooseForLine(session, show, result);
 
-  const json body = ResultJson(show, result);
+  json body = LineJson(show.line);
+  body.update(json(result));
   session.Write("uplink", body);
-  if (const auto& answer = result.answer) {
+  if (answer) {
     session.DrawChart(MakeLineChart(answer->line, result.budget, answer->choice));
     session.DrawChart(DelayChart(answer->choice, answer->line, answer->model));
   }
   if (session.request().json)
     PrintJson(body);
   else
-    PrintUplink(session, result);
+    PrintUplink(result, PlaceOf(session));
   return result.feasible() ? 0 : 1;
 }
 

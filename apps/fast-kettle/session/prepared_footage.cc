@@ -26,13 +26,13 @@ const std::vector<Footage>& PreparedFootage::PrepareAll(const Show& show) {
   return footage_;
 }
 
-std::vector<Footage> PreparedFootage::PrepareCalm(const Show& show) {
-  std::vector<Footage> calm;
+std::map<std::string, Footage> PreparedFootage::PrepareCalm(const Show& show) {
+  std::map<std::string, Footage> calm;
   progress_.Stage("preparing the clips' calmest stretches", static_cast<int>(show.footage.size()));
   for (std::size_t i = 0; i < show.footage.size(); ++i) {
     if (IsScene(show.footage[i])) continue;
     Footage pictures = Prepare(show, show.footage[i], Stretch::kCalmest);
-    if (pictures.from_seconds != footage_[i].from_seconds) calm.push_back(std::move(pictures));
+    if (pictures.from_seconds != footage_[i].from_seconds) calm.emplace(footage_[i].label, std::move(pictures));
   }
   progress_.Clear();
   return calm;

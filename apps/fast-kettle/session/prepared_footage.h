@@ -21,7 +21,7 @@ class PreparedFootage {
   // What PrepareAll and PrepareFurther prepared.
   const std::vector<Footage>& all() const { return footage_; }
   // The calmest stretches of the show's clips, where they are not those that PrepareAll prepared.
-  std::vector<Footage> PrepareCalm(const Show& show);
+  std::map<std::string, Footage> PrepareCalm(const Show& show);
   // More of what PrepareAll prepared: the stretches of that number beside the first, of all that have so many.
   std::vector<Footage> PrepareFurther(const Show& show, int number);
   // What was done to the pictures prepared, a line each.

@@ -58,7 +58,7 @@ void Session::DrawPicture(const std::function<void()>& draw) {
     figures_given_up_ = figure && figure->hopeless();
     progress_.Clear();
     fmt::print(stderr,
-               "fast-kettle: warning: {}: {}; all other results are complete, and fast-kettle figures {} draws the "
+               "fast-kettle: warning: {}: {}; all other results are complete, and fast-kettle redraw {} draws the "
                "figures later\n",
                figures_given_up_ ? "no figures" : "a figure is missing", error.what(), out().string());
   }

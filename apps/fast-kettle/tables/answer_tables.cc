@@ -108,7 +108,7 @@ void PrintCurves(const Answer& answer) {
 
 }  // namespace
 
-void PrintAnswer(const Session& session, const Answer& answer, double seconds) {
+void PrintAnswer(const Answer& answer, double seconds, const ResultPlace& place) {
   const EncodeSettings& base = answer.variants.front().variant.settings;
   const bool of_encoder = answer.question.name == "encoder", of_size = answer.question.name == "size";
   const bool of_rate = answer.question.name == "frame-rate";
@@ -128,7 +128,7 @@ void PrintAnswer(const Session& session, const Answer& answer, double seconds) {
       std::any_of(answer.variants.begin(), answer.variants.end(), [](const VariantAnswer& v) { return v.simulated; });
   if (simulated) fmt::print("{}", SimulatedNotice());
   fmt::print("Measured for {}. In {}/: bench.json, bench.csv, quality.csv, rate-quality.svg and .png\n",
-             Duration(seconds), session.out().string());
+             Duration(seconds), place.folder.string());
   PrintClosing(headline);
 }
 

@@ -3,10 +3,10 @@
 #pragma once
 
 #include "kettle/question/answer.h"
-#include "session/session.h"
+#include "tables/result_place.h"
 
 namespace kettle::app {
 
-void PrintAnswer(const Session& session, const Answer& answer, double seconds);
+void PrintAnswer(const Answer& answer, double seconds, const ResultPlace& place);
 
 }  // namespace kettle::app

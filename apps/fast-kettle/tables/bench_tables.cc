@@ -2,6 +2,7 @@
 #include "tables/bench_tables.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -9,8 +10,8 @@
 #include <map>
 #include <set>
 
-#include "commands/commands.h"
 #include "kettle/encoders/catalogue.h"
+#include "kettle/units/json_fields.h"
 #include "report/looks.h"
 #include "report/sentence.h"
 
@@ -52,10 +53,10 @@ std::vector<const Column*> Varying(const std::vector<EncodeSettings>& settings, 
   return columns;
 }
 
-std::string Common(const BenchPlan& plan) {
-  const EncodeSettings& s = plan.settings.front();
+std::string Common(const std::vector<EncodeSettings>& settings) {
+  const EncodeSettings& s = settings.front();
   std::string text;
-  for (const Column* column : Varying(plan.settings, false)) {
+  for (const Column* column : Varying(settings, false)) {
     const std::string name = column->name;
     const std::string value = column->value(s);
     if (name == "GPU" && value == "0") continue;
@@ -71,7 +72,7 @@ std::string Common(const BenchPlan& plan) {
 class ResultTable {
  public:
   explicit ResultTable(const BenchResult& result)
-      : result_(result), columns_(Varying(result.plan.settings, true)), table_(Header()) {}
+      : result_(result), columns_(Varying(result.settings, true)), table_(Header()) {}
 
   void Row(const Option& option, const std::string& verdict, Tone tone) {
     std::vector<Cell> cells = {{option.settings.encoder + (option.simulated ? " (simulated)" : "")},
@@ -128,7 +129,7 @@ std::string Verdict(const Option& option, double headroom, bool holds) {
 
 // Which settings an odd figure belongs to, and what is odd, below the tables.
 void PrintNotes(const BenchResult& result) {
-  const auto columns = Varying(result.plan.settings, true);
+  const auto columns = Varying(result.settings, true);
   std::map<std::string, std::vector<std::string>> whose;
   for (const Option& option : result.options)
     for (const std::string& mark : Noted(option)) {
@@ -145,7 +146,7 @@ void PrintNotes(const BenchResult& result) {
 
 // Best looking first, then the cheapest; of those that do not keep pace, the nearest to it first.
 void PrintOptions(const BenchResult& result) {
-  const double headroom = result.plan.show.required_headroom;
+  const double headroom = result.required_headroom;
   std::vector<Option> options = result.options;
   std::stable_sort(options.begin(), options.end(), [](const Option& a, const Option& b) {
     return std::lround(a.score * 100) != std::lround(b.score * 100) ? a.score > b.score : a.cpu_cores < b.cpu_cores;
@@ -197,13 +198,6 @@ void PrintPaced(const std::vector<PacedTrial>& trials) {
   fmt::print("{}\n", table.str());
 }
 
-int Repeats(const std::vector<TrialJob>& jobs) {
-  int repeats = 0;
-  for (const TrialJob& job : jobs)
-    if (job.trial) repeats += static_cast<int>(job.trial->repeats.size());
-  return repeats;
-}
-
 }  // namespace
 
 std::string Duration(double seconds) {
@@ -215,16 +209,14 @@ std::string Duration(double seconds) {
 
 namespace {
 
-Headline HeadlineOf(const Session& session, const BenchResult& result) {
-  const double headroom = result.plan.show.required_headroom;
+Headline HeadlineOf(const BenchResult& result, const ResultPlace& place) {
+  const double headroom = result.required_headroom;
   const Option* best = nullptr;
   for (const Option& option : result.options)
     if (option.trouble.empty() && option.keeps_pace(headroom) && (!best || option.score > best->score)) best = &option;
-  const std::string& gpu = session.request().stand_in_gpu;
-  const std::string next = result.plan.of_show
-                               ? fmt::format("fast-kettle plan --show {} --out {}{}", session.request().show,
-                                             session.out().string(), gpu.empty() ? "" : " --stand-in-gpu " + gpu)
-                               : "";
+  const std::string next = result.show.empty() ? ""
+                                               : fmt::format("fast-kettle plan --show {} --out {}{}", result.show,
+                                                             place.folder.string(), place.StandInOption());
   if (!best)
     return {fmt::format("None of the {} settings measured keeps pace with {:.0f} % headroom.", result.options.size(),
                         headroom * 100),
@@ -237,32 +229,32 @@ Headline HeadlineOf(const Session& session, const BenchResult& result) {
 
 }  // namespace
 
-void PrintBench(const Session& session, const BenchResult& result) {
-  const BenchPlan& plan = result.plan;
-  const Headline headline = HeadlineOf(session, result);
+KETTLE_JSON(BenchResult, title, show, required_headroom, settings, options, paced, warnings, trials, missing, repeats,
+            taken_up, seconds)
+
+void PrintBench(const BenchResult& result, const ResultPlace& place) {
+  const Headline headline = HeadlineOf(result, place);
   PrintHeadline(headline);
-  fmt::print("{}\n{}; each encode alone; results are those of its worst clip\n\n",
-             Paint(plan.show.title, Tone::kStrong), Common(plan));
+  fmt::print("{}\n{}; each encode alone; results are those of its worst clip\n\n", Paint(result.title, Tone::kStrong),
+             Common(result.settings));
   PrintOptions(result);
   fmt::print("  {}\n\n", kScoreLegend);
   PrintPaced(result.paced);
-  const auto missing =
-      std::count_if(result.jobs.begin(), result.jobs.end(), [](const TrialJob& j) { return !j.trial; });
-  if (missing > 0)
-    fmt::print("{} of {} trials were not measured: time ran out. --resume measures them.\n\n", missing,
-               result.jobs.size());
-  for (const Message& warning : plan.warnings) fmt::print("Note: {}\n\n", Sentence(warning));
+  if (result.missing > 0)
+    fmt::print("{} of {} trials were not measured: time ran out. --resume measures them.\n\n", result.missing,
+               result.trials);
+  for (const Message& warning : result.warnings) fmt::print("Note: {}\n\n", Sentence(warning));
   const bool simulated =
       std::any_of(result.options.begin(), result.options.end(), [](const Option& o) { return o.simulated; });
   if (simulated) fmt::print("{}\n", SimulatedNotice());
   fmt::print("{} trials in {} runs ({} reused from an earlier run), {}. Results and figure in {}/\n",
-             result.jobs.size() - static_cast<std::size_t>(missing), Repeats(result.jobs), result.taken_up,
-             Duration(result.seconds), session.out().string());
+             result.trials - result.missing, result.repeats, result.taken_up, Duration(result.seconds),
+             place.folder.string());
   PrintClosing(headline);
 }
 
 void PrintDryRun(const BenchPlan& plan, const std::vector<TrialJob>& jobs, const Expectation& expectation) {
-  fmt::print("{}\n{}\n\n", Paint(plan.show.title, Tone::kStrong), Common(plan));
+  fmt::print("{}\n{}\n\n", Paint(plan.show.title, Tone::kStrong), Common(plan.settings));
   std::vector<Cell> header = {{"encoder"}, {"preset"}};
   const auto columns = Varying(plan.settings, true);
   for (const Column* column : columns) header.push_back({column->name});

@@ -28,7 +28,8 @@ std::string Described(const std::optional<Option>& option) {
 void PrintClips(const Plan& plan) {
   if (!plan.chosen) return;
   std::vector<ClipResult> clips = plan.chosen->stream.clips;
-  clips.insert(clips.end(), plan.calm.begin(), plan.calm.end());
+  const std::vector<ClipResult>& calm = plan.chosen->stream.calm;
+  clips.insert(clips.end(), calm.begin(), calm.end());
   if (clips.size() < 2) return;
   fmt::print("{}\n", Paint("The chosen stream, clip by clip", Tone::kStrong));
   Table table({{"footage"}, Number("frames/s"), Number("headroom"), Number("score"), Number("worst second")});
@@ -72,32 +73,40 @@ void PrintEncodeEach(const Plan& plan) {
 
 void PrintPictures(const Plan& plan) {
   if (plan.pictures.empty()) return;
+  const bool calm = std::any_of(plan.pictures.begin(), plan.pictures.end(),
+                                [](const TriedPicture& tried) { return tried.best && !tried.best->calm.empty(); });
   fmt::print("{}\n", Paint("Sizes and frame rates measured for the stream, each with the best preset that keeps pace",
                            Tone::kStrong));
-  Table table({{"size"}, Number("frame rate"), {"encoder"}, {"preset"}, Number("headroom"), Number("score"), {""}});
+  std::vector<Cell> header{{"size"}, Number("frame rate"), {"encoder"}, {"preset"}, Number("headroom")};
+  if (calm) header.insert(header.end(), {Number("busiest"), Number("calmest")});
+  header.insert(header.end(), {Number("score"), {""}});
+  Table table(header);
   for (const TriedPicture& tried : plan.pictures) {
-    const bool taken = tried.size == plan.targets.stream.size && tried.rate == plan.targets.stream.frame_rate;
+    const bool taken = plan.chosen && tried.size == plan.chosen->stream.settings.size &&
+                       tried.rate == plan.chosen->stream.settings.frame_rate;
     const Tone tone = taken ? Tone::kGood : tried.best ? Tone::kPlain : Tone::kDim;
+    const auto number = [&](const std::string& text) { return Number(text, tone); };
+    std::vector<Cell> row{{tried.size.str(), tone}, number(tried.rate.str())};
     if (!tried.best) {
-      table.Row({{tried.size.str(), tone},
-                 Number(tried.rate.str(), tone),
-                 {"-", tone},
-                 {"-", tone},
-                 Number("-", tone),
-                 Number("-", tone),
-                 {"nothing keeps pace", Tone::kBad}});
+      row.insert(row.end(), {{"-", tone}, {"-", tone}});
+      row.resize(header.size() - 1, number("-"));
+      row.push_back({"nothing keeps pace", Tone::kBad});
+      table.Row(std::move(row));
       continue;
     }
     const Option& best = *tried.best;
-    table.Row({{tried.size.str(), tone},
-               Number(tried.rate.str(), tone),
-               {best.settings.encoder + (best.simulated ? " (simulated)" : ""), tone},
-               {best.settings.preset, tone},
-               Number(fmt::format("{:.0f} %", best.headroom * 100), tone),
-               Number((best.measured ? "" : "<= ") + Points(best.score), tone),
-               {taken ? "taken" : "", tone}});
+    const std::string busiest = (best.measured ? "" : "<= ") + Points(best.busiest_score());
+    row.insert(row.end(), {{best.settings.encoder + (best.simulated ? " (simulated)" : ""), tone},
+                           {best.settings.preset, tone},
+                           number(fmt::format("{:.0f} %", best.headroom * 100))});
+    if (calm) row.insert(row.end(), {number(busiest), number(best.calm.empty() ? "-" : Points(best.calmest_score()))});
+    row.push_back(number(!calm ? busiest : best.calm.empty() ? "-" : Points(best.score)));
+    row.push_back({taken ? "taken" : "", tone});
+    table.Row(std::move(row));
   }
-  fmt::print("{}\n", table.str());
+  fmt::print(
+      "{}{}\n", table.str(),
+      calm ? "  Busy and calm moments count half each; calm ones are measured of what comes near the best.\n" : "");
 }
 
 void PrintAttempts(const Plan& plan) {
@@ -138,7 +147,7 @@ std::string Encode(const Option& option) {
   return fmt::format("{}, {} at {}", option.title(), option.settings.size.str(), option.settings.frame_rate.str());
 }
 
-Headline HeadlineOf(const Session& session, const Plan& plan) {
+Headline HeadlineOf(const Plan& plan, const ResultPlace& place) {
   if (!plan.chosen) {
     const bool disturbed = !plan.proving.attempts.empty() && plan.proving.attempts.back().proof.disturbed();
     std::string sentence = disturbed ? "Nothing kept pace, but the machine was disturbed: plan again with --fresh when "
@@ -147,13 +156,12 @@ Headline HeadlineOf(const Session& session, const Plan& plan) {
     if (!plan.nearest.empty()) sentence += " Nearest settings that would: " + Sentence(plan.nearest) + ".";
     return {sentence, Tone::kBad, ""};
   }
-  const std::string& gpu = session.request().stand_in_gpu;
   const std::string settings =
       fmt::format("stream with {}, {}: {}; record with {}: {}", Encode(plan.chosen->stream),
                   plan.chosen->stream.settings.bit_rate.str(), Looks(plan.chosen->stream.score),
                   Encode(plan.chosen->recording), Looks(plan.chosen->recording.score));
   const std::string next = fmt::format("fast-kettle rehearse {}/plan.json --seconds 60 --out rehearsal{}",
-                                       session.out().string(), gpu.empty() ? "" : " --stand-in-gpu " + gpu);
+                                       place.folder.string(), place.StandInOption());
   if (plan.verdict() == PlanVerdict::kTight)
     return {"Keeps pace, but with too little headroom: " + settings + ".", Tone::kBad, next};
   return {"This keeps pace on your machine: " + settings + ".", Tone::kGood, next};
@@ -202,8 +210,8 @@ void PrintGridCheck(const GridCheck& check) {
       check.encode_share() * 100, Described(check.search_best), check.loss());
 }
 
-void PrintPlan(const Session& session, const Plan& plan, const Show& show, const TrialBook& book) {
-  const Headline headline = HeadlineOf(session, plan);
+void PrintPlan(const Plan& plan, const ResultPlace& place) {
+  const Headline headline = HeadlineOf(plan, place);
   PrintHeadline(headline);
   PrintPictures(plan);
   for (const Role role : {Role::kStream, Role::kRecording}) {
@@ -227,7 +235,7 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
     fmt::print("\n");
   }
   if (!plan.proving.attempts.empty()) PrintAttempts(plan);
-  fmt::print("{}\n", CardSummary(plan, show));
+  fmt::print("{}\n", CardSummary(plan));
   fmt::print(
       "{} trials needed of {} in the whole grid{}; {} measured now, {} reused.\n"
       "In {}/: card.txt (these settings and the reasons), plan.json, bench.csv, quality.csv{}, and figures as SVG and "
@@ -235,7 +243,7 @@ void PrintPlan(const Session& session, const Plan& plan, const Show& show, const
       plan.trials, plan.grid,
       plan.recording_level ? fmt::format(", {} more for the recording's level", plan.recording_level->steps.size())
                            : "",
-      book.measured(), book.reused(), session.out().string(),
+      plan.measured, plan.reused, place.folder.string(),
       plan.proving.attempts.empty() ? "" : ", proof.csv, stream.flv, recording.mkv");
   PrintClosing(headline);
 }

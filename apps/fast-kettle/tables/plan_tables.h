@@ -3,7 +3,7 @@
 #pragma once
 
 #include "kettle/plan/plan.h"
-#include "session/session.h"
+#include "tables/result_place.h"
 #include "terminal.h"
 
 namespace kettle::app {
@@ -13,6 +13,6 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom);
 
 void PrintGridCheck(const GridCheck& check);
 // All that was tried, the placements and proof runs, and the settings card.
-void PrintPlan(const Session& session, const Plan& plan, const Show& show, const TrialBook& book);
+void PrintPlan(const Plan& plan, const ResultPlace& place);
 
 }  // namespace kettle::app

@@ -8,6 +8,9 @@
 
 #include "kettle/media/reader.h"
 #include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
+#include "report/sentence.h"
+#include "report/wrap.h"
 
 namespace kettle::app {
 
@@ -23,22 +26,25 @@ void PrintSimulated(bool gpu, bool ingest, bool game) {
   if (gpu || ingest || game) fmt::print("\n");
 }
 
-Headline HeadlineOf(const Session& session, const RehearsalOutcome& outcome, const Diagnosis& diagnosis) {
+namespace {
+
+Headline HeadlineOf(const RehearsalResult& result, const Diagnosis& diagnosis, const ResultPlace& place) {
+  const RehearsalOutcome& outcome = result.outcome;
   const std::string both = fmt::format("{:.0f} s of stream and recording in real time", outcome.seconds);
   if (outcome.holds())
-    return {
-        fmt::format("It holds: {}, and no frame was lost.", both), Tone::kGood,
-        "go live with the settings in " + (fs::path(session.request().subject).parent_path() / "card.txt").string()};
+    return {fmt::format("It holds: {}, and no frame was lost.", both), Tone::kGood,
+            "go live with the settings in " + result.card};
   std::string why;
   if (!diagnosis.cures.empty()) why = fmt::format(" The main cause: {}.", Name(diagnosis.cures.front().cause));
-  const std::string next = "fast-kettle diagnose " + session.out().string();
+  const std::string next = "fast-kettle diagnose " + place.folder.string();
   if (outcome.lost() > 0)
     return {fmt::format("It does not hold: {} frames lost in {}.{}", outcome.lost(), both, why), Tone::kBad, next};
   return {fmt::format("It does not hold: something broke off in {}.{}", both, why), Tone::kBad, next};
 }
 
-void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
-  fmt::print("{}\n", Paint(fmt::format("{:.0f} s in real time: {}", outcome.seconds, plan.title), Tone::kStrong));
+void PrintOutcome(const RehearsalResult& result) {
+  const RehearsalOutcome& outcome = result.outcome;
+  fmt::print("{}\n", Paint(fmt::format("{:.0f} s in real time: {}", outcome.seconds, result.title), Tone::kStrong));
   Table table({{""},
                Number("frames"),
                Number("late"),
@@ -63,8 +69,8 @@ void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome) {
                Number(fmt::format("{:.0f} kbit/s", output.mean_kbps)),
                Number(fmt::format("{:.0f} ms", output.latency.p99_ms))});
   };
-  row("stream", plan.stream, outcome.stream, outcome.dropped.size(), std::nullopt);
-  row("recording", plan.recording, outcome.recording, std::nullopt, outcome.stalled.size());
+  row("stream", result.stream, outcome.stream, outcome.dropped.size(), std::nullopt);
+  row("recording", result.recording, outcome.recording, std::nullopt, outcome.stalled.size());
   fmt::print("{}", table.str());
   fmt::print("  frame clock: {:.2f} ms late (median), {:.2f} ms (p99.9), {:.1f} ms at most\n", outcome.clock_p50_ms,
              outcome.clock_p999_ms, outcome.clock_max_ms);
@@ -105,6 +111,119 @@ void PrintClimb(const Climb& climb) {
                climb.plan.stream.bit_rate.str(), climb.plan.recording.encoder, climb.plan.recording.preset);
   else
     fmt::print("  {}.\n\n", Paint("Stopped: " + climb.stopped, Tone::kBad));
+}
+
+void PrintStretches(const Diagnosis& diagnosis) {
+  const bool near = std::any_of(diagnosis.stretches.begin(), diagnosis.stretches.end(),
+                                [](const LossStretch& s) { return s.frames == 0; });
+  fmt::print("{}\n",
+             Paint(near ? "Lost and nearly lost frames: when and why" : "Lost frames: when and why", Tone::kStrong));
+  Table table({Number("from"), Number("to"), Number("frames"), {"loss"}, {"cause"}, {"what the counters show"}});
+  for (const LossStretch& s : diagnosis.stretches)
+    table.Row({Number(fmt::format("{:.0f} s", s.from_seconds)),
+               Number(fmt::format("{:.0f} s", s.to_seconds)),
+               s.frames > 0 ? Number(fmt::format("{}", s.frames), Tone::kBad) : Number("nearly"),
+               {Name(s.loss)},
+               {s.program.empty() ? Name(s.cause) : fmt::format("program \"{}\"", s.program)},
+               {Sentence(s.why), Tone::kDim}});
+  fmt::print("{}\n", table.str());
+}
+
+json Counted(const PacedOutputOutcome& output, const char* lost_word, std::size_t lost) {
+  return {{"niceness", output.niceness},
+          {"frames", output.frames},
+          {"skipped", output.skipped},
+          {lost_word, lost},
+          {"packets", output.packets},
+          {"mean_kbps", output.mean_kbps},
+          {"peak_second_kbps", output.peak_second_kbps},
+          {"latency", output.latency}};
+}
+
+// What a cure gives up, as the plan measured it.
+std::string Cost(const Diagnosis::Cure& cure) {
+  if (!cure.step) return "";
+  const double points = cure.step->costs;
+  return points >= 0 ? fmt::format("; it costs {:.1f} points of how it looks", points)
+                     : fmt::format("; it costs nothing: it looks {:.1f} points better", -points);
+}
+
+}  // namespace
+
+void PrintDiagnosis(const Diagnosis& diagnosis) {
+  if (!diagnosis.stretches.empty()) PrintStretches(diagnosis);
+  if (diagnosis.cures.empty()) return;
+  fmt::print("{}\n", Paint("What to do", Tone::kStrong));
+  bool rate_helps = false;
+  for (std::size_t i = 0; i < diagnosis.cures.size(); ++i) {
+    const Diagnosis::Cure& cure = diagnosis.cures[i];
+    const std::string line = fmt::format("{}: {}{}.", Name(cure.cause), Sentence(cure.action), Cost(cure));
+    fmt::print("  {}. {}\n", i + 1, Wrap(line, 5, 5, 110));
+    rate_helps = rate_helps || cure.lower_bit_rate_helps;
+  }
+  if (!rate_helps) fmt::print("  A lower bit rate would not help: the uplink carried everything that was sent.\n");
+  fmt::print("\n");
+}
+
+void to_json(json& j, const RehearsalResult& result) {
+  const RehearsalOutcome& outcome = result.outcome;
+  j = {{"title", result.title},
+       {"card", result.card},
+       {"settings", {{"stream", result.stream}, {"recording", result.recording}}},
+       {"first", result.first},
+       {"simulated", result.simulated_gpu || outcome.simulated_ingest || result.game},
+       {"simulated_ingest", outcome.simulated_ingest},
+       {"simulated_gpu", result.simulated_gpu},
+       {"load_words", result.load},
+       {"seconds", outcome.seconds},
+       {"verdict", outcome.holds() ? "holds" : "does not hold"},
+       {"late", outcome.late_frames.size()},
+       {"stream", Counted(outcome.stream, "dropped", outcome.dropped.size())},
+       {"recording", Counted(outcome.recording, "stalled", outcome.stalled.size())},
+       {"clock",
+        {{"p50_ms", outcome.clock_p50_ms}, {"p999_ms", outcome.clock_p999_ms}, {"max_ms", outcome.clock_max_ms}}},
+       {"connection_losses", outcome.connection_losses},
+       {"facts", result.facts},
+       {"game", nullptr},
+       {"climb", result.climb},
+       {"outcome", outcome}};
+  if (!result.game) return;
+  j["game"] = {{"wanted_fps", result.game->wanted_fps},
+               {"alone_fps", result.game->alone_fps},
+               {"beside_fps", result.game->beside_fps},
+               {"simulated", true}};
+}
+
+void from_json(const json& j, RehearsalResult& result) {
+  j.at("title").get_to(result.title);
+  j.at("card").get_to(result.card);
+  j.at("settings").at("stream").get_to(result.stream);
+  j.at("settings").at("recording").get_to(result.recording);
+  j.at("first").get_to(result.first);
+  j.at("simulated_gpu").get_to(result.simulated_gpu);
+  j.at("load_words").get_to(result.load);
+  KETTLE_READ_FIELDS(j, result, outcome, facts, climb);
+  if (const json& game = j.at("game"); game.is_object()) {
+    result.game.emplace();
+    game.at("wanted_fps").get_to(result.game->wanted_fps);
+    game.at("alone_fps").get_to(result.game->alone_fps);
+    game.at("beside_fps").get_to(result.game->beside_fps);
+  }
+}
+
+void PrintRehearsal(const RehearsalResult& result, const Diagnosis& diagnosis, const ResultPlace& place) {
+  const Headline headline = HeadlineOf(result, diagnosis, place);
+  PrintHeadline(headline);
+  PrintSimulated(result.simulated_gpu, result.outcome.simulated_ingest, result.game.has_value());
+  if (!result.load.empty()) fmt::print("Under load: {}.\n\n", result.load);
+  if (result.first == First::kStream) fmt::print("The stream has priority over the game, as the plan asks.\n\n");
+  if (result.climb) PrintClimb(*result.climb);
+  PrintOutcome(result);
+  if (result.game) PrintGame(*result.game);
+  PrintDiagnosis(diagnosis);
+  fmt::print("In {}/: rehearsal.json, frames.csv, seconds.csv, and as SVG and PNG {}.\n", place.folder.string(),
+             result.game ? "the figures rehearsal and game" : "the figure rehearsal");
+  PrintClosing(headline);
 }
 
 namespace {

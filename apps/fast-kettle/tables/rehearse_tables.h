@@ -2,22 +2,37 @@
 // What rehearse prints.
 #pragma once
 
+#include "figure/game_figure.h"
 #include "kettle/diagnosis/climb.h"
 #include "kettle/diagnosis/diagnosis.h"
 #include "kettle/plan/plan_file.h"
 #include "kettle/rehearsal/rehearsal.h"
 #include "session/session.h"
+#include "tables/result_place.h"
 #include "session/stand_in.h"
 
 namespace kettle::app {
 
+// All that is told of a rehearsal.
+struct RehearsalResult {
+  std::string title, card;  // the plan's, and where its settings card lies
+  EncodeSettings stream, recording;
+  First first = First::kGame;
+  bool simulated_gpu = false;
+  std::string load;  // in words; empty: none
+  RehearsalOutcome outcome;
+  DiagnosisFacts facts;
+  std::optional<GameFrames> game;  // the simulated one's
+  std::optional<Climb> climb;
+};
+
+void to_json(nlohmann::json& json, const RehearsalResult& result);
+void from_json(const nlohmann::json& json, RehearsalResult& result);
+
 // What of a rehearsal was a stand-in, a line each; nothing if all was real.
 void PrintSimulated(bool gpu, bool ingest, bool game);
-
-Headline HeadlineOf(const Session& session, const RehearsalOutcome& outcome, const Diagnosis& diagnosis);
-void PrintOutcome(const PlanFile& plan, const RehearsalOutcome& outcome);
-void PrintGame(const GameFrames& game);
-void PrintClimb(const Climb& climb);
+void PrintRehearsal(const RehearsalResult& result, const Diagnosis& diagnosis, const ResultPlace& place);
+void PrintDiagnosis(const Diagnosis& diagnosis);
 
 // What a killed run left of each recording: a table, and power-cut.json. The exit code.
 int TellPowerCut(Session& session, const RehearsalTask& task);

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <nlohmann/json.hpp>
 
 #include "report/sentence.h"
 #include "terminal.h"
@@ -165,7 +166,7 @@ std::string TooLittle(const Budget& budget) {
 
 Headline HeadlineOf(const UplinkResult& result) {
   if (!result.feasible()) return {TooLittle(result.budget), Tone::kBad, ""};
-  const RateChoice& choice = result.answer->choice;
+  const RateChoice& choice = *result.choice;
   const std::string limit = Sentence(result.budget.binding_limit);
   if (!choice.chosen())
     return {
@@ -184,7 +185,33 @@ Headline HeadlineOf(const UplinkResult& result) {
 
 }  // namespace
 
-void PrintUplink(const Session& session, const UplinkResult& result) {
+void to_json(nlohmann::json& json, const UplinkResult& result) {
+  json = result.budget;
+  if (!result.reports.empty()) {
+    json["ingests"] = result.reports;
+    json["sent_how"] = result.sent_how;
+  }
+  json["warnings"] = result.warnings;
+  json["simulated"] = result.simulated;
+  if (result.enough) json["enough"] = *result.enough;
+  if (!result.choice) return;
+  json["rate_control"] = *result.choice;
+  json["verdict"] = fmt::format("{}", fmt::join(RateControlVerdict(*result.choice), " "));
+}
+
+void from_json(const nlohmann::json& json, UplinkResult& result) {
+  json.get_to(result.budget);
+  if (json.contains("ingests")) {
+    json["ingests"].get_to(result.reports);
+    json.at("sent_how").get_to(result.sent_how);
+  }
+  json.at("warnings").get_to(result.warnings);
+  json.at("simulated").get_to(result.simulated);
+  if (json.contains("enough")) result.enough = json["enough"].get<EnoughBits>();
+  if (json.contains("rate_control")) result.choice = json["rate_control"].get<RateChoice>();
+}
+
+void PrintUplink(const UplinkResult& result, const ResultPlace& place) {
   const Headline headline = HeadlineOf(result);
   PrintHeadline(headline);
   for (const Message& warning : result.warnings)
@@ -196,9 +223,9 @@ void PrintUplink(const Session& session, const UplinkResult& result) {
   if (!result.reports.empty()) PrintIngests(result.reports, Sentence(result.sent_how));
   PrintSum(result.budget);
   PrintShares(result.budget);
-  if (result.answer) {
-    PrintRateControls(result.answer->choice);
-    fmt::print("In {}/: uplink.json; line and queue-delay as SVG and PNG.\n", session.out().string());
+  if (result.choice) {
+    PrintRateControls(*result.choice);
+    fmt::print("In {}/: uplink.json; line and queue-delay as SVG and PNG.\n", place.folder.string());
   }
   PrintClosing(headline);
 }

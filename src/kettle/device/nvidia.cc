@@ -7,6 +7,8 @@
 #include <cctype>
 #include <nlohmann/json.hpp>
 
+#include "kettle/units/json_fields.h"
+
 namespace kettle {
 
 namespace {
@@ -101,17 +103,14 @@ std::vector<NvidiaDevice> NvidiaMeter::Read() const {
 std::vector<NvidiaDevice> ReadNvidia() { return NvidiaMeter().Read(); }
 
 void to_json(nlohmann::json& json, const NvidiaDevice& d) {
-  json = {{"index", d.index}, {"name", d.name}, {"driver_version", d.driver_version}, {"bus_address", d.bus_address}};
+  KETTLE_WRITE_FIELDS(json, d, index, name, driver_version, bus_address);
   if (d.gpu_use) json["gpu_use"] = *d.gpu_use;
   if (d.encoder_use) json["encoder_use"] = *d.encoder_use;
   if (d.encode_sessions) json["encode_sessions"] = *d.encode_sessions;
 }
 
 void from_json(const nlohmann::json& json, NvidiaDevice& d) {
-  json.at("index").get_to(d.index);
-  json.at("name").get_to(d.name);
-  json.at("driver_version").get_to(d.driver_version);
-  json.at("bus_address").get_to(d.bus_address);
+  KETTLE_READ_FIELDS(json, d, index, name, driver_version, bus_address);
   if (json.contains("gpu_use")) d.gpu_use = json["gpu_use"].get<double>();
   if (json.contains("encoder_use")) d.encoder_use = json["encoder_use"].get<double>();
   if (json.contains("encode_sessions")) d.encode_sessions = json["encode_sessions"].get<int>();

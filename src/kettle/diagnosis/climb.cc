@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "kettle/units/json_fields.h"
+
 namespace kettle {
 
 namespace {
@@ -80,15 +82,20 @@ Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVer
   return climb;
 }
 
+KETTLE_JSON(Climbed, step, taken_back, lost, holds)
+
 void to_json(nlohmann::json& json, const Climb& climb) {
   json = {{"holds", climb.holds},
           {"stopped", climb.stopped},
-          {"rehearsals", nlohmann::json::array()},
+          {"rehearsals", climb.rehearsals},
           {"stream", climb.plan.stream},
           {"recording", climb.plan.recording}};
-  for (const Climbed& one : climb.rehearsals)
-    json["rehearsals"].push_back(
-        {{"step", one.step}, {"taken_back", one.taken_back}, {"lost", one.lost}, {"holds", one.holds}});
+}
+
+void from_json(const nlohmann::json& json, Climb& climb) {
+  KETTLE_READ_FIELDS(json, climb, holds, stopped, rehearsals);
+  json.at("stream").get_to(climb.plan.stream);
+  json.at("recording").get_to(climb.plan.recording);
 }
 
 }  // namespace kettle

@@ -41,6 +41,8 @@ std::optional<PlanFile> ApplyCure(const Diagnosis::Cure& cure, const PlanFile& p
 // back one by one the steps before the last, and keeps what then still holds.
 Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVerdict(const PlanFile&)>& rehearse);
 
+// Of the plan both encodes only.
 void to_json(nlohmann::json& json, const Climb& climb);
+void from_json(const nlohmann::json& json, Climb& climb);
 
 }  // namespace kettle

@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 #include <optional>
 
+#include "kettle/units/json_fields.h"
 #include "kettle/units/statistics.h"
 
 namespace kettle {
@@ -343,10 +344,7 @@ void to_json(nlohmann::json& json, const DiagnosisFacts& facts) {
 }
 
 void from_json(const nlohmann::json& json, DiagnosisFacts& facts) {
-  json.at("cpu_cores").get_to(facts.cpu_cores);
-  json.at("stream_kbps").get_to(facts.stream_kbps);
-  json.at("stream_on_gpu").get_to(facts.stream_on_gpu);
-  json.at("recording_on_gpu").get_to(facts.recording_on_gpu);
+  KETTLE_READ_FIELDS(json, facts, cpu_cores, stream_kbps, stream_on_gpu, recording_on_gpu);
 }
 
 }  // namespace kettle

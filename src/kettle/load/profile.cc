@@ -8,6 +8,7 @@
 #include <numeric>
 
 #include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -137,9 +138,7 @@ void to_json(nlohmann::json& json, const LoadProfile& profile) {
 }
 
 void from_json(const nlohmann::json& json, LoadProfile& profile) {
-  json.at("interval_seconds").get_to(profile.interval_seconds);
-  json.at("memory_share").get_to(profile.memory_share);
-  json.at("duty").get_to(profile.duty);
+  KETTLE_READ_FIELDS(json, profile, interval_seconds, memory_share, duty);
   if (json.contains("gpu")) json["gpu"].get_to(profile.gpu);  // an earlier version did not watch it
   for (const auto& program : json.at("programs")) profile.programs.push_back({program.at("name"), program.at("cores")});
 }

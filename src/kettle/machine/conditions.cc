@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "kettle/units/json_fields.h"
 #include "kettle/units/text_file.h"
 
 namespace kettle {
@@ -90,13 +91,9 @@ Conditions ReadConditions(const ConditionSample& before, const ConditionSample& 
 void to_json(nlohmann::json& json, const Conditions& c) {
   nlohmann::json busy = nlohmann::json::array();
   for (const BusyProcess& process : c.busy) busy.push_back({{"name", process.name}, {"cores", process.cores}});
-  json = {{"governors", c.governors},
-          {"throttle_events", c.throttle_events},
-          {"stolen_cores", c.stolen_cores},
-          {"other_cores", c.other_cores},
-          {"busy_programs", busy},
-          {"memory_bytes", c.memory_bytes},
-          {"available_memory_bytes", c.available_memory_bytes}};
+  KETTLE_WRITE_FIELDS(json, c, governors, throttle_events, stolen_cores, other_cores, memory_bytes,
+                      available_memory_bytes);
+  json.update({{"busy_programs", busy}});
   if (c.on_battery) json["on_battery"] = *c.on_battery;
 }
 

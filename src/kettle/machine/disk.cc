@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
 #include "kettle/units/text_file.h"
 
 namespace kettle {
@@ -174,13 +175,22 @@ WriteRate MeasureWriteRate(const fs::path& folder, const WriteRateRequest& reque
 }
 
 void to_json(nlohmann::json& json, const Disk& d) {
-  json = {{"folder", d.folder}, {"file_system", d.file_system}, {"device", d.device}, {"free_bytes", d.free_bytes}};
+  KETTLE_WRITE_FIELDS(json, d, folder, file_system, device, free_bytes);
   if (d.rotating) json["rotating"] = *d.rotating;
   if (d.write_rate)
     json["write_rate"] = {{"mean_bytes_per_second", d.write_rate->mean_bytes_per_second},
                           {"slowest_bytes_per_second", d.write_rate->slowest_bytes_per_second},
                           {"bytes", d.write_rate->bytes},
                           {"seconds", d.write_rate->seconds}};
+}
+
+void from_json(const nlohmann::json& json, Disk& d) {
+  KETTLE_READ_FIELDS(json, d, folder, file_system, device, free_bytes);
+  if (json.contains("rotating")) d.rotating = json["rotating"].get<bool>();
+  if (!json.contains("write_rate")) return;
+  const auto& rate = json["write_rate"];
+  d.write_rate = WriteRate{rate.at("mean_bytes_per_second"), rate.at("slowest_bytes_per_second"), rate.at("bytes"),
+                           rate.at("seconds")};
 }
 
 }  // namespace kettle

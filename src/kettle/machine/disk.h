@@ -55,5 +55,6 @@ WriteRate MeasureWriteRate(const std::filesystem::path& folder, const WriteRateR
                            const std::atomic<bool>* stop = nullptr);
 
 void to_json(nlohmann::json& json, const Disk& disk);
+void from_json(const nlohmann::json& json, Disk& disk);
 
 }  // namespace kettle

@@ -10,6 +10,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/machine/cgroup.h"
+#include "kettle/units/json_fields.h"
 #include "kettle/units/text_file.h"
 
 namespace kettle {
@@ -131,14 +132,8 @@ void to_json(nlohmann::json& json, const Processor& p) {
   nlohmann::json caches = nlohmann::json::array();
   for (const CacheGroup& group : p.caches)
     caches.push_back({{"level", group.level}, {"kind", group.kind}, {"count", group.count}, {"bytes", group.bytes}});
-  json = {{"model", p.model},
-          {"packages", p.packages},
-          {"cores", p.cores},
-          {"threads", p.threads},
-          {"performance_cores", p.performance_cores},
-          {"efficiency_cores", p.efficiency_cores},
-          {"caches", caches},
-          {"usable_threads", p.usable_threads}};
+  KETTLE_WRITE_FIELDS(json, p, model, packages, cores, threads, performance_cores, efficiency_cores, usable_threads);
+  json.update({{"caches", caches}});
   if (p.quota_cores) json["quota_cores"] = *p.quota_cores;
 }
 

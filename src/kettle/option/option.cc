@@ -4,8 +4,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <limits>
 #include <nlohmann/json.hpp>
+
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -28,6 +31,38 @@ ClipResult ResultOf(const Trial& trial) {
     clip.worst_second = trial.quality->worst_second;
   }
   return clip;
+}
+
+namespace {
+
+double LowestScore(const std::vector<ClipResult>& clips) {
+  double lowest = std::numeric_limits<double>::infinity();
+  for (const ClipResult& clip : clips)
+    if (clip.score > kNotScored) lowest = std::min(lowest, clip.score);
+  return std::isinf(lowest) ? kNotScored : lowest;
+}
+
+}  // namespace
+
+double Option::busiest_score() const { return clips.empty() ? score : LowestScore(clips); }
+double Option::calmest_score() const { return LowestScore(calm); }
+
+Option WithCalm(Option option, const std::vector<CalmTrial>& calm) {
+  double lowest = std::numeric_limits<double>::infinity();
+  for (const ClipResult& clip : option.clips) {
+    const auto found =
+        std::find_if(calm.begin(), calm.end(), [&](const CalmTrial& c) { return c.clip == clip.footage; });
+    double score = clip.score, interval = option.quality.picture_score_interval;
+    if (found != calm.end() && found->trial.done() && found->trial.quality) {
+      option.calm.push_back(ResultOf(found->trial));
+      score = (clip.score + option.calm.back().score) / 2;
+      interval = std::hypot(interval, found->trial.quality->picture_score_interval) / 2;
+    }
+    if (score >= lowest) continue;
+    lowest = option.score = score;
+    option.score_interval = interval;
+  }
+  return option;
 }
 
 Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
@@ -60,6 +95,7 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
     const double score = trial.quality->score();
     if (score < option.score) {
       option.score = score;
+      option.score_interval = trial.quality->picture_score_interval;
       option.quality = *trial.quality;
     }
   }
@@ -70,33 +106,54 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
   return option;
 }
 
+namespace {
+
+nlohmann::json ScoreJson(double score) { return score > kNotScored ? nlohmann::json(score) : nlohmann::json(); }
+double ScoreFrom(const nlohmann::json& json) { return json.is_null() ? kNotScored : json.get<double>(); }
+
+}  // namespace
+
 void to_json(nlohmann::json& json, const ClipResult& clip) {
-  json = {{"footage", clip.footage}, {"throughput_fps", clip.throughput_fps}, {"headroom", clip.headroom}};
-  if (clip.score > kNotScored) json.update({{"score", clip.score}, {"worst_second_score", clip.worst_second_score}});
+  json = {{"footage", clip.footage},
+          {"throughput_fps", clip.throughput_fps},
+          {"headroom", clip.headroom},
+          {"score", ScoreJson(clip.score)},
+          {"worst_second_score", ScoreJson(clip.worst_second_score)},
+          {"worst_second", clip.worst_second}};
+}
+
+void from_json(const nlohmann::json& json, ClipResult& clip) {
+  KETTLE_READ_FIELDS(json, clip, footage, throughput_fps, headroom);
+  clip.score = ScoreFrom(json.at("score"));
+  clip.worst_second_score = ScoreFrom(json.at("worst_second_score"));
+  json.at("worst_second").get_to(clip.worst_second);
 }
 
 void to_json(nlohmann::json& json, const Option& option) {
-  json = {{"encoder", option.settings.encoder},
-          {"preset", option.settings.preset},
-          {"device", option.device},
-          {"device_index", option.settings.device},
-          {"simulated", option.simulated},
-          {"throughput_fps", option.throughput_fps},
-          {"headroom", option.headroom},
-          {"cpu_cores", option.cpu_cores},
-          {"engine_share", option.engine_share()},
-          {"mean_kbps", option.mean_kbps},
-          {"peak_second_kbps", option.peak_second_kbps},
-          {"score", option.scored() ? nlohmann::json(option.score) : nlohmann::json()},
-          {"ms_ssim_y", option.quality.ms_ssim_y},
-          {"worst_second_ms_ssim_y", option.quality.worst_second_ms_ssim_y},
-          {"ssim_y", option.quality.ssim_y},
-          {"psnr_y_db", option.quality.psnr_y_db},
-          {"blockiness", option.quality.blockiness}};
-  json["clips"] = option.clips;
+  KETTLE_WRITE_FIELDS(json, option, device, device_name, settings, simulated, measured, throughput_fps, headroom,
+                      cpu_cores, feeding_cores, stand_in_cores, mean_kbps, peak_second_kbps, b_frames, score_interval,
+                      clips, calm);
+  json.update({{"encoder", option.settings.encoder},
+               {"preset", option.settings.preset},
+               {"device_index", option.settings.device},
+               {"engine_share", option.engine_share()},
+               {"score", ScoreJson(option.score)},
+               {"quality", option.scored() ? nlohmann::json(option.quality) : nlohmann::json()}});
   if (option.interval) json["interval"] = *option.interval;
   if (!option.marks.empty()) json["marks"] = option.marks;
   if (!option.trouble.empty()) json["trouble"] = option.trouble;
+}
+
+void from_json(const nlohmann::json& json, Option& option) {
+  KETTLE_READ_FIELDS(json, option, settings, device, device_name, simulated, measured, throughput_fps, headroom,
+                     cpu_cores, feeding_cores, stand_in_cores, mean_kbps, peak_second_kbps, b_frames, score_interval,
+                     calm);
+  option.score = ScoreFrom(json.at("score"));
+  if (!json.at("quality").is_null()) json["quality"].get_to(option.quality);
+  json.at("clips").get_to(option.clips);
+  if (json.contains("interval")) option.interval = json["interval"].get<double>();
+  if (json.contains("marks")) json["marks"].get_to(option.marks);
+  option.trouble = json.value("trouble", "");
 }
 
 }  // namespace kettle

@@ -24,7 +24,9 @@ struct ClipResult {
   int worst_second = 0;  // counted from 0
 };
 
-// Figures are those of the footage where they are worst.
+// Figures are those of the footage where they are worst. A clip counts with the mean of its busiest and its calmest
+// stretch, for viewers see both: what gains in quick turns may lose the detail of quiet moments. Where the calmest was
+// not measured, with the busiest alone.
 struct Option {
   EncodeSettings settings;
   std::string device, device_name;
@@ -35,14 +37,18 @@ struct Option {
   double headroom = -1;
   double cpu_cores = 0, feeding_cores = 0, stand_in_cores = 0;  // at the frame rate
   double mean_kbps = 0, peak_second_kbps = 0;                   // the highest of the footage
-  double score = kNotScored;                                    // Quality::score, of 100
-  Quality quality;                                              // of the footage with the lowest score
+  double score = kNotScored, score_interval = 0;  // of 100 (Quality::score), and half of its 95 % interval
+  Quality quality;                                // of the footage with the lowest score
   int b_frames = 0;
-  std::vector<ClipResult> clips;   // of the footage measured
+  std::vector<ClipResult> clips;   // of the footage measured: the busiest stretches of clips
+  std::vector<ClipResult> calm;    // of the clips' calmest stretches, as far as they were measured
   std::optional<double> interval;  // the widest of the throughputs' (Trial::interval)
   std::vector<Message> marks;      // of all trials, each once (Trial::marks)
 
   bool scored() const { return score > kNotScored; }
+  // The lowest score of its clips' busiest stretches alone, and of their calmest.
+  double busiest_score() const;
+  double calmest_score() const;
   bool keeps_pace(double required_headroom) const { return trouble.empty() && headroom >= required_headroom; }
   // The share of the GPU's encode engine that it takes at the frame rate; 0 on the CPU.
   double engine_share() const {
@@ -55,10 +61,20 @@ struct Option {
 
 ClipResult ResultOf(const Trial& trial);  // of one that is done
 
+// A clip's calmest stretch, measured with an option that has no trouble; `clip` is the label of its busiest one.
+struct CalmTrial {
+  std::string clip;
+  Trial trial;
+};
+// The option with its clips' calmest stretches counted. Trials that are not done or not scored count for nothing.
+Option WithCalm(Option option, const std::vector<CalmTrial>& calm);
+
 // Joins the trials of one setting; `all_footage` says whether no footage is missing.
 Option MakeOption(const std::vector<Trial>& trials, bool all_footage);
 
 void to_json(nlohmann::json& json, const ClipResult& clip);
+void from_json(const nlohmann::json& json, ClipResult& clip);
 void to_json(nlohmann::json& json, const Option& option);
+void from_json(const nlohmann::json& json, Option& option);
 
 }  // namespace kettle

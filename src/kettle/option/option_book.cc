@@ -99,4 +99,18 @@ Option OptionBook::Measure(const EncodeSettings& settings, double score_to_beat)
   return option;
 }
 
+Option OptionBook::MeasureWhole(const EncodeSettings& settings) {
+  const Option busiest = Measure(settings);
+  if (calm_.empty() || !busiest.measured || !busiest.keeps_pace(required_headroom_) || !busiest.calm.empty() ||
+      (watch_.may_measure && !watch_.may_measure(settings)))
+    return busiest;
+  std::vector<CalmTrial> trials;
+  for (const auto& [clip, footage] : calm_) trials.push_back({clip, Get(settings, footage)});
+  const auto known =
+      std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
+  *known = WithCalm(busiest, trials);
+  if (watch_.measured) watch_.measured();
+  return *known;
+}
+
 }  // namespace kettle

@@ -3,6 +3,8 @@
 #pragma once
 
 #include <functional>
+#include <map>
+#include <string>
 #include <utility>
 #include <vector>
 
@@ -21,10 +23,12 @@ class OptionBook {
     std::function<bool(const EncodeSettings&)> may_measure;
     std::function<void()> measured;
   };
+  // `calm` are clips' calmest stretches, by the labels of their busiest ones, which are in `footage`.
   OptionBook(TrialBook& book, std::vector<Footage> footage, double required_headroom, int most_trials = 0,
-             Watch watch = {})
+             Watch watch = {}, std::map<std::string, Footage> calm = {})
       : book_(book),
         footage_(std::move(footage)),
+        calm_(std::move(calm)),
         required_headroom_(required_headroom),
         most_trials_(most_trials),
         watch_(std::move(watch)) {}
@@ -33,6 +37,9 @@ class OptionBook {
   // surely too slow is not measured, and says so.
   Option Measure(const EncodeSettings& settings, double score_to_beat = -1);
 
+  // On all footage, and, if it keeps pace there, on the calmest stretches of the clips too.
+  Option MeasureWhole(const EncodeSettings& settings);
+
   // True if what was measured shows that an option cannot keep pace: the same preset of its encoder or a faster one,
   // with no more bits, did not by more than noise, at a picture as large or larger. An encoder codes no more pixels a
   // second where pictures are smaller.
@@ -40,6 +47,8 @@ class OptionBook {
 
   // True if Measure was asked for it: asking again costs nothing, or little if now more is to be beaten.
   bool Known(const EncodeSettings& settings) const;
+
+  bool has_calm() const { return !calm_.empty(); }
 
   const std::vector<Option>& options() const { return options_; }  // each once, in the order first asked
   int trials() const { return trials_; }                           // asked for, each once
@@ -52,6 +61,7 @@ class OptionBook {
 
   TrialBook& book_;
   std::vector<Footage> footage_;  // the one that decided last comes first
+  std::map<std::string, Footage> calm_;
   double required_headroom_;
   int most_trials_;
   Watch watch_;

@@ -47,15 +47,19 @@ std::optional<EncodeEach> WeighEncodeEach(const Pair& chosen, const std::optiona
 void to_json(nlohmann::json& json, const EncodeEach& each) {
   json = {{"cpu_cores", each.demand.cpu_cores},
           {"more_cores", each.more_cores()},
-          {"engine_share", each.demand.engine_share},
-          {"fits", each.demand.fits},
+          {"demand", each.demand},
+          {"one_demand", each.one_demand},
           {"encodes", nlohmann::json::array()}};
   for (const EncodeEach::Encode& encode : each.encodes)
     json["encodes"].push_back({{"destination", encode.destination},
                                {"bit_rate_kbps", encode.option.settings.bit_rate.kbps()},
-                               {"score", encode.option.score},
-                               {"cpu_cores", encode.option.cpu_cores},
-                               {"headroom", encode.option.headroom}});
+                               {"option", encode.option}});
+}
+
+void from_json(const nlohmann::json& json, EncodeEach& each) {
+  json.at("demand").get_to(each.demand);
+  json.at("one_demand").get_to(each.one_demand);
+  for (const auto& encode : json.at("encodes")) each.encodes.push_back({encode.at("destination"), encode.at("option")});
 }
 
 }  // namespace kettle

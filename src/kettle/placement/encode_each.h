@@ -33,5 +33,6 @@ std::optional<EncodeEach> WeighEncodeEach(const Pair& chosen, const std::optiona
                                           const Footage& footage, const Capacity& capacity, TrialBook& book);
 
 void to_json(nlohmann::json& json, const EncodeEach& each);
+void from_json(const nlohmann::json& json, EncodeEach& each);
 
 }  // namespace kettle

@@ -86,4 +86,15 @@ struct FamilyOptions {
 // recording's quality.
 Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier);
 
+void to_json(nlohmann::json& json, const Capacity& capacity);
+void from_json(const nlohmann::json& json, Capacity& capacity);
+void to_json(nlohmann::json& json, const Demand& demand);
+void from_json(const nlohmann::json& json, Demand& demand);
+void to_json(nlohmann::json& json, const CoreShares& cores);
+void from_json(const nlohmann::json& json, CoreShares& cores);
+void to_json(nlohmann::json& json, const Pair& pair);
+void from_json(const nlohmann::json& json, Pair& pair);
+void to_json(nlohmann::json& json, const RejectedPair& pair);
+void from_json(const nlohmann::json& json, RejectedPair& pair);
+
 }  // namespace kettle

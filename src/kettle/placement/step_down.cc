@@ -5,6 +5,7 @@
 #include <tuple>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -110,5 +111,7 @@ Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& 
   }
   return proving;
 }
+
+KETTLE_JSON(Attempt, pair, proof)
 
 }  // namespace kettle

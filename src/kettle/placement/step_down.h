@@ -23,6 +23,9 @@ struct Attempt {
   bool has_room(const Capacity& capacity) const;
 };
 
+void to_json(nlohmann::json& json, const Attempt& attempt);
+void from_json(const nlohmann::json& json, Attempt& attempt);
+
 enum class PlanVerdict {
   kHolds,     // in real time, with the required headroom
   kTight,     // in real time, but with less of it

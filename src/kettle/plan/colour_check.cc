@@ -7,6 +7,7 @@
 #include "kettle/media/reader.h"
 #include "kettle/media/scaler.h"
 #include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
 #include "kettle/units/statistics.h"
 
 namespace kettle {
@@ -69,19 +70,21 @@ ColourCheck CheckColour(const std::filesystem::path& source, const std::filesyst
   return check;
 }
 
+KETTLE_JSON(ColourError, mean, most)
+KETTLE_JSON(ColourStage, stage, pixel_format, matrix, primaries, transfer, range)
+
 void to_json(nlohmann::json& json, const ColourCheck& check) {
-  nlohmann::json stages = nlohmann::json::array();
-  for (const ColourStage& s : check.stages)
-    stages.push_back({{"stage", s.stage},
-                      {"pixel_format", s.pixel_format},
-                      {"matrix", s.matrix},
-                      {"primaries", s.primaries},
-                      {"transfer", s.transfer},
-                      {"range", s.range}});
-  json = {{"stages", stages},
+  json = {{"stages", check.stages},
           {"strays", check.strays},
-          {"error_grey_levels", {{"mean", check.error.mean}, {"most", check.error.most}}},
+          {"error_grey_levels", check.error},
           {"conversion_cores", check.conversion_cores}};
+}
+
+void from_json(const nlohmann::json& json, ColourCheck& check) {
+  json.at("stages").get_to(check.stages);
+  json.at("strays").get_to(check.strays);
+  json.at("error_grey_levels").get_to(check.error);
+  json.at("conversion_cores").get_to(check.conversion_cores);
 }
 
 }  // namespace kettle

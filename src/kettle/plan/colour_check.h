@@ -35,5 +35,6 @@ ColourCheck CheckColour(const std::filesystem::path& source, const std::filesyst
                         const std::filesystem::path& recording, FrameRate rate, const Clock& clock);
 
 void to_json(nlohmann::json& json, const ColourCheck& check);
+void from_json(const nlohmann::json& json, ColourCheck& check);
 
 }  // namespace kettle

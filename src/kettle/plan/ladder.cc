@@ -9,6 +9,7 @@
 #include <optional>
 
 #include "kettle/search/candidates.h"
+#include "kettle/units/json_fields.h"
 #include "kettle/uplink/budget.h"
 
 namespace kettle {
@@ -74,13 +75,16 @@ std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footag
 }
 
 void to_json(nlohmann::json& json, const LadderStep& step) {
-  json = {{"step", step.what},
-          {"size", step.settings.size},
-          {"frame_rate", step.settings.frame_rate},
-          {"bit_rate_kbps", step.settings.bit_rate.kbps()},
-          {"saves_kbps", step.saves_kbps},
-          {"costs", step.costs},
-          {"headroom", step.headroom}};
+  KETTLE_WRITE_FIELDS(json, step, settings, saves_kbps, costs, headroom);
+  json.update({{"step", step.what},
+               {"size", step.settings.size},
+               {"frame_rate", step.settings.frame_rate},
+               {"bit_rate_kbps", step.settings.bit_rate.kbps()}});
+}
+
+void from_json(const nlohmann::json& json, LadderStep& step) {
+  json.at("step").get_to(step.what);
+  KETTLE_READ_FIELDS(json, step, settings, saves_kbps, costs, headroom);
 }
 
 }  // namespace kettle

@@ -28,5 +28,6 @@ std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footag
                                      const std::vector<FrameRate>& taken_rates = {});
 
 void to_json(nlohmann::json& json, const LadderStep& step);
+void from_json(const nlohmann::json& json, LadderStep& step);
 
 }  // namespace kettle

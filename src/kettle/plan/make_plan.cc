@@ -13,6 +13,7 @@
 #include "kettle/plan/nearest.h"
 #include "kettle/plan/picture_choice.h"
 #include "kettle/plan/plan.h"
+#include "kettle/search/finalists.h"
 #include "kettle/search/refine.h"
 #include "kettle/units/error.h"
 
@@ -78,8 +79,12 @@ class Planner {
         space_(SpaceOf(request.targets, request.families)),
         grid_(CountGrid()),
         options_(book, request.footage, request.capacity.headroom, grid_ / 2,
-                 {[this](const EncodeSettings& settings) { return MayMeasure(settings); }, [this] { Tell(); }}) {
+                 {[this](const EncodeSettings& settings) { return MayMeasure(settings); }, [this] { Tell(); }},
+                 request.calm) {
     plan_.title = request.show.title;
+    plan_.container = request.show.recording_container;
+    plan_.recording_hours = request.show.recording_hours;
+    plan_.under_load = !request.show.load.empty();
     plan_.targets = request.targets;
     plan_.capacity = request.capacity;
     plan_.first = request.show.first;
@@ -88,7 +93,8 @@ class Planner {
 
   Plan Make() {
     Begin(PlanStage::kPicture);
-    if (space_.sizes.size() * space_.rates.size() > 1) plan_.pictures = SearchPicture(space_, options_);
+    if (space_.sizes.size() * space_.rates.size() > 1)
+      plan_.pictures = RankFinalists(SearchPicture(space_, options_), options_);
     ProvePictures();
     if (!plan_.proving.holds() && runs_left() > 0)
       ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, prove_, plan_.proving);
@@ -198,7 +204,10 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
       };
       families.push_back(
           {name, static_cast<int>(FindFamily(name).presets.size()),
-           [&options = options_, settings](Role role, int preset) { return options.Measure(settings(role, preset)); },
+           [&options = options_, settings](Role role, int preset) {
+             return role == Role::kStream ? options.MeasureWhole(settings(role, preset))
+                                          : options.Measure(settings(role, preset));
+           },
            [&options = options_, settings](Role role, int preset) { return options.Known(settings(role, preset)); },
            device, sessions == request_.sessions.end() ? 0 : sessions->second});
     }
@@ -242,7 +251,7 @@ bool Planner::LighterLooksBetter(const Pair& pair) const {
         option.settings.bit_rate == lighter->best->settings.bit_rate && option.keeps_pace(plan_.capacity.headroom) &&
         (!fastest || option.throughput_fps > fastest->throughput_fps))
       fastest = &option;
-  return fastest && fastest->score > pair.stream.score + kWorthChanging;
+  return fastest && fastest->busiest_score() > pair.stream.busiest_score() + kWorthChanging;
 }
 
 void Planner::RefineBest() {
@@ -345,8 +354,6 @@ void Planner::LookBesides(const Option& stream) {
                                 plan_.targets.taken_rates);
     plan_.each = WeighEncodeEach(*plan_.chosen, plan_.targets.budget, pictures, plan_.capacity, book_);
   }
-  for (const Footage& calm : request_.calm)
-    if (const Trial trial = book_.Get(stream.settings, calm); trial.done()) plan_.calm.push_back(ResultOf(trial));
 }
 
 }  // namespace

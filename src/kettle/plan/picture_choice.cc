@@ -10,6 +10,25 @@ constexpr double kWorthSharing = 0.5;  // points
 
 double PixelRate(FrameSize size, FrameRate rate) { return static_cast<double>(size.pixels()) * rate.fps(); }
 
+std::string NameOf(const TriedPicture& picture) { return picture.size.str() + " at " + picture.rate.str(); }
+
+// The picture with the highest score of that kind.
+const TriedPicture* BestBy(const std::vector<TriedPicture>& tried, double (Option::*score)() const) {
+  const TriedPicture* best = nullptr;
+  for (const TriedPicture& picture : tried)
+    if (picture.best && (!best || ((*picture.best).*score)() > ((*best->best).*score)())) best = &picture;
+  return best;
+}
+
+// What either stretch alone would have chosen, where both were measured.
+Message ByStretch(const std::vector<TriedPicture>& tried, const TriedPicture& chosen, const Message& reason) {
+  if (!chosen.best || chosen.best->calm.empty()) return reason;
+  const TriedPicture *busiest = BestBy(tried, &Option::busiest_score), *calmest = BestBy(tried, &Option::calmest_score);
+  if (busiest == &chosen && calmest == &chosen) return Message{"picture.same-by-stretch", {{"reason", reason}}};
+  return Message{"picture.by-stretch",
+                 {{"reason", reason}, {"busiest", NameOf(*busiest)}, {"calmest", NameOf(*calmest)}}};
+}
+
 }  // namespace
 
 void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& chosen, const Message& why,
@@ -31,8 +50,9 @@ void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& c
   };
   if (targets.sizes.size() > 1)
     Explain(targets, {"stream.size", chosen.size.str(),
-                      compared([&](const TriedPicture& t) { return t.rate == chosen.rate; },
-                               [](const TriedPicture& t) { return t.size.str(); }, "sizes"),
+                      ByStretch(tried, chosen,
+                                compared([&](const TriedPicture& t) { return t.rate == chosen.rate; },
+                                         [](const TriedPicture& t) { return t.size.str(); }, "sizes")),
                       true});
   if (targets.rates.size() > 1)
     Explain(targets, {"stream.frame_rate", chosen.rate.str(),
@@ -62,13 +82,13 @@ Placement PlaceBestPicture(const std::vector<TriedPicture>& tried,
   int placed = 1;
   for (const TriedPicture& next : tried) {
     if (placement.feasible.empty() || placed == kMostPlaced) break;
-    const double to_beat = placement.feasible.front().stream.score + kWorthSharing;
-    if (!next.best || next.best->score <= to_beat ||
+    const Option& placed_stream = placement.feasible.front().stream;
+    if (!next.best || next.best->busiest_score() <= placed_stream.busiest_score() + kWorthSharing ||
         PixelRate(next.size, next.rate) >= PixelRate(best->size, best->rate))
       continue;
     Placement other = place_at(next);
     ++placed;
-    if (other.feasible.empty() || other.feasible.front().stream.score <= to_beat) continue;
+    if (other.feasible.empty() || other.feasible.front().stream.score <= placed_stream.score + kWorthSharing) continue;
     placement = std::move(other);
     best = &next;
   }

@@ -34,7 +34,6 @@ struct Plan {
   std::optional<Pair> chosen;  // not set: nothing holds, not even tightly
   Placement placement;
   std::optional<Option> runner_up;  // the stream's best looking other encoder, preset or picture that keeps pace alone
-  std::vector<ClipResult> calm;     // the chosen stream in each clip's calmest stretch
   std::vector<LadderStep> ladder;   // for a line that does not hold
   std::optional<EncodeEach> each;   // for several destinations: what an encode for each would cost
   std::optional<RecordingLevel> recording_level;  // if the recording shall look as good as was asked
@@ -47,7 +46,11 @@ struct Plan {
   Message nearest;                       // if nothing holds: what would, as a prediction
   int trials = 0;                        // that the search needed, those used again included
   int grid = 0;                          // that trying every preset on every footage would need
-  bool simulated = false;                // something of it was measured on a simulated device
+  int measured = 0, reused = 0;          // trials of this run, and of earlier ones
+  std::string container = "matroska";    // the recording's: Show::recording_container
+  double recording_hours = 3;
+  bool under_load = false;  // the game's load ran beside everything that was measured
+  bool simulated = false;   // something of it was measured on a simulated device
 
   PlanVerdict verdict() const { return proving.verdict(capacity); }
   // What the chosen recording takes of the disk: as measured where a quality rules, else its average.
@@ -71,7 +74,7 @@ struct PlanRequest {
   std::map<std::string, int> devices = {};   // of a family, if it may use more than one
   std::map<std::string, int> sessions = {};  // of a family, that its driver opens at once on its first device
   std::vector<int> processors = {};          // Processor::usable; empty: dividing them is not tried
-  std::vector<Footage> calm = {};            // the calmest stretches of the clips: only the choice is tried on them
+  std::map<std::string, Footage> calm = {};  // clips' calmest stretches, by the labels of their busiest in `footage`
   TimeBudget time = {};
   std::function<void(const PlanStatus&)> watch = {};  // told of each new stage and option
 };
@@ -88,6 +91,9 @@ Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<P
 std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& target,
                                  const std::vector<Footage>& footage);
 
+// All that is told of a plan. Read back it lacks what a plan is made from: the targets but for their reasons and
+// warnings, combinations that would have fitted too, and the proof's single frames, which are in the CSV.
 void to_json(nlohmann::json& json, const Plan& plan);
+void from_json(const nlohmann::json& json, Plan& plan);
 
 }  // namespace kettle

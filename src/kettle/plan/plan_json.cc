@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/plan/plan.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -28,16 +29,6 @@ Json EncodeJson(const Option& option, int niceness, const std::vector<int>& proc
   return result;
 }
 
-Json DemandJson(const Demand& demand) {
-  return {{"cpu_cores", demand.cpu_cores},
-          {"stand_in_cores", demand.stand_in_cores},
-          {"engine_share", demand.engine_share},
-          {"memory_bytes_per_second", demand.memory_bytes_per_second},
-          {"disk_bytes_per_second", demand.disk_bytes_per_second},
-          {"fits", demand.fits},
-          {"predicted", true}};
-}
-
 Message WhyNot(const Option& option, const Option& chosen, double headroom) {
   if (!option.trouble.empty()) return Verbatim(option.trouble);
   if (!option.keeps_pace(headroom))
@@ -47,11 +38,22 @@ Message WhyNot(const Option& option, const Option& chosen, double headroom) {
   return Message{"plan.not-beside-the-other"};
 }
 
+// Of an option that "measured" has whole.
+Json InShort(const Option& option) {
+  return {{"encoder", option.settings.encoder},
+          {"preset", option.settings.preset},
+          {"device_index", option.settings.device},
+          {"simulated", option.simulated},
+          {"throughput_fps", option.throughput_fps},
+          {"headroom", option.headroom},
+          {"score", option.scored() ? Json(option.score) : Json()}};
+}
+
 Json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
   Json rejected = Json::array();
   for (const Option& option : plan.options[static_cast<int>(role)]) {
     if (option.title() == chosen.title()) continue;
-    Json entry = option;
+    Json entry = InShort(option);
     entry["why"] = WhyNot(option, chosen, plan.capacity.headroom);
     rejected.push_back(std::move(entry));
   }
@@ -60,7 +62,7 @@ Json PresetEvidence(const Plan& plan, Role role, const Option& chosen) {
           {"why", Message{"plan.best-preset", {{"score", chosen.score}, {"fps", chosen.throughput_fps}}}},
           {"measured", true},
           {"simulated", chosen.simulated},
-          {"evidence", chosen},
+          {"evidence", InShort(chosen)},
           {"rejected", rejected}};
 }
 
@@ -74,20 +76,15 @@ Message WhyNotPair(const Plan& plan, const Pair& pair, const Pair& chosen) {
 }
 
 Json PlacementEvidence(const Plan& plan, const Pair& chosen) {
-  Json rejected = Json::array();
-  for (const RejectedPair& pair : plan.placement.rejected) {
-    Json entry = {{"stream", pair.stream}, {"recording", pair.recording}, {"why", pair.why}};
-    if (pair.demand) entry["demand"] = DemandJson(*pair.demand);
-    rejected.push_back(std::move(entry));
-  }
+  Json outdone = Json::array();
   for (const Pair& pair : plan.placement.feasible) {
     if (SameSettings(pair, chosen)) continue;
-    rejected.push_back({{"stream", pair.stream.title()},
-                        {"recording", pair.recording.title()},
-                        {"demand", DemandJson(pair.demand)},
-                        {"stream_score", pair.stream.score},
-                        {"recording_score", pair.recording.score},
-                        {"why", WhyNotPair(plan, pair, chosen)}});
+    outdone.push_back({{"stream", pair.stream.title()},
+                       {"recording", pair.recording.title()},
+                       {"demand", pair.demand},
+                       {"stream_score", pair.stream.score},
+                       {"recording_score", pair.recording.score},
+                       {"why", WhyNotPair(plan, pair, chosen)}});
   }
   return {
       {"choice", "placement"},
@@ -97,56 +94,43 @@ Json PlacementEvidence(const Plan& plan, const Pair& chosen) {
                        {"all_cores", plan.capacity.cpu_cores},
                        {"percent", chosen.demand.engine_share * 100}}}},
       {"measured", true},
-      {"evidence", DemandJson(chosen.demand)},
-      {"rejected", rejected}};
+      {"evidence", chosen.demand},
+      {"rejected", plan.placement.rejected},
+      {"outdone", outdone}};
 }
 
 Json Attempts(const Plan& plan) {
   Json attempts = Json::array();
-  for (const Attempt& attempt : plan.proving.attempts)
-    attempts.push_back({{"stream", attempt.pair.stream.title()},
-                        {"recording", attempt.pair.recording.title()},
-                        {"stream_settings", attempt.pair.stream.settings},
-                        {"recording_settings", attempt.pair.recording.settings},
-                        {"room", attempt.room(plan.capacity)},
-                        {"demand", DemandJson(attempt.pair.demand)},
-                        {"proof", attempt.proof}});
+  for (const Attempt& attempt : plan.proving.attempts) {
+    Json entry = attempt;
+    entry.update({{"stream", attempt.pair.stream.title()},
+                  {"recording", attempt.pair.recording.title()},
+                  {"room", attempt.room(plan.capacity)}});
+    attempts.push_back(std::move(entry));
+  }
   return attempts;
 }
 
-Json SharingJson(const Attempt& attempt) {
-  return {{"stream_processors", attempt.pair.cores.stream},
-          {"recording_processors", attempt.pair.cores.recording},
-          {"proof", attempt.proof}};
+Json BecauseJson(const Plan& plan) {
+  Json because = plan.targets.reasons;
+  if (!plan.chosen) return because;
+  because.push_back(PlacementEvidence(plan, *plan.chosen));
+  because.push_back(PresetEvidence(plan, Role::kStream, plan.chosen->stream));
+  because.push_back(PresetEvidence(plan, Role::kRecording, plan.chosen->recording));
+  return because;
 }
 
-Json Pictures(const Plan& plan) {
-  Json pictures = Json::array();
-  for (const TriedPicture& tried : plan.pictures) {
-    Json entry = {{"size", tried.size}, {"frame_rate", tried.rate}, {"keeps_pace", tried.best.has_value()}};
-    if (tried.best)
-      entry.update({{"encoder", tried.best->settings.encoder},
-                    {"preset", tried.best->settings.preset},
-                    {"score", tried.best->score},
-                    {"headroom", tried.best->headroom},
-                    {"measured_on_all", tried.best->measured}});
-    pictures.push_back(std::move(entry));
+// Reasons with evidence are made from what was measured.
+void ReadBecause(const Json& because, Plan& plan) {
+  for (const Json& reason : because) {
+    if (!reason.contains("evidence")) plan.targets.reasons.push_back(reason);
+    if (reason.at("choice") == "placement") reason.at("rejected").get_to(plan.placement.rejected);
   }
-  return pictures;
 }
 
 }  // namespace
 
 void to_json(Json& j, const Plan& plan) {
-  Json because = Json::array();
-  for (const Because& reason : plan.targets.reasons)
-    because.push_back(
-        {{"choice", reason.choice}, {"value", reason.value}, {"why", reason.why}, {"measured", reason.measured}});
-  if (plan.chosen) {
-    because.push_back(PlacementEvidence(plan, *plan.chosen));
-    because.push_back(PresetEvidence(plan, Role::kStream, plan.chosen->stream));
-    because.push_back(PresetEvidence(plan, Role::kRecording, plan.chosen->recording));
-  }
   j = {{"title", plan.title},
        {"stream",
         plan.chosen ? EncodeJson(plan.chosen->stream, StreamNiceness(plan.first), plan.chosen->cores.stream) : Json()},
@@ -154,29 +138,56 @@ void to_json(Json& j, const Plan& plan) {
         plan.chosen ? EncodeJson(plan.chosen->recording, RecordingNiceness(plan.first, plan.chosen->recording.settings),
                                  plan.chosen->cores.recording)
                     : Json()},
+       {"pair", plan.chosen},
+       {"runner_up", plan.runner_up},
        {"verdict", Name(plan.verdict())},
        {"proof", plan.proving.attempts.empty() ? Json() : Json(plan.proving.attempts.back().proof)},
        {"attempts", Attempts(plan)},
-       {"other_sharing", plan.other_sharing ? SharingJson(*plan.other_sharing) : Json()},
-       {"disk", plan.disk ? Json(*plan.disk) : Json()},
-       {"colour", plan.colour ? Json(*plan.colour) : Json()},
-       {"recording_level", plan.recording_level ? Json(*plan.recording_level) : Json()},
-       {"because", because},
-       {"pictures", Pictures(plan)},
-       {"calm_clips", plan.calm},
+       {"other_sharing", plan.other_sharing},
+       {"disk", plan.disk},
+       {"colour", plan.colour},
+       {"recording_level", plan.recording_level},
+       {"recording_hours", plan.recording_hours},
+       {"container", plan.container},
+       {"audio_kbps", plan.targets.audio.kbps()},
+       {"most_b_frames", plan.targets.most_b_frames},
+       {"because", BecauseJson(plan)},
+       {"measured", {{"stream", plan.options[0]}, {"recording", plan.options[1]}}},
+       {"pictures", plan.pictures},
        {"ladder", plan.ladder},
-       {"encode_each", plan.each ? Json(*plan.each) : Json()},
-       {"line", plan.targets.budget ? Json(*plan.targets.budget) : Json()},
+       {"encode_each", plan.each},
+       {"line", plan.targets.budget},
        {"warnings", plan.targets.warnings},
        {"nearest", plan.nearest},
        {"required_headroom", plan.capacity.headroom},
        {"first", plan.first},
-       {"capacity",
-        {{"cpu_cores", plan.capacity.cpu_cores},
-         {"memory_bytes_per_second", plan.capacity.memory_bytes_per_second},
-         {"disk_bytes_per_second", plan.capacity.disk_bytes_per_second}}},
-       {"trials", {{"used", plan.trials}, {"grid", plan.grid}}},
+       {"capacity", plan.capacity},
+       {"under_load", plan.under_load},
+       {"trials", {{"used", plan.trials}, {"grid", plan.grid}, {"measured", plan.measured}, {"reused", plan.reused}}},
        {"simulated", plan.simulated}};
+}
+
+void from_json(const Json& j, Plan& plan) {
+  j.at("title").get_to(plan.title);
+  j.at("pair").get_to(plan.chosen);
+  j.at("runner_up").get_to(plan.runner_up);
+  j.at("attempts").get_to(plan.proving.attempts);
+  KETTLE_READ_FIELDS(j, plan, other_sharing, disk, colour, recording_level, recording_hours, container);
+  plan.targets.audio = BitRate::FromKbps(j.at("audio_kbps"));
+  j.at("most_b_frames").get_to(plan.targets.most_b_frames);
+  ReadBecause(j.at("because"), plan);
+  j.at("measured").at("stream").get_to(plan.options[0]);
+  j.at("measured").at("recording").get_to(plan.options[1]);
+  j.at("pictures").get_to(plan.pictures);
+  j.at("ladder").get_to(plan.ladder);
+  j.at("encode_each").get_to(plan.each);
+  j.at("line").get_to(plan.targets.budget);
+  j.at("warnings").get_to(plan.targets.warnings);
+  KETTLE_READ_FIELDS(j, plan, nearest, first, capacity, under_load);
+  const Json& trials = j.at("trials");
+  trials.at("used").get_to(plan.trials);
+  KETTLE_READ_FIELDS(trials, plan, grid, measured, reused);
+  j.at("simulated").get_to(plan.simulated);
 }
 
 }  // namespace kettle

@@ -6,6 +6,7 @@
 
 #include "kettle/search/candidates.h"
 #include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -298,5 +299,7 @@ void ApplyEnoughBits(const EnoughBits& enough, bool recording_by_rule, Targets& 
 }
 
 Targets ChooseTargets(const Show& show) { return Chooser(show).Choose(); }
+
+KETTLE_JSON(Because, choice, value, why, measured)
 
 }  // namespace kettle

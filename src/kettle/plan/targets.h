@@ -22,6 +22,8 @@ struct Because {
   Message why;
   bool measured = false;  // false: given by the user, a limit, or a rule
 };
+void to_json(nlohmann::json& json, const Because& reason);
+void from_json(const nlohmann::json& json, Because& reason);
 
 struct Targets {
   EncodeSettings stream, recording;  // without encoder and preset

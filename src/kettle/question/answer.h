@@ -68,6 +68,8 @@ std::vector<EncodeSettings> FurtherEncodes(const Answer& answer);
 Answer MakeAnswer(const Question& question, const std::vector<std::string>& footage, const std::vector<Trial>& trials,
                   const std::vector<std::string>& further = {});
 
+// Read back it lacks the hull and the best by bit rate, which the figure keeps.
 void to_json(nlohmann::json& json, const Answer& answer);
+void from_json(const nlohmann::json& json, Answer& answer);
 
 }  // namespace kettle

@@ -2,6 +2,8 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/question/answer.h"
+#include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -24,6 +26,7 @@ Json VariantJson(const VariantAnswer& answer, const std::vector<std::string>& fo
   Json entry = {{"label", answer.variant.label},
                 {"settings", answer.variant.settings},
                 {"verdict", Name(answer.verdict)},
+                {"trouble", answer.trouble},
                 {"words", answer.words}};
   if (!answer.trouble.empty()) return entry;
   Json by_footage = Json::object();
@@ -49,6 +52,52 @@ Json VariantJson(const VariantAnswer& answer, const std::vector<std::string>& fo
   return entry;
 }
 
+Json RatesJson(const std::vector<BitRate>& rates) {
+  Json json = Json::array();
+  for (const BitRate rate : rates) json.push_back(rate.kbps());
+  return json;
+}
+
+std::optional<Difference> DifferenceFrom(const Json& json) {
+  if (json.is_null()) return std::nullopt;
+  Difference difference{json.at("value"), {}};
+  if (!json.at("interval").is_null()) difference.interval = json["interval"].get<double>();
+  return difference;
+}
+
+RateCurve CurveFrom(const Json& json) {
+  RateCurve curve;
+  for (const Json& point : json) curve.push_back({point.at("kbps"), point.at("score")});
+  return curve;
+}
+
+Verdict VerdictFrom(const std::string& name) {
+  for (const Verdict verdict :
+       {Verdict::kReference, Verdict::kBetter, Verdict::kWorse, Verdict::kSame, Verdict::kUnclear, Verdict::kFailed})
+    if (name == Name(verdict)) return verdict;
+  FailInput("\"{}\" is not a variant's verdict", name);
+}
+
+VariantAnswer VariantFrom(const Json& json, const std::vector<std::string>& footage) {
+  VariantAnswer answer;
+  answer.variant = {json.at("label"), json.at("settings")};
+  answer.verdict = VerdictFrom(json.at("verdict"));
+  json.at("trouble").get_to(answer.trouble);
+  json.at("words").get_to(answer.words);
+  if (!answer.trouble.empty()) return answer;
+  answer.curve = CurveFrom(json.at("curve"));
+  for (const std::string& label : footage)
+    if (const Json& curves = json.at("curves_by_footage"); curves.contains(label))
+      answer.footage_curves.push_back(CurveFrom(curves[label]));
+  KETTLE_READ_FIELDS(json, answer, score, worst_second_score, blockiness, cpu_cores, feeding_cores, engine_share,
+                     throughput_fps, latency_p99_ms, mean_kbps, peak_second_kbps, simulated);
+  answer.gain = DifferenceFrom(json.at("gain"));
+  json.at("seconds").get_to(answer.seconds);
+  answer.cost_share = DifferenceFrom(json.at("cost_share"));
+  if (!json.at("bd_rate").is_null()) answer.bd_rate = json["bd_rate"].get<double>();
+  return answer;
+}
+
 }  // namespace
 
 void to_json(Json& j, const Answer& answer) {
@@ -64,10 +113,24 @@ void to_json(Json& j, const Answer& answer) {
        {"answer", answer.words},
        {"caveat", answer.question.caveat},
        {"asked_kbps", answer.question.asked_rate.kbps()},
+       {"rates_kbps", RatesJson(answer.question.rates)},
+       {"of_picture", answer.question.of_picture},
        {"footage", answer.footage},
        {"variants", variants},
        {"hull", hull},
        {"best", best}};
+}
+
+void from_json(const Json& j, Answer& answer) {
+  KETTLE_READ_FIELDS(j, answer.question, name, title, caveat, of_picture);
+  answer.question.asked_rate = BitRate::FromKbps(j.at("asked_kbps"));
+  for (const double kbps : j.at("rates_kbps")) answer.question.rates.push_back(BitRate::FromKbps(kbps));
+  j.at("footage").get_to(answer.footage);
+  j.at("answer").get_to(answer.words);
+  for (const Json& variant : j.at("variants")) {
+    answer.variants.push_back(VariantFrom(variant, answer.footage));
+    answer.question.variants.push_back(answer.variants.back().variant);
+  }
 }
 
 }  // namespace kettle

@@ -9,6 +9,7 @@
 #include "kettle/store/file.h"
 #include "kettle/units/csv.h"
 #include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -98,18 +99,35 @@ nlohmann::json OutputJson(const PacedOutputOutcome& output, int late) {
 }  // namespace
 
 void to_json(nlohmann::json& json, const Proof& proof) {
-  json = {{"seconds", proof.seconds},
-          {"verdict", proof.holds() ? "keeps pace" : "does not keep pace"},
-          {"status", Name(proof.status)},
-          {"detail", proof.detail},
-          {"stream", OutputJson(proof.stream, proof.late)},
-          {"recording", OutputJson(proof.recording, proof.late)},
-          {"cpu_cores", proof.cpu_cores},
-          {"busiest_cpu_cores", proof.busiest_cpu_cores},
-          {"stand_in_cores", proof.stand_in_cores},
-          {"other_cores", proof.other_cores},
-          {"stolen_cores", proof.stolen_cores},
-          {"disturbed", proof.disturbed()}};
+  KETTLE_WRITE_FIELDS(json, proof, seconds, detail, cpu_cores, busiest_cpu_cores, stand_in_cores, other_cores,
+                      stolen_cores);
+  json.update({{"verdict", proof.holds() ? "keeps pace" : "does not keep pace"},
+               {"status", Name(proof.status)},
+               {"stream", OutputJson(proof.stream, proof.late)},
+               {"recording", OutputJson(proof.recording, proof.late)},
+               {"disturbed", proof.disturbed()}});
+}
+
+namespace {
+
+// Without the frames' times: those are in the CSV.
+PacedOutputOutcome OutputFrom(const nlohmann::json& json) {
+  PacedOutputOutcome output;
+  KETTLE_READ_FIELDS(json, output, niceness, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps,
+                     latency);
+  return output;
+}
+
+}  // namespace
+
+void from_json(const nlohmann::json& json, Proof& proof) {
+  json.at("seconds").get_to(proof.seconds);
+  proof.status = ParseWorkerStatus(json.at("status"));
+  json.at("detail").get_to(proof.detail);
+  proof.late = json.at("stream").at("late");
+  proof.stream = OutputFrom(json.at("stream"));
+  proof.recording = OutputFrom(json.at("recording"));
+  KETTLE_READ_FIELDS(json, proof, cpu_cores, busiest_cpu_cores, stand_in_cores, other_cores, stolen_cores);
 }
 
 }  // namespace kettle

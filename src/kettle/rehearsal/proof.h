@@ -57,5 +57,6 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
 std::string ProofCsv(const Proof& proof);
 
 void to_json(nlohmann::json& json, const Proof& proof);
+void from_json(const nlohmann::json& json, Proof& proof);
 
 }  // namespace kettle

@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -76,15 +77,7 @@ EnoughBits FindEnoughBits(EncodeSettings most, const Footage& footage, TrialBook
   return enough;
 }
 
-void to_json(nlohmann::json& json, const EnoughBits& enough) {
-  nlohmann::json steps = nlohmann::json::array();
-  for (const EnoughBits::Step& step : enough.steps) steps.push_back({{"kbps", step.kbps}, {"score", step.score}});
-  json = {{"settings", enough.settings},
-          {"footage", enough.footage},
-          {"steps", steps},
-          {"kbps", enough.kbps ? nlohmann::json(*enough.kbps) : nlohmann::json()},
-          {"low_kbps", enough.low_kbps},
-          {"high_kbps", enough.high_kbps}};
-}
+KETTLE_JSON(EnoughBits::Step, kbps, score)
+KETTLE_JSON(EnoughBits, settings, footage, steps, kbps, low_kbps, high_kbps)
 
 }  // namespace kettle

@@ -32,5 +32,6 @@ struct EnoughBits {
 EnoughBits FindEnoughBits(EncodeSettings most, const Footage& footage, TrialBook& book);
 
 void to_json(nlohmann::json& json, const EnoughBits& enough);
+void from_json(const nlohmann::json& json, EnoughBits& enough);
 
 }  // namespace kettle

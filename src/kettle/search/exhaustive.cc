@@ -5,6 +5,7 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/option/with_encoder.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -54,6 +55,11 @@ void to_json(nlohmann::json& json, const GridCheck& check) {
           {"search_trials", check.search_trials},   {"search_encode_seconds", check.search_encode_seconds},
           {"encode_share", check.encode_share()},   {"grid_best", best(check.grid_best)},
           {"search_best", best(check.search_best)}, {"loss", check.loss()}};
+}
+
+void from_json(const nlohmann::json& json, GridCheck& check) {
+  KETTLE_READ_FIELDS(json, check, grid_trials, search_trials, grid_encode_seconds, search_encode_seconds, grid_best,
+                     search_best);
 }
 
 }  // namespace kettle

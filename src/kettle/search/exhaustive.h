@@ -27,5 +27,6 @@ GridCheck CheckAgainstGrid(const SearchSpace& space, const std::vector<Footage>&
                            TrialBook& book);
 
 void to_json(nlohmann::json& json, const GridCheck& check);
+void from_json(const nlohmann::json& json, GridCheck& check);
 
 }  // namespace kettle

@@ -12,6 +12,7 @@
 #include "kettle/option/speed_guess.h"
 #include "kettle/option/with_encoder.h"
 #include "kettle/quality/frame_rate_loss.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -369,6 +370,17 @@ class Searcher {
 
 std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book) {
   return Searcher(space, book).Run();
+}
+
+void to_json(nlohmann::json& json, const TriedPicture& tried) {
+  json = {
+      {"size", tried.size}, {"frame_rate", tried.rate}, {"keeps_pace", tried.best.has_value()}, {"best", tried.best}};
+}
+
+void from_json(const nlohmann::json& json, TriedPicture& tried) {
+  json.at("size").get_to(tried.size);
+  json.at("frame_rate").get_to(tried.rate);
+  json.at("best").get_to(tried.best);
 }
 
 }  // namespace kettle

@@ -25,6 +25,8 @@ struct TriedPicture {
   // better than another picture on the first.
   std::optional<Option> best;
 };
+void to_json(nlohmann::json& json, const TriedPicture& tried);
+void from_json(const nlohmann::json& json, TriedPicture& tried);
 
 // From the source's own picture down the sizes, then all frame rates at the best size, then sizes around it, and again
 // until the best stays. Two sizes that look worse end a way: quality over size has one peak; so does what the same step

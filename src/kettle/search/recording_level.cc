@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -97,15 +98,7 @@ RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, c
   return found;
 }
 
-void to_json(nlohmann::json& json, const RecordingLevel& found) {
-  nlohmann::json steps = nlohmann::json::array();
-  for (const RecordingLevel::Step& step : found.steps)
-    steps.push_back({{"level", step.level}, {"score", step.score}, {"mean_kbps", step.mean_kbps}});
-  json = {{"goal", found.goal},
-          {"footage", found.footage},
-          {"level", found.level ? nlohmann::json(*found.level) : nlohmann::json()},
-          {"trouble", found.trouble},
-          {"steps", steps}};
-}
+KETTLE_JSON(RecordingLevel::Step, level, score, mean_kbps)
+KETTLE_JSON(RecordingLevel, goal, footage, steps, level, trouble)
 
 }  // namespace kettle

@@ -35,5 +35,6 @@ RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, c
 EncodeSettings AtLevel(EncodeSettings settings, int level);
 
 void to_json(nlohmann::json& json, const RecordingLevel& found);
+void from_json(const nlohmann::json& json, RecordingLevel& found);
 
 }  // namespace kettle

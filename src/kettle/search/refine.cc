@@ -75,10 +75,13 @@ class Refiner {
   bool Take(const EncodeSettings& settings) {
     if (most_b_frames_ && settings.b_frames.value_or(0) > *most_b_frames_) return false;
     Pair changed = best_;
-    changed.stream = book_.Measure(settings, best_.stream.score + kWorthRefining);
+    const double busiest_to_beat = best_.stream.busiest_score() + kWorthRefining;
+    changed.stream = book_.Measure(settings, busiest_to_beat);
     if (!changed.stream.measured || !changed.stream.keeps_pace(book_.required_headroom()) ||
-        changed.stream.score <= best_.stream.score + kWorthRefining)
+        changed.stream.busiest_score() <= busiest_to_beat)
       return false;
+    changed.stream = book_.MeasureWhole(settings);
+    if (changed.stream.score <= best_.stream.score + kWorthRefining) return false;
     changed.demand = PredictDemand(changed.stream, changed.recording, capacity_);
     if (!changed.demand.fits) return false;
     best_ = std::move(changed);

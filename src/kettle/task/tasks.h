@@ -87,6 +87,8 @@ void to_json(nlohmann::json&, const EncodeTask&);
 void from_json(const nlohmann::json&, EncodeTask&);
 void to_json(nlohmann::json&, const EncodeOutcome&);
 void from_json(const nlohmann::json&, EncodeOutcome&);
+void to_json(nlohmann::json&, const SoakWindow&);
+void from_json(const nlohmann::json&, SoakWindow&);
 void to_json(nlohmann::json&, const SoakTask&);
 void from_json(const nlohmann::json&, SoakTask&);
 void to_json(nlohmann::json&, const SoakOutcome&);

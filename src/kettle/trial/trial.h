@@ -104,6 +104,7 @@ struct PacedTrial {
   Latency latency;
 };
 void to_json(nlohmann::json&, const PacedTrial&);
+void from_json(const nlohmann::json&, PacedTrial&);
 
 // The stand-in GPU's device, whose use of the processors is told apart from an encode's.
 inline constexpr const char* kStandInProcess = "kettle-gpu";

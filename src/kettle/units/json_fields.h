@@ -4,7 +4,25 @@
 
 #include <limits>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <type_traits>
+
+// What is not set is null.
+template <typename T>
+struct nlohmann::adl_serializer<std::optional<T>> {
+  static void to_json(nlohmann::json& json, const std::optional<T>& value) {
+    if (value)
+      json = *value;
+    else
+      json = nullptr;
+  }
+  static void from_json(const nlohmann::json& json, std::optional<T>& value) {
+    if (json.is_null())
+      value.reset();
+    else
+      value = json.get<T>();
+  }
+};
 
 namespace kettle {
 
@@ -38,3 +56,13 @@ void ReadField(const nlohmann::json& json, T& field) {
   void from_json(const nlohmann::json& nlohmann_json_j, Type& nlohmann_json_t) { \
     NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(KETTLE_JSON_READ, __VA_ARGS__))     \
   }
+
+// The same for those of an object's fields that go under their own names; the rest is written out beside them.
+#define KETTLE_WRITE_FIELDS(target, object, ...)                             \
+  [](nlohmann::json& nlohmann_json_j, const auto& nlohmann_json_t) {         \
+    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(NLOHMANN_JSON_TO, __VA_ARGS__)) \
+  }(target, object)
+#define KETTLE_READ_FIELDS(source, object, ...)                              \
+  [](const nlohmann::json& nlohmann_json_j, auto& nlohmann_json_t) {         \
+    NLOHMANN_JSON_EXPAND(NLOHMANN_JSON_PASTE(KETTLE_JSON_READ, __VA_ARGS__)) \
+  }(source, object)

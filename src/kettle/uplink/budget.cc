@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
 #include "kettle/units/statistics.h"
 
 namespace kettle {
@@ -206,18 +207,32 @@ void to_json(nlohmann::json& json, const Budget& budget) {
   nlohmann::json reserved = nlohmann::json::array(), video = nlohmann::json::object();
   for (const auto& [what, kbps] : budget.reserved) reserved.push_back({{"for", what}, {"kbps", kbps}});
   for (const RecipientShare& share : budget.one_for_all) video[share.name] = share.video_kbps;
-  json = {{"carried_kbps", budget.carried_kbps},
-          {"carried_how", budget.carried_how},
-          {"reserved", reserved},
-          {"safety_share", budget.safety_share},
-          {"safety_how", budget.safety_how},
-          {"budget_kbps", budget.budget_kbps},
-          {"audio_kbps", budget.audio_kbps},
-          {"wrapping_kbps", budget.wrapping_kbps},
-          {"video_budget_kbps", video},
-          {"one_for_all", SharesJson(budget.one_for_all)},
-          {"an_encode_each", SharesJson(budget.each)},
-          {"binding_limit", budget.binding_limit}};
+  KETTLE_WRITE_FIELDS(json, budget, carried_kbps, carried_how, safety_share, safety_how, budget_kbps, audio_kbps,
+                      wrapping_kbps, video_kbps, binding_limit);
+  json.update({{"reserved", reserved},
+               {"video_budget_kbps", video},
+               {"one_for_all", SharesJson(budget.one_for_all)},
+               {"an_encode_each", SharesJson(budget.each)}});
+}
+
+namespace {
+
+std::vector<RecipientShare> SharesFrom(const nlohmann::json& json) {
+  std::vector<RecipientShare> shares;
+  for (const auto& share : json) shares.push_back({share.at("destination"), share.at("video_kbps"), share.at("limit")});
+  return shares;
+}
+
+}  // namespace
+
+void from_json(const nlohmann::json& json, Budget& budget) {
+  json.at("carried_kbps").get_to(budget.carried_kbps);
+  json.at("carried_how").get_to(budget.carried_how);
+  for (const auto& one : json.at("reserved")) budget.reserved.emplace_back(one.at("for"), one.at("kbps"));
+  KETTLE_READ_FIELDS(json, budget, safety_share, safety_how, budget_kbps, audio_kbps, wrapping_kbps, video_kbps);
+  budget.one_for_all = SharesFrom(json.at("one_for_all"));
+  budget.each = SharesFrom(json.at("an_encode_each"));
+  json.at("binding_limit").get_to(budget.binding_limit);
 }
 
 }  // namespace kettle

@@ -85,5 +85,6 @@ LineNeed NeedOf(const std::vector<Recipient>& recipients, const std::vector<std:
 double MissingKbps(const Budget& budget);
 
 void to_json(nlohmann::json& json, const Budget& budget);
+void from_json(const nlohmann::json& json, Budget& budget);
 
 }  // namespace kettle

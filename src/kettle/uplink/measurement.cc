@@ -9,6 +9,7 @@
 #include <thread>
 
 #include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
 #include "kettle/units/statistics.h"
 #include "kettle/uplink/send_allowance.h"
 #include "kettle/uplink/test_publish.h"
@@ -274,6 +275,15 @@ void to_json(nlohmann::json& json, const IngestReport& report) {
                {"dips", report.dips},
                {"resent_share", report.resent_share},
                {"kbps", report.kbps}});
+}
+
+void from_json(const nlohmann::json& json, IngestReport& report) {
+  json.at("url").get_to(report.url);
+  json.at("simulated").get_to(report.simulated);
+  report.trouble = json.value("trouble", "");
+  if (!json.contains("kbps")) return;
+  KETTLE_READ_FIELDS(json, report, connect_ms, start_ms, answer_ms, round_trip_ms, jitter_ms, loaded_round_trip_ms,
+                     pictures, seconds, sustained_kbps, line_kbps, most_kbps, filled, dips, resent_share, kbps);
 }
 
 }  // namespace kettle

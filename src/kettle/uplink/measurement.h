@@ -61,5 +61,6 @@ IngestReport MeasureIngest(const MeasureRequest& request, const TestStream& stre
 void RankIngests(std::vector<IngestReport>& reports);
 
 void to_json(nlohmann::json& json, const IngestReport& report);
+void from_json(const nlohmann::json& json, IngestReport& report);
 
 }  // namespace kettle

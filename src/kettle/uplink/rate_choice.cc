@@ -7,6 +7,8 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "kettle/units/json_fields.h"
+
 namespace kettle {
 
 namespace {
@@ -120,6 +122,38 @@ void to_json(nlohmann::json& json, const RateChoice& choice) {
     if (answer.highest_kbps > 0) entry["at_highest"] = outcome(answer.at_highest);
     json["rate_controls"].push_back(std::move(entry));
   }
+}
+
+namespace {
+
+SendingOutcome OutcomeFrom(const nlohmann::json& json) {
+  SendingOutcome outcome;
+  KETTLE_READ_FIELDS(json, outcome, frames, dropped, stretches);
+  outcome.peak_delay_seconds = json.at("peak_delay_ms").get<double>() / 1000;
+  outcome.longest_freeze_seconds = json.at("longest_freeze_ms").get<double>() / 1000;
+  return outcome;
+}
+
+RateControlAnswer AnswerFrom(const nlohmann::json& json) {
+  RateControlAnswer answer;
+  answer.sample.kind = ParseRateControl(json.at("rate_control"));
+  json.at("peak_ratio").get_to(answer.sample.peak_ratio);
+  json.at("buffer_seconds").get_to(answer.sample.buffer_seconds);
+  KETTLE_READ_FIELDS(json, answer, highest_kbps, maximum_kbps, at_most);
+  answer.at_least = OutcomeFrom(json.at("at_least"));
+  answer.at_budget = OutcomeFrom(json.at("at_budget"));
+  if (json.contains("at_highest")) answer.at_highest = OutcomeFrom(json["at_highest"]);
+  json.at("decoder_buffer_underflows").get_to(answer.buffer.underflows);
+  return answer;
+}
+
+}  // namespace
+
+void from_json(const nlohmann::json& json, RateChoice& choice) {
+  json.at("video_budget_kbps").get_to(choice.budget_kbps);
+  json.at("asked_up_to_kbps").get_to(choice.most_kbps);
+  json.at("allowed_loss").get_to(choice.allowed_loss);
+  for (const auto& answer : json.at("rate_controls")) choice.answers.push_back(AnswerFrom(answer));
 }
 
 }  // namespace kettle

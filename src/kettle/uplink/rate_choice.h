@@ -62,5 +62,7 @@ std::vector<EncodeSettings> RateControlCandidates(const EncodeSettings& settings
                                                   const std::vector<double>& buffer_seconds = {0.5, 1, 2});
 
 void to_json(nlohmann::json& json, const RateChoice& choice);
+// Without the encodes' pictures.
+void from_json(const nlohmann::json& json, RateChoice& choice);
 
 }  // namespace kettle

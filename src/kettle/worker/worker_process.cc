@@ -195,6 +195,13 @@ const char* Name(WorkerStatus status) {
   return "";
 }
 
+WorkerStatus ParseWorkerStatus(const std::string& name) {
+  for (const WorkerStatus status : {WorkerStatus::kDone, WorkerStatus::kFailed, WorkerStatus::kCrashed,
+                                    WorkerStatus::kTimedOut, WorkerStatus::kMalformed, WorkerStatus::kWrongOutput})
+    if (name == Name(status)) return status;
+  FailInput("\"{}\" is not a trial's status", name);
+}
+
 WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::function<void(double)>& progress) const {
   signal(SIGPIPE, SIG_IGN);  // a worker that died before reading is reported, not fatal
   const Json message = {{"task", request.task},

@@ -20,6 +20,8 @@ enum class WorkerStatus {
   kWrongOutput,  // what it encoded is not what it was given
 };
 const char* Name(WorkerStatus status);  // "done", "failed", "crashed", "timed out", "malformed reply", "wrong output"
+// Throws Error(kInput) for any other name.
+WorkerStatus ParseWorkerStatus(const std::string& name);
 
 struct WorkerReport {
   WorkerStatus status = WorkerStatus::kMalformed;

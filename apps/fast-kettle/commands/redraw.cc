@@ -1,0 +1,102 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <filesystem>
+#include <functional>
+#include <nlohmann/json.hpp>
+
+#include "commands/commands.h"
+#include "figure/figure_folder.h"
+#include "kettle/plan/plan.h"
+#include "kettle/plan/plan_file.h"
+#include "kettle/store/file.h"
+#include "kettle/store/output_folder.h"
+#include "kettle/units/error.h"
+#include "report/card.h"
+#include "report/trial_csv.h"
+#include "tables/answer_tables.h"
+#include "tables/bench_tables.h"
+#include "tables/plan_tables.h"
+#include "tables/rehearse_tables.h"
+#include "tables/soak_tables.h"
+#include "tables/uplink_tables.h"
+#include "terminal.h"
+
+namespace kettle::app {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+
+namespace {
+
+void TellBench(const json& file, const ResultPlace& place) {
+  WriteFile(place.folder / "bench.csv", TrialCsv(file.at("trials").get<std::vector<Trial>>()));
+  if (file.contains("question"))
+    PrintAnswer(file["question"].get<Answer>(), file["question"].at("measured_seconds"), place);
+  else
+    PrintBench(file.at("bench").get<BenchResult>(), place);
+}
+
+void TellUplink(const json& file, const ResultPlace& place) { PrintUplink(file.get<UplinkResult>(), place); }
+
+void TellPlan(const json& file, const ResultPlace& place) {
+  const Plan plan = file.get<Plan>();
+  WriteFile(place.folder / "card.txt", SettingsCard(plan));
+  if (file.contains("exhaustive")) PrintGridCheck(file["exhaustive"].get<GridCheck>());
+  PrintPlan(plan, place);
+}
+
+void TellRehearsal(const json& file, const ResultPlace& place) {
+  const auto result = file.get<RehearsalResult>();
+  WriteFile(place.folder / "seconds.csv", SecondsCsv(result.outcome.timeline));
+  PrintRehearsal(result, Diagnose(result.outcome, result.facts, ReadPlanFile(place.folder / "plan.json")), place);
+}
+
+void TellSoak(const json& file, const ResultPlace& place) { PrintSoak(file.get<SoakResult>(), place); }
+
+struct Result {
+  const char* kind;  // the JSON file's name
+  void (*tell)(const json&, const ResultPlace&);
+};
+constexpr Result kResults[] = {
+    {"bench", TellBench}, {"soak", TellSoak}, {"uplink", TellUplink}, {"plan", TellPlan}, {"rehearsal", TellRehearsal}};
+
+// A plan keeps its trials as a bench does, and a rehearsal a copy of the plan that it went by.
+bool IsOwn(const std::string& kind, const json& file, const fs::path& folder) {
+  if (kind == "bench") return file.contains("bench") || file.contains("question");
+  return kind != "plan" || fs::exists(folder / "card.txt");
+}
+
+// Prints a result's tables and writes its text files; false if it is not there.
+bool TellAgain(const Result& result, const fs::path& folder) {
+  const auto file = ReadResult(folder, result.kind);
+  if (!file || !IsOwn(result.kind, *file, folder)) return false;
+  try {
+    result.tell(*file, {folder, file->value("stand_in_gpu", "")});
+  } catch (const json::exception& error) {
+    FailInput("{}: an earlier version wrote it, or it is incomplete ({})",
+              (folder / (std::string(result.kind) + ".json")).string(), error.what());
+  }
+  return true;
+}
+
+}  // namespace
+
+int RunRedraw(const Request& request) {
+  if (!fs::is_directory(request.subject)) FailInput("{}: no such folder", request.subject);
+  const OutputFolder folder(request.subject);  // nobody else writes there meanwhile
+  std::vector<std::string> told;
+  for (const Result& result : kResults)
+    if (!request.json && TellAgain(result, folder.path())) told.emplace_back(result.kind);
+  const std::vector<std::string> names = DrawAgain(folder.path());
+  if (told.empty() && names.empty())
+    FailInput("{}: no results there; plan, bench, uplink and rehearse write them", request.subject);
+  if (request.json)
+    PrintJson(json{{"figures", names}});
+  else if (!names.empty())
+    fmt::print("Drawn again in {}/, as SVG and PNG: {}.\n", folder.path().string(), fmt::join(names, ", "));
+  return 0;
+}
+
+}  // namespace kettle::app

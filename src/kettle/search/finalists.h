@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: Apache-2.0
+// The pictures that come near the best are judged by the clips' calmest stretches too.
+#pragma once
+
+#include <vector>
+
+#include "kettle/option/option_book.h"
+#include "kettle/search/picture_search.h"
+
+namespace kettle {
+
+// `tried` as SearchPicture gives it, in the order of the busiest stretches. From the best one on, its neighbours in
+// size and frame rate are measured whole, and theirs if one of them looks better by both: a step that changes the
+// picture little changes little in either stretch. Those measured whole come first, best first. Without calm stretches
+// nothing changes.
+std::vector<TriedPicture> RankFinalists(std::vector<TriedPicture> tried, OptionBook& book);
+
+}  // namespace kettle
