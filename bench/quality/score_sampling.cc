@@ -15,49 +15,50 @@
 #include <vector>
 
 #include "kettle/footage/y4m.h"
-#include "kettle/quality/colour_error.h"
-#include "kettle/quality/ssimulacra2.h"
 #include "kettle/store/file.h"
-#include "kettle/task/shown.h"
+#include "kettle/task/quality_run.h"
 #include "kettle/task/unpaced.h"
 
 namespace {
 
 using namespace kettle;
 
-// The score of every picture of one encode, as large as the source.
-std::vector<double> ScoresOf(const std::string& footage, const EncodeSettings& settings, const std::string& output) {
-  EncodeTask task;
-  task.settings = settings;
-  task.footage = footage;
-  task.output = output;
-  const SteadyClock clock;
-  RunUnpaced(task, clock, [](double) {});
-  const Y4mFile source(footage);
-  Shown shown(output, settings.frame_rate, source.size());
-  std::vector<double> scores(static_cast<std::size_t>(source.frames()));
-  LinearPicture a, b;
-  for (int i = 0; i < source.frames(); ++i) {
-    shown.MoveTo(static_cast<double>(settings.frame_rate.due_ns(i)) * 1e-9);
-    const FramePtr picture = source.Frame(i);
-    a = LinearFromYcbcr(ViewOf(*picture), CodingOf(*picture), std::move(a));
-    b = LinearFromYcbcr(ViewOf(*shown.shown()), CodingOf(*shown.shown()), std::move(b));
-    scores[static_cast<std::size_t>(i)] = Ssimulacra2(a, b);
+// What every picture of one encode looks like, as large as the source.
+struct Looks {
+  std::vector<double> scores, similarity;
+};
+Looks LooksOf(const std::string& footage, const EncodeSettings& settings, const std::string& output) {
+  EncodeTask encode;
+  encode.settings = settings;
+  encode.footage = footage;
+  encode.output = output;
+  RunUnpaced(encode, SteadyClock(), [](double) {});
+  QualityTask compare;
+  compare.reference = footage;
+  compare.encoded = output;
+  compare.encoded_rate = settings.frame_rate;
+  compare.frames = Y4mFile(footage).frames();
+  compare.scored_a_second = 4 * static_cast<int>(std::lround(settings.frame_rate.fps()));  // all
+  Looks looks;
+  for (const PictureMetrics& picture : RunQuality(compare, [](double) {}).frames) {
+    looks.scores.push_back(*picture.score);
+    looks.similarity.push_back(picture.ssim_y);
   }
-  return scores;
+  return looks;
 }
 
 // By the pictures that are scored in `seconds` from `from` on.
-double Sampled(const std::vector<double>& scores, std::size_t from, int seconds, FrameRate rate, int a_second) {
+double Sampled(const Looks& looks, std::size_t from, int seconds, FrameRate rate, int a_second) {
   std::vector<PictureScore> some;
   const int pictures = seconds * static_cast<int>(std::lround(rate.fps()));
   for (const int picture : ScoredPictures(pictures, rate, a_second))
-    some.push_back({picture, scores.at(from + static_cast<std::size_t>(picture))});
-  return PoolScores(some, pictures, rate).mean;
+    some.push_back({picture, looks.scores.at(from + static_cast<std::size_t>(picture))});
+  const auto begin = looks.similarity.begin() + static_cast<std::ptrdiff_t>(from);
+  return PoolScores(some, {begin, begin + pictures}, rate).mean;
 }
 
-double Whole(const std::vector<double>& scores, std::size_t from, std::size_t count) {
-  const auto begin = scores.begin() + static_cast<std::ptrdiff_t>(from);
+double Whole(const Looks& looks, std::size_t from, std::size_t count) {
+  const auto begin = looks.scores.begin() + static_cast<std::ptrdiff_t>(from);
   return std::accumulate(begin, begin + static_cast<std::ptrdiff_t>(count), 0.0) / static_cast<double>(count);
 }
 
@@ -66,7 +67,7 @@ struct Count {
 };
 
 // Every two encodes that lie about a point apart in those seconds.
-void CompareAll(const std::vector<std::vector<double>>& encodes, std::size_t from, int seconds, FrameRate rate,
+void CompareAll(const std::vector<Looks>& encodes, std::size_t from, int seconds, FrameRate rate,
                 const std::vector<int>& numbers, std::vector<Count>& counts) {
   const std::size_t pictures = static_cast<std::size_t>(seconds) * static_cast<std::size_t>(std::lround(rate.fps()));
   for (std::size_t a = 0; a < encodes.size(); ++a)
@@ -91,7 +92,7 @@ int main(int argc, char** argv) {
   for (int i = 1; i < argc; ++i) {
     const std::string footage = argv[i];
     const Y4mFile source(footage);
-    std::vector<std::vector<double>> encodes;
+    std::vector<Looks> encodes;
     for (const char* preset : {"superfast", "veryfast", "faster"})
       for (const double bits : {0.08, 0.084, 0.088, 0.15, 0.158})  // a pixel
         for (const int part : {4, 3}) {
@@ -102,12 +103,12 @@ int main(int argc, char** argv) {
           settings.frame_rate = source.rate();
           settings.bit_rate = settings.maximum_bit_rate =
               BitRate::FromKbps(bits * static_cast<double>(source.size().pixels()) * source.rate().fps() / 1000);
-          encodes.push_back(ScoresOf(footage, settings, (folder.path() / "encode.mkv").string()));
+          encodes.push_back(LooksOf(footage, settings, (folder.path() / "encode.mkv").string()));
           fmt::print(stderr, "{} {} {}: {:.1f}\n", std::filesystem::path(footage).filename().string(), preset,
-                     settings.size.str(), Whole(encodes.back(), 0, encodes.back().size()));
+                     settings.size.str(), Whole(encodes.back(), 0, encodes.back().scores.size()));
         }
     const auto second = static_cast<std::size_t>(std::lround(source.rate().fps()));
-    const int seconds = static_cast<int>(encodes.front().size() / second);
+    const int seconds = static_cast<int>(encodes.front().scores.size() / second);
     for (int from = 0; from < seconds; ++from)
       CompareAll(encodes, second * from, 1, source.rate(), numbers, one_second);
     CompareAll(encodes, 0, seconds, source.rate(), numbers, whole);

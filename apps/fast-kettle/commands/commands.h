@@ -20,13 +20,14 @@ int RunLoad(const Request& request, const Places& places);
 // The verdict's table and what to do, for rehearse and diagnose.
 
 // Real encodes of the show's first footage under each rate control, modelled on the show's line: which one, how high.
+// They are made at `encoded` where that is given, which the model then scales to `bit_rate`.
 struct LineAnswer {
   LineTrace line;  // what is reserved taken off
   SendingModel model;
   RateChoice choice;
 };
 LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, const Footage& pictures,
-                      BitRate bit_rate, const std::vector<double>& buffer_seconds);
+                      BitRate bit_rate, const std::vector<double>& buffer_seconds, std::optional<BitRate> encoded = {});
 int RunFootage(const Request& request);
 int RunDemo(Request request, const Places& places);
 

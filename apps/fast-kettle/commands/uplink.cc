@@ -173,14 +173,15 @@ json LineJson(const Line& line) {
 }  // namespace
 
 LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, const Footage& pictures,
-                      BitRate bit_rate, const std::vector<double>& buffer_seconds) {
+                      BitRate bit_rate, const std::vector<double>& buffer_seconds, std::optional<BitRate> encoded) {
   const auto copies = static_cast<double>(budget.one_for_all.size());
   LineAnswer answer{LineLeft(show.line, show.reserve), {}, {}};
   answer.model.rule.most_delay_seconds = kMostDelaySeconds;
   answer.model.audio_kbps = budget.audio_kbps / copies;
   answer.model.line_share = 1 / copies;
-  answer.choice = ChooseRateControl(EncodeSamples(session, show, pictures, bit_rate, buffer_seconds), answer.line,
-                                    MostKbps(answer.line, Recipients(show)), bit_rate.kbps(), answer.model);
+  answer.choice =
+      ChooseRateControl(EncodeSamples(session, show, pictures, encoded.value_or(bit_rate), buffer_seconds), answer.line,
+                        MostKbps(answer.line, Recipients(show)), bit_rate.kbps(), answer.model);
   return answer;
 }
 
@@ -207,14 +208,15 @@ LineAnswer ChooseForLine(Session& session, const Show& show, UplinkResult& resul
     ThrowIfStopped();
     session.progress().Show("drawing " + wanted.source, share * 0.9);
   });
-  LineAnswer answer = AskTheLine(session, show, result.budget, pictures,
-                                 BitRate::FromKbps(result.budget.one_encode_kbps()), {0.5, 1, 2});
-  result.choice = answer.choice;
+  const BitRate all = BitRate::FromKbps(result.budget.one_encode_kbps());
   session.progress().Stage("finding the bit rate from which more bits stop paying", 4);
   TrialBook book(session.runner(), {}, [&](const auto&) { session.progress().StepDone(); });
-  result.enough =
-      FindEnoughBits(SettingsFor(session, show, BitRate::FromKbps(result.budget.one_encode_kbps())), pictures, book);
+  result.enough = FindEnoughBits(SettingsFor(session, show, all), pictures, book);
   session.progress().Clear();
+  // Encodes of more than that would only take longer; the model takes them to the line's own rate.
+  const BitRate encoded = BitRate::FromKbps(std::min(all.kbps(), result.enough->kbps.value_or(all.kbps())));
+  LineAnswer answer = AskTheLine(session, show, result.budget, pictures, all, {0.5, 1, 2}, encoded);
+  result.choice = answer.choice;
   return answer;
 }
 

@@ -8,8 +8,8 @@
 #include "kettle/plan/plan_file.h"
 #include "kettle/rehearsal/rehearsal.h"
 #include "session/session.h"
-#include "tables/result_place.h"
 #include "session/stand_in.h"
+#include "tables/result_place.h"
 
 namespace kettle::app {
 

@@ -32,19 +32,21 @@ std::vector<PictureScore> Scored(const std::vector<PictureMetrics>& frames,
 void PoolScored(const std::vector<PictureMetrics>& frames, FrameRate rate, Quality& quality) {
   const std::vector<PictureScore> scores = Scored(frames, &PictureMetrics::score);
   if (scores.empty()) return;
-  const PooledScore pooled = PoolScores(scores, quality.frames, rate);
+  const std::vector<double> ssims = Each(frames, &PictureMetrics::ssim_y);
+  const PooledScore pooled = PoolScores(scores, ssims, rate);
   quality.picture_score = pooled.mean;
   quality.picture_score_interval = pooled.interval;
   quality.seconds_picture_score = pooled.seconds;
   for (const PictureScore& one : scores) quality.scored_pictures.push_back(one.picture);
   quality.worst_second =
       static_cast<int>(std::min_element(pooled.seconds.begin(), pooled.seconds.end()) - pooled.seconds.begin());
-  const PooledScore similarity = PoolScores(Scored(frames, &PictureMetrics::ms_ssim_y), quality.frames, rate);
+  const PooledScore similarity = PoolScores(Scored(frames, &PictureMetrics::ms_ssim_y), ssims, rate);
   quality.ms_ssim_y = similarity.mean;
   quality.worst_second_ms_ssim_y = *std::min_element(similarity.seconds.begin(), similarity.seconds.end());
-  const PooledScore blockiness = PoolScores(Scored(frames, &PictureMetrics::blockiness), quality.frames, rate);
-  quality.blockiness = blockiness.mean;
-  quality.worst_second_blockiness = *std::max_element(blockiness.seconds.begin(), blockiness.seconds.end());
+  const PooledScore blockiness = PoolScores(Scored(frames, &PictureMetrics::blockiness), ssims, rate);
+  quality.blockiness = std::max(0.0, blockiness.mean);
+  quality.worst_second_blockiness =
+      std::max(0.0, *std::max_element(blockiness.seconds.begin(), blockiness.seconds.end()));
 }
 
 }  // namespace

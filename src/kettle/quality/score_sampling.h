@@ -9,7 +9,7 @@
 namespace kettle {
 
 // Pictures scored in each second of an encode. docs/numbers.md tells why so many.
-inline constexpr int kScoredASecond = 6;
+inline constexpr int kScoredASecond = 8;
 
 // The pictures of an encode of `pictures` pictures that are scored, rising: `a_second` of each second, spread over it,
 // but not at equal distances: encoders repeat themselves from group to group. The last second takes a shorter rest.
@@ -28,7 +28,10 @@ struct PooledScore {
   double interval = 0;  // half of its 95 % interval, for not all pictures were scored
   std::vector<double> seconds;
 };
-// Of at least one picture. A second without any takes the mean of the others.
-PooledScore PoolScores(const std::vector<PictureScore>& scores, int pictures, FrameRate rate);
+// Of at least one picture. `similarity` is SSIM of every picture of the encode: where scores rise with it, a second's
+// mean is taken to where its pictures' mean similarity lies, on one slope for all seconds, so that it matters little
+// which pictures were scored (the regression estimator, stratified: Cochran, "Sampling Techniques", 1977, 7.10). A
+// second without any scored picture takes the mean of the others.
+PooledScore PoolScores(const std::vector<PictureScore>& scores, const std::vector<double>& similarity, FrameRate rate);
 
 }  // namespace kettle

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 #include "kettle/footage/y4m.h"
 #include "kettle/quality/comparison.h"
@@ -18,8 +17,6 @@
 namespace kettle {
 
 namespace {
-
-constexpr double kLongestWithSpares = 20;  // seconds
 
 int UsableProcessors() {
   cpu_set_t set;
@@ -48,14 +45,14 @@ class PicturePairs {
     return count;
   }
 
-  // Calls `pair(picture, source_frame, source, decoded)` for each picture of the encode, in order. Once.
+  // Calls `pair(picture, source, decoded)` for each picture of the encode, in order. Once.
   template <class Pair>
   void ForEach(const Pair& pair) {
     int picture = 0;
     for (int i = 0; i < source_frames_; ++i) {
       if (!selector_.FrameNumber(i)) continue;
       shown_.MoveTo(static_cast<double>(rate_.due_ns(picture)) * 1e-9);
-      pair(picture++, i, Share(reference_.Frame(i)), shown_.decoded());
+      pair(picture++, Share(reference_.Frame(i)), shown_.decoded());
     }
   }
 
@@ -83,36 +80,6 @@ double MotionOf(const Y4mFile& source, int frames) {
   return Mean(motion).value_or(0);
 }
 
-// Pictures of the encode that may be scored once it is known which second looks worst, by their number.
-struct Spare {
-  int source_frame = 0;
-  SharedFrame decoded;
-};
-using Spares = std::map<int, Spare>;
-
-// The second that looks worst by what every picture has.
-int WorstSecond(const std::vector<PictureMetrics>& frames, FrameRate rate) {
-  std::vector<double> similarity;
-  for (const PictureMetrics& frame : frames) similarity.push_back(frame.ssim_y);
-  const std::vector<double> seconds =
-      WindowMeans(similarity, static_cast<std::size_t>(std::max(1L, std::lround(rate.fps()))));
-  return static_cast<int>(std::min_element(seconds.begin(), seconds.end()) - seconds.begin());
-}
-
-void ScoreWorstSecond(const PicturePairs& pairs, const Spares& spares, FrameRate rate,
-                      std::vector<PictureMetrics>& frames) {
-  const int pictures = static_cast<int>(frames.size()), worst = WorstSecond(frames, rate);
-  Comparison comparison(UsableProcessors(), pairs.viewing_size(), pairs.coded_size());
-  std::vector<int> numbers;
-  for (const auto& [picture, spare] : spares) {
-    if (SecondOf(picture, pictures, rate) != worst) continue;
-    comparison.Add(Share(pairs.reference().Frame(spare.source_frame)), spare.decoded, true);
-    numbers.push_back(picture);
-  }
-  const std::vector<PictureMetrics> scored = comparison.Finish();
-  for (std::size_t i = 0; i < scored.size(); ++i) frames[static_cast<std::size_t>(numbers[i])] = scored[i];
-}
-
 }  // namespace
 
 QualityOutcome RunQuality(const QualityTask& task, const std::function<void(double)>& progress) {
@@ -120,22 +87,13 @@ QualityOutcome RunQuality(const QualityTask& task, const std::function<void(doub
   const int pictures = pairs.pictures();
   const FrameRate rate = task.encoded_rate;
   const std::vector<int> scored = ScoredPictures(pictures, rate, task.scored_a_second);
-  // Decoding them again would take longer than all else; of a long stretch they would take too much memory.
-  const bool keeps_spares = pictures <= kLongestWithSpares * rate.fps();
-  const std::vector<int> spare = ScoredPictures(pictures, rate, keeps_spares ? 2 * task.scored_a_second : 0);
-  const auto among = [](const std::vector<int>& some, int picture) {
-    return std::binary_search(some.begin(), some.end(), picture);
-  };
-  Spares spares;
   Comparison comparison(UsableProcessors(), pairs.viewing_size(), pairs.coded_size());
-  pairs.ForEach([&](int picture, int source_frame, const SharedFrame& source, const SharedFrame& decoded) {
-    comparison.Add(source, decoded, among(scored, picture));
-    if (among(spare, picture) && !among(scored, picture)) spares[picture] = {source_frame, decoded};
+  pairs.ForEach([&](int picture, const SharedFrame& source, const SharedFrame& decoded) {
+    comparison.Add(source, decoded, std::binary_search(scored.begin(), scored.end(), picture));
     if (picture % 15 == 0) progress(static_cast<double>(picture) / pictures);
   });
   QualityOutcome outcome;
   outcome.frames = comparison.Finish();
-  ScoreWorstSecond(pairs, spares, rate, outcome.frames);
   outcome.quality = Pool(outcome.frames, rate, pairs.viewing_size());
   outcome.quality.motion = MotionOf(pairs.reference(), pairs.source_frames());
   outcome.quality.frame_rate_share = FrameRateShare(rate, pairs.reference().rate(), outcome.quality.motion);

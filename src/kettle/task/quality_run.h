@@ -9,8 +9,7 @@
 namespace kettle {
 
 // Decodes the encoded file and compares each of its pictures with the source's that it was made from, at the viewing
-// size, with every processor that this process may use. Some pictures are scored (score_sampling.h), more of them in
-// the worst second of a stretch of up to 20 s. Throws Error.
+// size, with every processor that this process may use. Some pictures are scored (score_sampling.h). Throws Error.
 QualityOutcome RunQuality(const QualityTask& task, const std::function<void(double)>& progress);
 
 }  // namespace kettle

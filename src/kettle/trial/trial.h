@@ -2,6 +2,7 @@
 // A trial: one encode of one footage with one set of settings, measured in worker processes.
 #pragma once
 
+#include <deque>
 #include <filesystem>
 #include <functional>
 #include <map>
@@ -134,8 +135,8 @@ class TrialRunner {
 // The real one: an encode in a worker process of its own, then its quality in another.
 class ProcessTrialRunner final : public TrialRunner {
  public:
-  // `scratch` is a folder for files that live no longer than a trial. An encoder that is silent for `patience_seconds`
-  // counts as hung.
+  // `scratch` is a folder for files that live no longer than the runner. An encoder that is silent for
+  // `patience_seconds` counts as hung.
   ProcessTrialRunner(const WorkerProcess& worker, std::filesystem::path scratch, Watcher watcher,
                      double patience_seconds = 15)
       : worker_(worker),
@@ -151,7 +152,8 @@ class ProcessTrialRunner final : public TrialRunner {
   // One setting for long. Throws Error(kMachine) if the encode fails.
   SoakOutcome RunSoak(const SoakTask& task);
 
-  // Encodes into a Matroska file. Throws Error(kMachine) if the encode fails.
+  // Encodes into a Matroska file, or gives it what a trial of the same made. Throws Error(kMachine) if the encode
+  // fails.
   void Encode(const EncodeSettings& settings, const Footage& footage, const std::filesystem::path& output);
   // Throws Error(kMachine).
   StripOutcome Strip(const StripTask& task);
@@ -167,6 +169,8 @@ class ProcessTrialRunner final : public TrialRunner {
     int frames = 0;
   };
   const FeedingCost& Feeding(const EncodeSettings& settings, const Footage& footage);
+  std::filesystem::path EncodeOf(const Trial& trial) const;
+  void KeepEncode(const std::filesystem::path& encoded);
   void MeasureQuality(const Footage& footage, const std::filesystem::path& encoded, int scored_a_second, Trial& trial);
 
   const WorkerProcess& worker_;
@@ -174,6 +178,7 @@ class ProcessTrialRunner final : public TrialRunner {
   Watcher watcher_;
   double patience_seconds_;
   std::map<std::string, FeedingCost> feeding_;  // by footage file, encode size and format
+  std::deque<std::filesystem::path> encodes_;   // of trials, kept for Encode as far as they take little room
 };
 
 }  // namespace kettle

@@ -104,7 +104,7 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
   trial.feeding_cores = feeding.cpu_seconds / feeding.frames * settings.frame_rate.fps();
 
   const double content_seconds = footage.frames / footage.rate.fps();
-  const std::filesystem::path encoded = request.quality ? scratch_ / "trial.mkv" : "";
+  const std::filesystem::path encoded = request.quality ? EncodeOf(trial) : "";
   const double longest = content_seconds * (request.only_if_fast_enough ? 1 : kLongestPerFootage);
   const EncodeTask task{settings, footage.file.string(), request.longest_seconds.value_or(longest), encoded.string(),
                         request.only_if_fast_enough ? settings.frame_rate.fps() : 0};
@@ -128,10 +128,36 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
       report.status == WorkerStatus::kFailed ? Reason(FindFamily(settings.encoder), report.detail) : report.detail;
   const bool useless = request.only_if_fast_enough && trial.headroom < 0;
   if (trial.done() && request.quality && !useless) MeasureQuality(footage, encoded, request.scored_a_second, trial);
-  std::error_code ignored;
-  std::filesystem::remove(encoded, ignored);
+  if (trial.done() && trial.quality && !trial.truncated) {
+    KeepEncode(encoded);
+  } else {
+    std::error_code ignored;
+    std::filesystem::remove(encoded, ignored);
+  }
   watcher_(label, 1);
   return trial;
+}
+
+std::filesystem::path ProcessTrialRunner::EncodeOf(const Trial& trial) const {
+  return scratch_ / (trial.id() + ".mkv");
+}
+
+void ProcessTrialRunner::KeepEncode(const std::filesystem::path& encoded) {
+  constexpr std::uintmax_t kMostBytes = 100 << 20;
+  std::erase(encodes_, encoded);
+  encodes_.push_back(encoded);
+  const auto bytes_of = [](const std::filesystem::path& file) {
+    std::error_code gone;
+    const std::uintmax_t bytes = std::filesystem::file_size(file, gone);
+    return gone ? 0 : bytes;
+  };
+  std::uintmax_t bytes = 0;
+  for (const auto& file : encodes_) bytes += bytes_of(file);
+  for (; bytes > kMostBytes && encodes_.size() > 1; encodes_.pop_front()) {
+    bytes -= bytes_of(encodes_.front());
+    std::error_code ignored;
+    std::filesystem::remove(encodes_.front(), ignored);
+  }
 }
 
 void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::filesystem::path& encoded,
@@ -200,6 +226,11 @@ SoakOutcome ProcessTrialRunner::RunSoak(const SoakTask& task) {
 
 void ProcessTrialRunner::Encode(const EncodeSettings& settings, const Footage& footage,
                                 const std::filesystem::path& output) {
+  const std::filesystem::path made = EncodeOf(Named(settings, footage, !worker_.stand_in_gpu().empty()));
+  std::error_code gone;
+  if (std::find(encodes_.begin(), encodes_.end(), made) != encodes_.end() &&
+      std::filesystem::copy_file(made, output, std::filesystem::copy_options::overwrite_existing, gone))
+    return;
   const double longest = footage.frames / footage.rate.fps() * kLongestPerFootage;
   const EncodeTask task{settings, footage.file.string(), longest, output.string()};
   const WorkerReport report = worker_.Run({"encode", task, longest * 2 + kGraceSeconds, patience_seconds_});
