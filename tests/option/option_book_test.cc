@@ -52,6 +52,18 @@ TEST_F(OptionBookTest, TooSlowSaysNothingOfWhatAsksLess) {
   EXPECT_FALSE(book_.SurelyTooSlow(other));
 }
 
+TEST_F(OptionBookTest, RecallsWhatTheTrialBookKnows) {
+  trials_.Get(Asked("veryfast"), test::FakeFootage("one"));  // 24 of the 31.25 that are needed
+  trials_.Get(Asked("superfast", {640, 360}), test::FakeFootage("one"));
+  book_.Recall(Asked("ultrafast"));
+  ASSERT_EQ(book_.options().size(), 1u) << "of that picture";
+  EXPECT_EQ(book_.options().front().settings.preset, "veryfast");
+  EXPECT_TRUE(book_.SurelyTooSlow(Asked("medium")));
+  const int runs = runner_.runs;
+  EXPECT_FALSE(book_.Measure(Asked("veryfast")).keeps_pace(0.2));
+  EXPECT_EQ(runner_.runs, runs);
+}
+
 TEST_F(OptionBookTest, MeasuresOnlyWhatItMay) {
   int told = 0;
   bool may = true;

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/option/with_encoder.h"
 
 namespace kettle {
 
@@ -54,6 +55,17 @@ bool OptionBook::SurelyTooSlow(const EncodeSettings& settings) const {
 
 bool OptionBook::Known(const EncodeSettings& settings) const {
   return std::any_of(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
+}
+
+void OptionBook::Recall(const EncodeSettings& target) {
+  const std::string first = footage_.front().key();
+  std::vector<EncodeSettings> recalled;
+  for (const Trial& trial : book_.trials())
+    if (trial.done() && trial.footage_key == first && !Known(trial.settings) &&
+        trial.settings == WithEncoder(target, trial.settings.encoder, trial.settings.preset))
+      recalled.push_back(trial.settings);
+  for (const EncodeSettings& settings : recalled)
+    options_.push_back(MakeOption({Get(settings, footage_.front())}, footage_.size() == 1));
 }
 
 Trial OptionBook::Get(const EncodeSettings& settings, const Footage& footage) {

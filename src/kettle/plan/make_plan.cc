@@ -93,6 +93,7 @@ class Planner {
 
   Plan Make() {
     Begin(PlanStage::kPicture);
+    RecallLargest();
     if (space_.sizes.size() * space_.rates.size() > 1)
       plan_.pictures = RankFinalists(SearchPicture(space_, options_), options_);
     ProvePictures();
@@ -135,6 +136,13 @@ class Planner {
            MayGoOn(stage_);
   }
 
+  // What was found out on the way here of the picture that the search begins with.
+  void RecallLargest() {
+    EncodeSettings largest = space_.target;
+    largest.size = space_.sizes.front();
+    largest.frame_rate = space_.rates.front();
+    options_.Recall(largest);
+  }
   void ProvePictures();  // the best picture, and lighter ones while none holds
   bool LighterLooksBetter(const Pair& pair) const;
   void RefineBest();

@@ -187,24 +187,25 @@ class Searcher {
     return good;
   }
 
-  // The slowest preset between two that should hold, by what others were measured to do; beyond it, where nothing can
-  // be told, the middle one, if there is speed to spare. Nothing if all should be too slow.
+  // The slowest preset between two that should hold, by what others were measured to do. Where nothing can be told, the
+  // middle one, if there is speed to spare, of those that are faster than one that should fail. Nothing if all should
+  // be too slow.
   std::optional<int> NextToTry(const std::string& family, int good, int bad, const TriedPicture& picture) const {
     constexpr double kNoise = 1.25, kInterpolationError = 1.35, kToSpare = 1.2;
     const double needed_fps = picture.rate.fps() / (1 - book_.required_headroom());
     const auto guess_at = [&](int preset) { return GuessSpeed(book_.options(), SettingsOf(family, preset, picture)); };
-    int last = good;
     const auto of_good = good >= 0 ? guess_at(good) : std::nullopt;
-    bool to_spare = !of_good || of_good->throughput_fps >= needed_fps * kToSpare;
-    for (int preset = good + 1; preset < bad; ++preset) {
+    int last = good, fails = bad;
+    for (int preset = good + 1; preset < bad && fails == bad; ++preset) {
       const auto guess = guess_at(preset);
-      if (!guess && to_spare && last == good) return last + (bad - last) / 2;
-      if (!guess) break;
-      if (guess->throughput_fps * (guess->by_others ? kInterpolationError : kNoise) < needed_fps) break;
-      last = preset;
-      to_spare = guess->throughput_fps >= needed_fps * kToSpare;
+      if (!guess && last > good) break;
+      if (!guess) continue;
+      const double at_most = guess->throughput_fps * (guess->by_others ? kInterpolationError : kNoise);
+      (at_most < needed_fps ? fails : last) = preset;
     }
-    return last > good ? std::optional(last) : std::nullopt;
+    if (last > good) return last;
+    const bool to_spare = !of_good || of_good->throughput_fps >= needed_fps * kToSpare;
+    return to_spare && fails - good > 1 ? std::optional(good + (fails - good) / 2) : std::nullopt;
   }
 
   // A frame rate within 5 % of one that was tried at this size and is behind, 48 beside 50; or a quarter above or a
