@@ -36,10 +36,10 @@ void AddTitle(const std::vector<TriedPicture>& ranked, const EncodeSettings& cho
   const bool simulated = std::any_of(ranked.begin(), ranked.end(), [](const auto& p) { return p.best->simulated; });
   chart.title = fmt::format("{} at {} frames a second looks best {}", chosen.size.str(), chosen.frame_rate.str(),
                             best ? "of the sizes tried" : "beside the recording; alone another would");
-  chart.subtitle =
-      fmt::format("{}; each with its best preset that keeps pace, on the clip where it looks worst{}{}",
-                  chosen.bit_rate.str(), ranked.front().best->calm.empty() ? "" : ", busy and calm moments half each",
-                  simulated ? "; some on a simulated GPU" : "");
+  chart.subtitle = fmt::format(
+      "{}; each with its best preset that keeps pace; {}{}", chosen.bit_rate.str(),
+      ranked.front().best->calm.empty() ? "on the clip where it looks worst" : "busy and calm moments count half each",
+      simulated ? "; some on a simulated GPU" : "");
 }
 
 }  // namespace
@@ -69,7 +69,7 @@ void Draw(const std::filesystem::path& folder, const PicturesChart& chart) {
                                            row.chosen         ? "   chosen"
                                            : row.busiest_only ? "   busy moments only"
                                                               : "",
-                                           row.busiest_only ? 6 : 7);
+                                           row.busiest_only ? 1 : 0);
     names[row.rate.fps()] = row.rate.str();
   }
   const auto [lowest, highest] = std::minmax_element(chart.rows.begin(), chart.rows.end(),
@@ -84,7 +84,8 @@ void Draw(const std::filesystem::path& folder, const PicturesChart& chart) {
     script << "$rate_" << index << " << EOD\n" << data.str() << "EOD\n";
     plot += fmt::format(
         "{0}$rate_{1} using ({2}):2:($1-{2}):(0) with vectors nohead linewidth 5 linecolor rgb \"{3}\" notitle, "
-        "$rate_{1} using 1:2:4 with points linecolor rgb \"{3}\" pointtype variable pointsize 1.8 title {4}, "
+        "$rate_{1} using 1:2 with points linecolor rgb \"{3}\" pointtype 7 pointsize 1.8 title {4}, "
+        "$rate_{1} using ($4 > 0 ? $1 : 1/0):2 with points linecolor rgb \"white\" pointtype 7 pointsize 1.1 notitle, "
         "$rate_{1} using 1:2:3 with labels left offset 1.5,0 textcolor rgb \"{5}\" notitle",
         plot.empty() ? "plot " : ", ", index, left, look.colour, Quoted(names[fps] + " frames a second"), kInk);
   }

@@ -42,6 +42,19 @@ TEST_F(PicturesFigureTest, SaysWhereAnotherLooksBetter) {
   EXPECT_TRUE(svg.find("16.8   chosen") != svg.npos);
 }
 
+TEST_F(PicturesFigureTest, SaysWhatWasNotMeasuredInCalmMoments) {
+  std::vector<TriedPicture> tries = Tries();
+  tries[0].best->calm = {{"clip, calmest", 100, 0.4, 20}};
+  const auto chart = MakePicturesChart(tries, tries[0].best->settings);
+  ASSERT_TRUE(chart);
+  EXPECT_FALSE(chart->rows[0].busiest_only);
+  EXPECT_TRUE(chart->rows[1].busiest_only);
+  Draw(path(""), *chart);
+  const std::string svg = Get(path("pictures.svg"));
+  EXPECT_TRUE(svg.find("busy moments only") != svg.npos);
+  EXPECT_TRUE(svg.find("busy and calm moments count half each") != svg.npos);
+}
+
 TEST_F(PicturesFigureTest, OnePictureIsNoFigure) {
   EXPECT_FALSE(MakePicturesChart({Tries()[0]}, Tries()[0].best->settings));
 }
