@@ -86,10 +86,11 @@ bool TellAgain(const Result& result, const fs::path& folder) {
 int RunRedraw(const Request& request) {
   if (!fs::is_directory(request.subject)) FailInput("{}: no such folder", request.subject);
   const OutputFolder folder(request.subject);  // nobody else writes there meanwhile
+  // First, for an earlier version's figures can be drawn where its tables cannot be told.
+  const std::vector<std::string> names = DrawAgain(folder.path());
   std::vector<std::string> told;
   for (const Result& result : kResults)
     if (!request.json && TellAgain(result, folder.path())) told.emplace_back(result.kind);
-  const std::vector<std::string> names = DrawAgain(folder.path());
   if (told.empty() && names.empty())
     FailInput("{}: no results there; plan, bench, uplink and rehearse write them", request.subject);
   if (request.json)
