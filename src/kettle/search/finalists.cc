@@ -2,6 +2,8 @@
 #include "kettle/search/finalists.h"
 
 #include <algorithm>
+#include <cmath>
+#include <cstdlib>
 
 namespace kettle {
 
