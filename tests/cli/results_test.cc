@@ -83,6 +83,13 @@ TEST_F(ResultsTest, BenchOfSomePresets) {
   EXPECT_EQ(again.code, 0) << again.err;
   EXPECT_THAT(again.out, testing::StartsWith(ran.out));
   EXPECT_EQ(Get(path("out/bench.csv")), csv);
+  // One that somebody emptied is refused in a line.
+  nlohmann::json emptied = Json("out/bench.json");
+  emptied["bench"]["settings"] = nlohmann::json::array();
+  Put("out/bench.json", emptied.dump());
+  const auto refused = Run("redraw out");
+  EXPECT_EQ(refused.code, 2);
+  EXPECT_THAT(refused.err, testing::HasSubstr("a bench of nothing"));
 }
 
 TEST_F(ResultsTest, BenchWithoutAShowCombinesItsOptions) {

@@ -274,7 +274,7 @@ int RunBench(Session& session) {
   const std::vector<PacedTrial> paced = RunPacedTrials(session, plan, footage);
   const std::vector<Trial> trials = AllTrials(jobs, known);
   const bool complete = std::all_of(jobs.begin(), jobs.end(), [](const TrialJob& job) { return job.trial; });
-  json more = {{"paced", paced}, {"timing", timing}};
+  json more = {{"paced", paced}, {"timing", timing}, {"stand_in_gpu", session.request().stand_in_gpu}};
   if (plan.question) {
     const Answer answer = AnswerQuestion(
         session, plan, footage, known, [&] { return bench.budget_seconds.value_or(kQuestionSeconds) - elapsed(); },

@@ -17,7 +17,6 @@ int RunRehearse(Session& session);
 int RunDiagnose(const Request& request);
 int RunRedraw(const Request& request);
 int RunLoad(const Request& request, const Places& places);
-// The verdict's table and what to do, for rehearse and diagnose.
 
 // Real encodes of the show's first footage under each rate control, modelled on the show's line: which one, how high.
 // They are made at `encoded` where that is given, which the model then scales to `bit_rate`.

@@ -2,8 +2,8 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
 #include <filesystem>
-#include <functional>
 #include <nlohmann/json.hpp>
 
 #include "commands/commands.h"
@@ -30,18 +30,39 @@ using nlohmann::json;
 
 namespace {
 
-void TellBench(const json& file, const ResultPlace& place) {
-  WriteFile(place.folder / "bench.csv", TrialCsv(file.at("trials").get<std::vector<Trial>>()));
-  if (file.contains("question"))
-    PrintAnswer(file["question"].get<Answer>(), file["question"].at("measured_seconds"), place);
-  else
-    PrintBench(file.at("bench").get<BenchResult>(), place);
+// A file that somebody changed may lack what every result has.
+bool IsWhole(const Answer& answer) {
+  return !answer.variants.empty() &&
+         std::all_of(answer.variants.begin(), answer.variants.end(), [&](const VariantAnswer& variant) {
+           return variant.curve.empty() || variant.curve.size() == answer.question.rates.size();
+         });
 }
 
-void TellUplink(const json& file, const ResultPlace& place) { PrintUplink(file.get<UplinkResult>(), place); }
+void TellBench(const json& file, const ResultPlace& place) {
+  WriteFile(place.folder / "bench.csv", TrialCsv(file.at("trials").get<std::vector<Trial>>()));
+  const std::string name = (place.folder / "bench.json").string();
+  if (file.contains("question")) {
+    const auto answer = file["question"].get<Answer>();
+    if (!IsWhole(answer)) FailInput("{}: an answer without all of its variants", name);
+    PrintAnswer(answer, file["question"].at("measured_seconds"), place);
+  } else {
+    const auto result = file.at("bench").get<BenchResult>();
+    if (result.settings.empty()) FailInput("{}: a bench of nothing", name);
+    PrintBench(result, place);
+  }
+}
+
+void TellUplink(const json& file, const ResultPlace& place) {
+  const auto result = file.get<UplinkResult>();
+  if (result.feasible() != result.choice.has_value())
+    FailInput("{}: a line without its rate control", (place.folder / "uplink.json").string());
+  PrintUplink(result, place);
+}
 
 void TellPlan(const json& file, const ResultPlace& place) {
   const Plan plan = file.get<Plan>();
+  if (plan.chosen && (plan.proving.attempts.empty() || (plan.colour && plan.colour->stages.empty())))
+    FailInput("{}: a plan without its proof", (place.folder / "plan.json").string());
   WriteFile(place.folder / "card.txt", SettingsCard(plan));
   if (file.contains("exhaustive")) PrintGridCheck(file["exhaustive"].get<GridCheck>());
   PrintPlan(plan, place);

@@ -20,7 +20,8 @@ class PreparedFootage {
   const std::vector<Footage>& PrepareAll(const Show& show);
   // What PrepareAll and PrepareFurther prepared.
   const std::vector<Footage>& all() const { return footage_; }
-  // The calmest stretches of the show's clips, where they are not those that PrepareAll prepared.
+  // The calmest stretches of the show's clips, where they are not those that PrepareAll prepared, by the labels of
+  // those.
   std::map<std::string, Footage> PrepareCalm(const Show& show);
   // More of what PrepareAll prepared: the stretches of that number beside the first, of all that have so many.
   std::vector<Footage> PrepareFurther(const Show& show, int number);
