@@ -66,7 +66,7 @@ std::optional<CapacityChart> MakeCapacityChart(const Plan& plan) {
 }
 
 void Draw(const std::filesystem::path& folder, const CapacityChart& chart) {
-  constexpr double kHalf = 0.3, kCharacter = 0.0105;  // of a bar's height; of the width
+  constexpr double kHalf = 0.25, kCharacter = 0.0105;  // of a bar's height; of the width
   const std::vector<Bar>& bars = chart.bars;
   std::ostringstream script, tics;
   std::string plot;
@@ -80,7 +80,7 @@ void Draw(const std::filesystem::path& folder, const CapacityChart& chart) {
                             Quoted(text), middle * 100, shift == 0 ? y : y + std::copysign(kHalf, shift), shift,
                             colour);
     };
-    constexpr double kBeside[] = {0.8, 2, -0.8};  // in lines of text from the bar's edge
+    constexpr double kBeside[] = {0.8, 2, 3.2};  // in lines of text from the bar's edge
     std::size_t place = 0;
     double last_outside = -1;
     for (const Part& part : bars[i].parts) {
@@ -90,7 +90,7 @@ void Draw(const std::filesystem::path& folder, const CapacityChart& chart) {
           "\"white\"\n",
           id++, from * 100, y - kHalf, (from + part.share) * 100, y + kHalf, part.colour);
       const double middle = from + part.share / 2;
-      // A narrow part is named above or below the bar, those near each other at different heights.
+      // A narrow part is named above the bar, those near each other at different heights.
       const bool outside = part.share < kCharacter * static_cast<double>(part.name.size() + 1);
       const bool crowded = outside && last_outside >= 0 && middle - last_outside < 0.16;
       place = crowded ? (place + 1) % std::size(kBeside) : 0;

@@ -124,8 +124,8 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"cure.lower-bit-rate", "lower the bit rate"},
       {"cure.lower-to", "lower to {step} ({kbps:.0f} kbit/s less)"},
       {"cure.lowest-measured",
-       "lower to {step} ({kbps:.0f} kbit/s less), the lowest that the plan measured, and improve the uplink: at its "
-       "worst it carried {carried_kbps:.0f} kbit/s"},
+       "improve it (at its worst it carried {carried_kbps:.0f} kbit/s) and lower to {step} ({kbps:.0f} kbit/s less), "
+       "the lowest that the plan measured"},
       {"cure.other-ingest",
        "the connection to the ingest broke: try another ingest; fast-kettle uplink --to compares them"},
       {"cure.own-processors", "this is a virtual machine that shares its processors: give it its own"},

@@ -69,6 +69,12 @@ std::string Common(const std::vector<EncodeSettings>& settings) {
   return text + (extras.empty() ? "" : ", " + extras);
 }
 
+// Two repeats alone allow for almost anything: beyond 100 % the figure tells no more.
+std::string Interval(const Option& option) {
+  if (!option.interval) return "once";
+  return *option.interval > 1 ? "> ±100 %" : fmt::format("±{:.0f} %", *option.interval * 100);
+}
+
 class ResultTable {
  public:
   explicit ResultTable(const BenchResult& result)
@@ -81,7 +87,7 @@ class ResultTable {
     const bool works = option.throughput_fps > 0;
     const auto figure = [&](const std::string& text) { return Number(works ? text : "-"); };
     cells.push_back(figure(fmt::format("{:.0f}", option.throughput_fps)));
-    cells.push_back(figure(option.interval ? fmt::format("±{:.0f} %", *option.interval * 100) : "once"));
+    cells.push_back(figure(Interval(option)));
     cells.push_back(figure(fmt::format("{:.0f} %", option.headroom * 100)));
     cells.push_back(figure(fmt::format("{:.2f}", option.cpu_cores)));
     const bool seen = option.scored();

@@ -144,8 +144,8 @@ json Counted(const PacedOutputOutcome& output, const char* lost_word, std::size_
 std::string Cost(const Diagnosis::Cure& cure) {
   if (!cure.step) return "";
   const double points = cure.step->costs;
-  return points >= 0 ? fmt::format("; it costs {:.1f} points of how it looks", points)
-                     : fmt::format("; it costs nothing: it looks {:.1f} points better", -points);
+  return points >= 0 ? fmt::format("; this costs {:.1f} points of how it looks", points)
+                     : fmt::format("; this costs nothing: it looks {:.1f} points better", -points);
 }
 
 }  // namespace
