@@ -11,7 +11,8 @@
 
 namespace kettle {
 
-// Linear light, red, green and blue of BT.709's primaries: 0 is black, 1 is white. Rows without padding.
+// Linear light, red, green and blue of BT.709's primaries: 0 is black, 1 is white. Rows without padding; planes may be
+// longer than that.
 struct LinearPicture {
   int width = 0, height = 0;
   std::array<std::vector<float>, 3> planes;

@@ -75,7 +75,8 @@ HWY_INLINE hn::Vec<D> CubeRoot(D d, hn::Vec<D> a) {
   return hn::Mul(a, hn::Mul(inverse, inverse));
 }
 
-void LinearToXybT(const float* red, const float* green, const float* blue, int count, float* x, float* y, float* b) {
+template <bool kOnlyLuma>
+void LinearToXybRow(const float* red, const float* green, const float* blue, int count, float* x, float* y, float* b) {
   const float dark = std::cbrt(kConeBias);
   ForEachVector(count, [&](auto d, int i) HWY_ATTR {
     const auto r = hn::LoadU(d, red + i), g = hn::LoadU(d, green + i), bl = hn::LoadU(d, blue + i);
@@ -85,13 +86,22 @@ void LinearToXybT(const float* red, const float* green, const float* blue, int c
           hn::MulAdd(g, hn::Set(d, weights[1]), hn::MulAdd(bl, hn::Set(d, weights[2]), hn::Set(d, kConeBias))));
       return hn::Sub(CubeRoot(d, hn::Max(mixed, hn::Set(d, 1e-9f))), hn::Set(d, dark));
     };
-    const auto l = cone(kCones[0]), m = cone(kCones[1]), s = cone(kCones[2]);
+    const auto l = cone(kCones[0]), m = cone(kCones[1]);
     const auto half = hn::Set(d, 0.5f);
     const auto luma = hn::Mul(hn::Add(l, m), half);
+    hn::StoreU(hn::Add(luma, hn::Set(d, 0.01f)), d, y + i);
+    if constexpr (kOnlyLuma) return;
+    const auto s = cone(kCones[2]);
     hn::StoreU(hn::MulAdd(hn::Mul(hn::Sub(l, m), half), hn::Set(d, 14.0f), hn::Set(d, 0.42f)), d, x + i);
     hn::StoreU(hn::Add(hn::Sub(s, luma), hn::Set(d, 0.55f)), d, b + i);
-    hn::StoreU(hn::Add(luma, hn::Set(d, 0.01f)), d, y + i);
   });
+}
+
+void LinearToXybT(const float* red, const float* green, const float* blue, int count, float* x, float* y, float* b) {
+  if (x && b)
+    LinearToXybRow<false>(red, green, blue, count, x, y, b);
+  else
+    LinearToXybRow<true>(red, green, blue, count, x, y, b);
 }
 
 void HalveRowT(const float* upper, const float* lower, int width, float* out) {

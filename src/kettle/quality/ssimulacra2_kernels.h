@@ -7,6 +7,7 @@
 namespace kettle::kernels {
 
 // XYB of linear light, shifted and scaled so that all of it is positive. 1 is white; planes of `count` samples.
+// Without `x` or `b`: luma alone.
 void LinearToXyb(const float* red, const float* green, const float* blue, int count, float* x, float* y, float* b);
 
 // How Y'CbCr samples of 8 bits become R'G'B' from 0 to 1: luma less `black`, scaled; chroma less 128, by these weights.
