@@ -68,7 +68,7 @@ class FakeRunner final : public TrialRunner {
     trial.throughput_fps = figures.throughput_fps;
     trial.headroom = 1 - settings.frame_rate.fps() / figures.throughput_fps;
     trial.cpu_cores = figures.cpu_cores;
-    trial.quality = QualityOf(ScoreOf(figures.similarity));
+    if (request.quality) trial.quality = QualityOf(ScoreOf(figures.similarity));
     return trial;
   }
 

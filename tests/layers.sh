@@ -18,6 +18,7 @@ declare -A may=(
   [placement]="units message encoders uplink rehearsal option" [search]="units message encoders quality option placement"
   [question]="units message encoders quality curve trial search"
   [plan]="units message device machine media footage encoders quality realtime uplink show option placement search"
+  [planner]="units message encoders footage rehearsal show option placement search plan"
   [diagnosis]="units message rehearsal plan")
 
 for folder in src/kettle/*/; do

@@ -52,6 +52,42 @@ TEST_F(OptionBookTest, TooSlowSaysNothingOfWhatAsksLess) {
   EXPECT_FALSE(book_.SurelyTooSlow(other));
 }
 
+TEST_F(OptionBookTest, ASpeedHasNoScoreUntilItIsAskedFor) {
+  const Option speed = book_.MeasureSpeed(Asked("ultrafast"));
+  EXPECT_TRUE(speed.keeps_pace(0.2));
+  EXPECT_FALSE(speed.scored());
+  EXPECT_TRUE(book_.Measure(Asked("ultrafast")).scored());
+  EXPECT_TRUE(book_.MeasureSpeed(Asked("ultrafast")).scored());
+  EXPECT_EQ(book_.options().size(), 1u);
+  EXPECT_EQ(runner_.runs, 2);
+}
+
+TEST_F(OptionBookTest, EasierFootageIsLeftOutUntilAskedFor) {
+  int easy_runs = 0;
+  test::FakeRunner runner([&](const std::string&, int preset, bool, const std::string& clip) {
+    easy_runs += clip == "easy";
+    return clip == "easy" ? test::Figures{300, 1, 0.99} : test::Figures{100.0 - preset, 1, 0.9};
+  });
+  TrialBook trials(runner, {}, [](const auto&) {});
+  OptionBook book(trials, {test::FakeFootage("hard"), test::FakeFootage("easy")}, 0.2);
+  EXPECT_EQ(book.Measure(Asked("ultrafast")).clips.size(), 2u) << "nothing was known";
+  const Option left_out = book.Measure(Asked("superfast"));
+  EXPECT_TRUE(left_out.measured);
+  EXPECT_EQ(left_out.clips.size(), 1u);
+  EXPECT_EQ(easy_runs, 1);
+  EXPECT_EQ(book.MeasureEverywhere(Asked("superfast")).clips.size(), 2u);
+  EXPECT_EQ(book.MeasureEverywhere(Asked("superfast")).clips.size(), 2u);
+  EXPECT_EQ(easy_runs, 2);
+}
+
+TEST_F(OptionBookTest, FootageThatIsAsHardIsNotLeftOut) {
+  test::FakeRunner runner([](auto...) { return test::Figures{100, 1, 0.9}; });
+  TrialBook trials(runner, {}, [](const auto&) {});
+  OptionBook book(trials, {test::FakeFootage("hard"), test::FakeFootage("easy")}, 0.2);
+  book.Measure(Asked("ultrafast"));
+  EXPECT_EQ(book.Measure(Asked("superfast")).clips.size(), 2u);
+}
+
 TEST_F(OptionBookTest, RecallsWhatTheTrialBookKnows) {
   trials_.Get(Asked("veryfast"), test::FakeFootage("one"));  // 24 of the 31.25 that are needed
   trials_.Get(Asked("superfast", {640, 360}), test::FakeFootage("one"));

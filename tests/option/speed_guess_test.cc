@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/option/speed_guess.h"
 
+#include <cmath>
+
 #include "fakes.h"
 
 namespace kettle {
@@ -30,6 +32,39 @@ TEST(GuessSpeed, GoesByAnotherPresetAtThePictureBeforeThePixels) {
                                     Measured("superfast", kSmall, 200)};
   EXPECT_NEAR(Guess(options, "veryfast", kSmall)->throughput_fps, 150, 1e-9);
   EXPECT_NEAR(Guess({options[1]}, "veryfast", kSmall)->throughput_fps, 240, 1e-9);
+}
+
+TEST(GuessSpeed, LearnsHowMuchSmallerPicturesSave) {
+  constexpr FrameSize kMiddle{960, 540};
+  const std::vector<Option> same{Measured("superfast", kLarge, 80), Measured("superfast", kSmall, 80),
+                                 Measured("veryfast", kLarge, 60)};
+  EXPECT_NEAR(Guess(same, "veryfast", kMiddle)->throughput_fps, 60 * std::pow(16.0 / 9, 0.3), 1e-9)
+      << "hardly anything, but never nothing";
+  const std::vector<Option> half{Measured("superfast", kLarge, 80), Measured("superfast", kSmall, 160),
+                                 Measured("veryfast", kLarge, 60)};
+  EXPECT_NEAR(Guess(half, "veryfast", kMiddle)->throughput_fps, 80, 1e-9) << "twice the speed for a quarter: the root";
+  const std::vector<Option> more{Measured("superfast", kLarge, 80), Measured("superfast", kSmall, 800),
+                                 Measured("veryfast", kLarge, 60)};
+  EXPECT_NEAR(Guess(more, "veryfast", kMiddle)->throughput_fps, 60 * 16.0 / 9, 1e-9) << "never more than in proportion";
+}
+
+TEST(GuessSpeed, TakesLongerOverEachPictureWhereTheyAreFewer) {
+  Option half = Measured("veryfast", kLarge, 1);
+  half.settings.frame_rate = FrameRate{30, 1};
+  ASSERT_EQ(Measured("veryfast", kLarge, 1).settings.frame_rate, (FrameRate{60, 1}));
+  EXPECT_NEAR(GuessSpeed({Measured("veryfast", kLarge, 60)}, half.settings)->throughput_fps, 60 / std::cbrt(2), 1e-9);
+  Option superfast = Measured("superfast", kLarge, 80);
+  superfast.settings.frame_rate = half.settings.frame_rate;
+  superfast.throughput_fps = 60;
+  EXPECT_NEAR(GuessSpeed({Measured("veryfast", kSmall, 60), Measured("superfast", kLarge, 80), superfast},
+                         [&] {
+                           EncodeSettings smaller = half.settings;
+                           smaller.size = kSmall;
+                           return smaller;
+                         }())
+                  ->throughput_fps,
+              60 * 60 / 80.0, 1e-9)
+      << "as another preset has shown";
 }
 
 TEST(GuessSpeed, LiesBetweenItsNeighbours) {

@@ -43,5 +43,15 @@ TEST(TrialBook, AnEarlierFailureIsTriedAgainOnce) {
   EXPECT_EQ(book.trials().size(), 1u) << "the new trial takes the old one's place";
 }
 
+TEST(TrialBook, MeasuresTheQualityOnceItIsAskedFor) {
+  FakeRunner runner(kGood);
+  TrialBook book(runner, {}, [](const auto&) {});
+  EXPECT_FALSE(book.Get(test::SmallSettings(), FakeFootage("a"), false).quality);
+  EXPECT_TRUE(book.Get(test::SmallSettings(), FakeFootage("a")).quality);
+  EXPECT_TRUE(book.Get(test::SmallSettings(), FakeFootage("a"), false).quality) << "it is known by now";
+  EXPECT_EQ(runner.runs, 2);
+  EXPECT_EQ(book.trials().size(), 1u);
+}
+
 }  // namespace
 }  // namespace kettle

@@ -136,6 +136,31 @@ TEST(Place, WhatWasNotMeasuredIsNotCalledAMisfit) {
   EXPECT_EQ(Sentence(placement.rejected[0].why), "not measured");
 }
 
+// A stream that never came near is walked only where nothing better fits.
+TEST(Place, AFamilyFarBehindIsNotWalkedAsStream) {
+  FamilyOptions cpu = Cpu(), gpu = Gpu();
+  int walked = 0;
+  const auto usual = gpu.measure;
+  gpu.measure = [&](Role role, int preset) {
+    walked += role == Role::kStream;
+    return usual(role, preset);
+  };
+  cpu.stream_score = 17;
+  gpu.stream_score = 11;
+  const Placement placement = Place({cpu, gpu}, kTwoCores, true);
+  EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
+  EXPECT_EQ(placement.feasible[0].recording.device, "gpu");
+  EXPECT_EQ(walked, 0);
+  EXPECT_THAT(Sentence(placement.rejected.back().why), testing::HasSubstr("at no size did it look better than 11.0"));
+  gpu.stream_score = 16.5;
+  Place({cpu, gpu}, kTwoCores, true);
+  EXPECT_GT(walked, 0) << "near";
+  walked = 0;
+  gpu.stream_score = 11;
+  Place({cpu, gpu}, {0.4, 0.2}, true);
+  EXPECT_GT(walked, 0) << "nothing else fits";
+}
+
 TEST(Place, AFasterPresetThatLooksBetterIsTaken) {
   FamilyOptions odd = Cpu();
   odd.known = [](Role, int) { return true; };

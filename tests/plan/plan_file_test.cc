@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "fakes.h"
+#include "kettle/planner/make_plan.h"
 
 namespace kettle {
 namespace {

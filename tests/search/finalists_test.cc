@@ -67,6 +67,56 @@ TEST_F(FinalistsTest, OnlyWhatComesNearIsMeasuredInTheCalmestToo) {
   EXPECT_TRUE(ranked[3].best->calm.empty()) << "what was not measured whole comes after what was";
 }
 
+// 60 frames a second look `lost` points worse than 30.
+class RateRunner final : public TrialRunner {
+ public:
+  explicit RateRunner(double lost) : lost_(lost) {}
+  Trial Run(const TrialRequest& request) override {
+    Trial trial = test::DoneTrial(request, 1000);
+    trial.quality = test::QualityOf(request.settings.frame_rate.fps() > 45 ? 50 - lost_ : 50);
+    return trial;
+  }
+
+ private:
+  double lost_;
+};
+
+TEST(Finalists, OfThoseThatLookAlikeTheOneWithMoreFramesComesFirst) {
+  const auto best_rate = [](double lost) {
+    RateRunner runner(lost);
+    TrialBook book(runner, {}, [](const auto&) {});
+    OptionBook options(book, {test::FakeFootage("clip")}, 0.2);
+    const SearchSpace space{test::SmallSettings(), {{640, 360}}, {{60, 1}, {30, 1}}, {"x264"}};
+    return RankFinalists(SearchPicture(space, options), options).front().rate.fps();
+  };
+  EXPECT_EQ(best_rate(0.2), 60);
+  EXPECT_EQ(best_rate(0.5), 30);
+}
+
+// A second clip that is easier by far, but for small pictures, where it loses all its text.
+class TextRunner final : public TrialRunner {
+ public:
+  Trial Run(const TrialRequest& request) override {
+    const bool text = request.footage.label == "text";
+    Trial trial = test::DoneTrial(request, text ? 2000 : 1000);
+    const double lines = std::log2(request.settings.size.height / 432.0);
+    trial.quality = test::QualityOf(text && request.settings.size.height < 500 ? 20
+                                    : text                                     ? 90
+                                                                               : 50 - 20 * lines * lines);
+    return trial;
+  }
+};
+
+TEST(Finalists, TheBestIsTheBestOnFootageThatWasLeftOutToo) {
+  TextRunner runner;
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("quick turns"), test::FakeFootage("text")}, 0.2);
+  const SearchSpace space{test::SmallSettings(), CandidateSizes({1280, 720}), {{60, 1}}, {"x264"}};
+  const auto ranked = RankFinalists(SearchPicture(space, options), options);
+  EXPECT_GE(ranked.front().size.height, 500);
+  EXPECT_EQ(ranked.front().best->clips.size(), 2u);
+}
+
 TEST_F(FinalistsTest, WithoutACalmStretchTheOrderStays) {
   StretchRunner runner(504, 720);
   EXPECT_EQ(Rank(runner, false).front().size.height, 504);

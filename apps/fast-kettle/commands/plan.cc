@@ -1,6 +1,4 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/plan/plan.h"
-
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -16,6 +14,7 @@
 #include "kettle/machine/advice.h"
 #include "kettle/machine/disk.h"
 #include "kettle/plan/sound.h"
+#include "kettle/planner/make_plan.h"
 #include "kettle/units/error.h"
 #include "report/card.h"
 #include "report/looks.h"

@@ -75,14 +75,13 @@ void OpenEncoders(Session& session, Survey& survey) {
 }
 
 void MeasureDisk(Session& session, Survey& survey) {
-  constexpr double kSeconds = 3;
   const std::string& named = session.request().recording_folder;
   const std::filesystem::path folder = named.empty() ? session.out() : std::filesystem::path(named);
   session.progress().Stage("writing to the disk", 1);
   session.progress().Show(folder.string(), 0);
   survey.disk = ReadDisk(folder);
   try {
-    survey.disk->write_rate = session.disk_rates().Measure(folder, kSeconds);
+    survey.disk->write_rate = session.disk_rates().Measure(folder, session.request().disk_seconds);
   } catch (const Error& error) {
     if (error.fault() == Fault::kInterrupted) throw;
     survey.disk_trouble = error.what();  // a full disk, most likely: the rest of the survey is still worth having

@@ -68,8 +68,8 @@ void OptionBook::Recall(const EncodeSettings& target) {
     options_.push_back(MakeOption({Get(settings, footage_.front())}, footage_.size() == 1));
 }
 
-Trial OptionBook::Get(const EncodeSettings& settings, const Footage& footage) {
-  Trial trial = book_.Get(settings, footage);
+Trial OptionBook::Get(const EncodeSettings& settings, const Footage& footage, bool quality) {
+  Trial trial = book_.Get(settings, footage, quality);
   const std::pair<EncodeSettings, std::string> key{settings, footage.key()};
   if (std::find(asked_.begin(), asked_.end(), key) == asked_.end()) {
     asked_.push_back(key);
@@ -79,12 +79,37 @@ Trial OptionBook::Get(const EncodeSettings& settings, const Footage& footage) {
   return trial;
 }
 
-Option OptionBook::Measure(const EncodeSettings& settings, double score_to_beat) {
+bool OptionBook::Tells(const Option& option, const Wanted& wanted) const {
+  if (!option.keeps_pace(required_headroom_)) return true;
+  if (wanted.quality && !option.scored()) return false;
+  if (option.scored() && option.score <= wanted.score_to_beat) return true;
+  return option.measured && (!wanted.everywhere || option.clips.size() == footage_.size());
+}
+
+bool OptionBook::SurelyEasier(const Footage& footage, const EncodeSettings& settings) const {
+  constexpr double kAsFast = 0.85, kBetter = 1;  // noise; points
+  const auto on = [](const Option& option, const Footage& clip) {
+    return std::find_if(option.clips.begin(), option.clips.end(),
+                        [&](const ClipResult& result) { return result.footage == clip.label; });
+  };
+  bool seen = false;
+  for (const Option& option : options_) {
+    // Small pictures cost some clips more than others.
+    if (option.settings.size != settings.size || option.settings.frame_rate != settings.frame_rate) continue;
+    const auto other = on(option, footage), hardest = on(option, footage_.front());
+    if (other == option.clips.end() || hardest == option.clips.end()) continue;
+    seen = true;
+    if (other->throughput_fps < kAsFast * hardest->throughput_fps ||
+        (hardest->score != kNotScored && other->score < hardest->score + kBetter))
+      return false;
+  }
+  return seen;
+}
+
+Option OptionBook::MeasureOn(const EncodeSettings& settings, const Wanted& wanted) {
   const auto known =
       std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
-  if (known != options_.end() &&
-      (known->measured || !known->keeps_pace(required_headroom_) || known->score <= score_to_beat))
-    return *known;
+  if (known != options_.end() && Tells(*known, wanted)) return *known;
   if (most_trials_ > 0 && trials_ + static_cast<int>(footage_.size()) > most_trials_)
     return known == options_.end() ? Unmeasured(settings, "the search stops at half of all trials") : *known;
   if (known == options_.end() && SurelyTooSlow(settings))
@@ -92,17 +117,20 @@ Option OptionBook::Measure(const EncodeSettings& settings, double score_to_beat)
   if (known == options_.end() && watch_.may_measure && !watch_.may_measure(settings))
     return Unmeasured(settings, "the time budget was used up");
   std::vector<Trial> trials;
+  bool all = true;  // that decide
   for (std::size_t i = 0; i < footage_.size(); ++i) {
-    trials.push_back(Get(settings, footage_[i]));
+    if (i > 0 && !wanted.everywhere && SurelyEasier(footage_[i], settings)) continue;
+    trials.push_back(Get(settings, footage_[i], wanted.quality));
     const Trial& trial = trials.back();
     const bool useful = trial.done() && trial.headroom >= required_headroom_ &&
-                        (!trial.quality || trial.quality->score() > score_to_beat);
+                        (!trial.quality || trial.quality->score() > wanted.score_to_beat);
     if (useful) continue;
+    all = i + 1 == footage_.size();
     std::rotate(footage_.begin(), footage_.begin() + static_cast<std::ptrdiff_t>(i),
                 footage_.begin() + static_cast<std::ptrdiff_t>(i) + 1);
     break;
   }
-  Option option = MakeOption(trials, trials.size() == footage_.size());
+  Option option = MakeOption(trials, all);
   if (known != options_.end())
     *known = option;
   else
@@ -111,13 +139,24 @@ Option OptionBook::Measure(const EncodeSettings& settings, double score_to_beat)
   return option;
 }
 
+Option OptionBook::MeasureEverywhere(const EncodeSettings& settings) {
+  const auto known =
+      std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
+  const Option before = known != options_.end() ? *known : Measure(settings);
+  if (watch_.may_measure && !watch_.may_measure(settings)) return before;
+  const Option option = MeasureOn(settings, {kNotScored, before.scored(), true});
+  return before.calm.empty() ? option : MeasureWhole(settings);
+}
+
 Option OptionBook::MeasureWhole(const EncodeSettings& settings) {
   const Option busiest = Measure(settings);
   if (calm_.empty() || !busiest.measured || !busiest.keeps_pace(required_headroom_) || !busiest.calm.empty() ||
       (watch_.may_measure && !watch_.may_measure(settings)))
     return busiest;
   std::vector<CalmTrial> trials;
-  for (const auto& [clip, footage] : calm_) trials.push_back({clip, Get(settings, footage)});
+  for (const ClipResult& busy : busiest.clips)
+    if (const auto calm = calm_.find(busy.footage); calm != calm_.end())
+      trials.push_back({busy.footage, Get(settings, calm->second)});
   const auto known =
       std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
   *known = WithCalm(busiest, trials);

@@ -34,10 +34,19 @@ class OptionBook {
         watch_(std::move(watch)) {}
 
   // Stops at the first footage on which the option lacks headroom, or looks no better than `score_to_beat`. What is
-  // surely too slow is not measured, and says so.
-  Option Measure(const EncodeSettings& settings, double score_to_beat = -1);
+  // surely too slow is not measured, and says so. Footage on which another option of the same size and frame rate was
+  // as fast and looked better does not decide: it is left out.
+  Option Measure(const EncodeSettings& settings, double score_to_beat = -1) {
+    return MeasureOn(settings, {score_to_beat, true, false});
+  }
 
-  // On all footage, and, if it keeps pace there, on the calmest stretches of the clips too.
+  // The same without its quality, where nobody will look at it: the option has no score until Measure is asked for it.
+  Option MeasureSpeed(const EncodeSettings& settings) { return MeasureOn(settings, {kNotScored, false, false}); }
+
+  // On all footage, also what was left out.
+  Option MeasureEverywhere(const EncodeSettings& settings);
+
+  // As Measure, and, if it keeps pace there, on the calmest stretches of the clips too.
   Option MeasureWhole(const EncodeSettings& settings);
 
   // Takes in what the trial book knows already of `target`, with any encoder and preset, on the first footage: it costs
@@ -61,7 +70,15 @@ class OptionBook {
   double required_headroom() const { return required_headroom_; }
 
  private:
-  Trial Get(const EncodeSettings& settings, const Footage& footage);
+  struct Wanted {
+    double score_to_beat = 0;
+    bool quality = true, everywhere = false;
+  };
+  Option MeasureOn(const EncodeSettings& settings, const Wanted& wanted);
+  // Whether an option tells what was asked for, so that it need not be measured again.
+  bool Tells(const Option& option, const Wanted& wanted) const;
+  bool SurelyEasier(const Footage& footage, const EncodeSettings& settings) const;
+  Trial Get(const EncodeSettings& settings, const Footage& footage, bool quality = true);
 
   TrialBook& book_;
   std::vector<Footage> footage_;  // the one that decided last comes first

@@ -55,17 +55,52 @@ class Speeds {
   }
 
   std::optional<double> ByPixels(const EncodeSettings& settings) const {
-    const auto pixels = static_cast<double>(settings.size.pixels());
     std::optional<double> guess;
     double nearest = 0;
     for (const Option* option : measured_) {
       if (option->settings.preset != settings.preset) continue;
-      const double ratio = static_cast<double>(option->settings.size.pixels()) / pixels;
-      if (guess && std::abs(std::log(ratio)) >= nearest) continue;
-      nearest = std::abs(std::log(ratio));
-      guess = option->throughput_fps * ratio;
+      const double size = LogOfPixels(option->settings) - LogOfPixels(settings);
+      const double rate = std::log(settings.frame_rate.fps() / option->settings.frame_rate.fps());
+      const double distance = std::abs(size) + std::abs(rate);
+      if (guess && distance >= nearest) continue;
+      nearest = distance;
+      guess = option->throughput_fps * std::exp(size * PixelExponent() + rate * RateExponent());
     }
     return guess;
+  }
+
+  static double LogOfPixels(const EncodeSettings& settings) {
+    return std::log(static_cast<double>(settings.size.pixels()));
+  }
+  static double LogOfRate(const EncodeSettings& settings) { return std::log(settings.frame_rate.fps()); }
+
+  // How the throughput falls with pixels: in proportion while nothing was seen, less where bits or scaling take the
+  // time.
+  double PixelExponent() const {
+    const auto same = [](const EncodeSettings& a, const EncodeSettings& b) { return a.frame_rate == b.frame_rate; };
+    return std::clamp(-Exponent(LogOfPixels, same).value_or(-1), 0.3, 1.0);
+  }
+  // How it grows with the frame rate: of fewer pictures each gets more bits and moves farther.
+  double RateExponent() const {
+    const auto same = [](const EncodeSettings& a, const EncodeSettings& b) { return a.size == b.size; };
+    return std::clamp(Exponent(LogOfRate, same).value_or(1.0 / 3), 0.0, 0.6);
+  }
+
+  // The slope of the throughput over `log`, as logarithms: by the two options of one preset that lie farthest apart.
+  template <class Log, class Same>
+  std::optional<double> Exponent(const Log& log, const Same& same) const {
+    std::optional<double> exponent;
+    double farthest = 0;
+    for (const Option* one : measured_)
+      for (const Option* other : measured_) {
+        const double apart = log(one->settings) - log(other->settings);
+        if (one->settings.preset != other->settings.preset || !same(one->settings, other->settings) ||
+            apart <= farthest)
+          continue;
+        farthest = apart;
+        exponent = std::log(one->throughput_fps / other->throughput_fps) / apart;
+      }
+    return exponent;
   }
 
   std::vector<const Option*> measured_;

@@ -18,8 +18,8 @@ class TrialBook {
       : runner_(runner), trials_(std::move(known)), on_new_(std::move(on_new)) {}
 
   // A copy: the book may grow meanwhile. A trial that did not end as done is measured again in another
-  // run, but not in this one.
-  Trial Get(const EncodeSettings& settings, const Footage& footage);
+  // run, but not in this one. Without `quality` one that has none will do, and a new one gets none.
+  Trial Get(const EncodeSettings& settings, const Footage& footage, bool quality = true);
 
   const std::vector<Trial>& trials() const { return trials_; }
   int measured() const { return measured_; }  // in this run

@@ -13,6 +13,7 @@ namespace kettle {
 namespace {
 
 constexpr double kSameQuality = 0.5;  // points
+constexpr double kFarBehind = 5;
 
 // Scores in steps of what nobody sees, so that "the same" is the same for any three pairs.
 long QualityStep(const Option& option) { return std::lround(option.score / kSameQuality); }
@@ -48,22 +49,55 @@ class Placer {
       : families_(families), capacity_(capacity) {}
 
   Placement Run(bool recording_is_heavier) {
+    std::vector<const FamilyOptions*> behind;
     for (const FamilyOptions& family : families_) {
-      const int last = Walk(family, Role::kStream, family.presets, -1);
+      if (IsFarBehind(family)) {
+        behind.push_back(&family);
+        Walk(family, Role::kRecording, family.presets, -1);
+        continue;
+      }
+      const int last = Walk(family, Role::kStream, family.presets, family.likely_stream);
       // What the stream cannot hold, a heavier recording cannot either.
       const int most = recording_is_heavier ? last + 1 : family.presets;
       Walk(family, Role::kRecording, most, recording_is_heavier ? last : -1);
     }
-    // The best looking streams first: they spare the others their walk.
-    std::stable_sort(streams_.begin(), streams_.end(),
-                     [](const Walked& a, const Walked& b) { return a.option.score > b.option.score; });
-    for (const Walked& stream : streams_)
-      for (const Walked& recording : recordings_) Weigh(stream, recording);
+    WeighAll();
+    for (const FamilyOptions* family : behind) WalkOneBehind(*family);
     std::stable_sort(placement_.feasible.begin(), placement_.feasible.end(), Better);
     return std::move(placement_);
   }
 
  private:
+  bool IsFarBehind(const FamilyOptions& family) const {
+    return family.stream_score && std::any_of(families_.begin(), families_.end(), [&](const FamilyOptions& other) {
+             return other.stream_score && *other.stream_score > *family.stream_score + kFarBehind;
+           });
+  }
+
+  // Every stream walked with every recording: the best looking streams first, they spare the others their walk.
+  void WeighAll() {
+    std::stable_sort(streams_.begin(), streams_.end(),
+                     [](const Walked& a, const Walked& b) { return a.option.score > b.option.score; });
+    for (const Walked& stream : streams_)
+      for (const Walked& recording : recordings_) Weigh(stream, recording);
+  }
+
+  // Only if nothing that fits looks as good as it ever did.
+  void WalkOneBehind(const FamilyOptions& family) {
+    for (const Pair& pair : placement_.feasible)
+      if (pair.stream.busiest_score() >= *family.stream_score) {
+        placement_.rejected.push_back({family.family, "any", std::nullopt,
+                                       Message{"placement.looks-worse",
+                                               {{"score", *family.stream_score},
+                                                {"other", pair.stream.title()},
+                                                {"other_score", pair.stream.busiest_score()}}}});
+        return;
+      }
+    streams_.clear();
+    Walk(family, Role::kStream, family.presets, family.likely_stream);
+    WeighAll();
+  }
+
   bool Fits(const Option& stream, const Option& recording) const {
     return PredictDemand(stream, recording, capacity_).fits;
   }

@@ -71,6 +71,8 @@ struct FamilyOptions {
   int presets = 0;
   std::function<Option(Role, int preset)> measure;
   std::function<bool(Role, int preset)> known;  // measured already: asking again costs nothing
+  int likely_stream = -1;                       // the slowest preset that should keep pace as stream; -1: not known
+  std::optional<double> stream_score = {};      // the best that was seen of it as stream, at any size; not set: none
   int device = 0;                               // which of the family's GPUs
   int sessions = 0;                             // encodes that its driver opens at once there; 0: not known
 };
@@ -79,11 +81,10 @@ struct FamilyOptions {
 // one device and the recording on another, the reverse, and both on one. In each, the stream gets the
 // slowest preset that leaves the recording some preset, then the recording the slowest that still fits; a
 // faster one that was measured on the way is taken instead where it looks better. A combination that does
-// not fit at once, and whose stream looks worse even alone than one that fits, is not walked further.
-// `recording_is_heavier` says that a preset that is too slow for the stream is too slow for the recording:
-// more pixels a second, or more bits.
-// Order: the stream's quality; within half a point what is left to the game, in tenths of a processor; then the
-// recording's quality.
+// not fit at once, and whose stream looks worse even alone than one that fits, is not walked further; nor is a family
+// as stream that looked worse by far at every size. `recording_is_heavier` says that a preset that is too slow for the
+// stream is too slow for the recording: more pixels a second, or more bits. Order: the stream's quality; within half a
+// point what is left to the game, in tenths of a processor; then the recording's quality.
 Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier);
 
 void to_json(nlohmann::json& json, const Capacity& capacity);

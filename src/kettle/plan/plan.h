@@ -18,7 +18,6 @@
 #include "kettle/plan/colour_check.h"
 #include "kettle/plan/ladder.h"
 #include "kettle/plan/targets.h"
-#include "kettle/plan/time_budget.h"
 #include "kettle/search/exhaustive.h"
 #include "kettle/search/picture_search.h"
 #include "kettle/search/recording_level.h"
@@ -57,34 +56,8 @@ struct Plan {
   BitRate recording_rate() const;
 };
 
-// How far a plan is, for those who wait for it.
-struct PlanStatus {
-  PlanStage stage = PlanStage::kPicture;
-  int most_trials_left = 0;
-  std::optional<Option> best;  // the best looking stream so far that keeps pace alone; later, the one that is placed
-};
-
-struct PlanRequest {
-  const Show& show;
-  Targets targets;
-  std::vector<Footage> footage;
-  std::vector<std::string> families;  // usable ones, by name
-  Capacity capacity;                  // its headroom is the show's
-  int most_proofs = 5;
-  std::map<std::string, int> devices = {};   // of a family, if it may use more than one
-  std::map<std::string, int> sessions = {};  // of a family, that its driver opens at once on its first device
-  std::vector<int> processors = {};          // Processor::usable; empty: dividing them is not tried
-  std::map<std::string, Footage> calm = {};  // clips' calmest stretches, by the labels of their busiest in `footage`
-  TimeBudget time = {};
-  std::function<void(const PlanStatus&)> watch = {};  // told of each new stage and option
-};
-
 // What is searched for the stream.
 SearchSpace SpaceOf(const Targets& targets, const std::vector<std::string>& families);
-
-// Searches size and frame rate where they are free, then measures, places, refines and proves; where nothing holds, the
-// same with the next lighter picture. `prove` runs one pair in real time.
-Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove);
 
 // What the book holds of `target` with any encoder and preset, on any of the footage: in catalogue order,
 // trials of earlier runs included.

@@ -4,12 +4,16 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
+#include <optional>
+
+#include "kettle/option/with_encoder.h"
 
 namespace kettle {
 
 namespace {
 
-constexpr double kFar = 10;  // points behind in the busiest stretch: no calm one makes up for it
+constexpr double kAlike = 0.3;  // points
+constexpr double kFar = 10;     // points behind in the busiest stretch: no calm one makes up for it
 
 class Finals {
  public:
@@ -60,15 +64,61 @@ class Finals {
   const double best_busiest_;
 };
 
+// Those measured whole first.
+void Rank(std::vector<TriedPicture>& tried) {
+  const auto whole = [](const TriedPicture& picture) { return picture.best && !picture.best->calm.empty(); };
+  const auto score = [](const TriedPicture& picture) { return picture.best ? picture.best->score : kNotScored; };
+  std::stable_sort(tried.begin(), tried.end(), [&](const TriedPicture& a, const TriedPicture& b) {
+    return whole(a) != whole(b) ? whole(a) : score(a) > score(b);
+  });
+}
+
+// The best looking option known at a picture that keeps pace there.
+std::optional<Option> BestKnown(const OptionBook& book, const Option& like) {
+  std::optional<Option> best;
+  for (const Option& option : book.options()) {
+    EncodeSettings alike = WithEncoder(like.settings, option.settings.encoder, option.settings.preset);
+    if (alike == option.settings && option.keeps_pace(book.required_headroom()) && option.scored() &&
+        (!best || option.score > best->score))
+      best = option;
+  }
+  return best;
+}
+
+// What leads does so on all footage: what was left out as easier is measured now. No other can look better than on the
+// footage where it was measured, so that nothing else needs it.
+void ConfirmBest(std::vector<TriedPicture>& tried, OptionBook& book) {
+  for (std::size_t round = 0; round < tried.size() && tried.front().best; ++round) {
+    TriedPicture& first = tried.front();
+    const Option before = *first.best;
+    const Option confirmed = book.MeasureEverywhere(before.settings);
+    if (confirmed.clips.size() == before.clips.size() && confirmed.keeps_pace(book.required_headroom())) return;
+    first.best = confirmed.keeps_pace(book.required_headroom()) ? confirmed : BestKnown(book, before);
+    Rank(tried);
+  }
+}
+
+// Only what was measured as far as the best was.
+void PreferMoreFrames(std::vector<TriedPicture>& tried) {
+  const Option& best = *tried.front().best;
+  auto first = tried.begin();
+  for (auto one = tried.begin() + 1; one != tried.end(); ++one)
+    if (one->best && one->best->measured && one->best->calm.empty() == best.calm.empty() &&
+        one->best->score >= best.score - kAlike && one->rate.fps() > first->rate.fps())
+      first = one;
+  std::rotate(tried.begin(), first, first + 1);
+}
+
 }  // namespace
 
 std::vector<TriedPicture> RankFinalists(std::vector<TriedPicture> tried, OptionBook& book) {
-  if (!book.has_calm() || tried.empty() || !tried.front().best) return tried;
-  Finals(tried, book).Run();
-  const auto whole = [](const TriedPicture& picture) { return picture.best && !picture.best->calm.empty(); };
-  std::stable_sort(tried.begin(), tried.end(), [&](const TriedPicture& a, const TriedPicture& b) {
-    return whole(a) != whole(b) ? whole(a) : whole(a) && a.best->score > b.best->score;
-  });
+  if (tried.empty() || !tried.front().best) return tried;
+  if (book.has_calm()) {
+    Finals(tried, book).Run();
+    Rank(tried);
+  }
+  ConfirmBest(tried, book);
+  if (tried.front().best) PreferMoreFrames(tried);
   return tried;
 }
 

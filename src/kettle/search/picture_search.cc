@@ -191,7 +191,7 @@ class Searcher {
   // middle one, if there is speed to spare, of those that are faster than one that should fail. Nothing if all should
   // be too slow.
   std::optional<int> NextToTry(const std::string& family, int good, int bad, const TriedPicture& picture) const {
-    constexpr double kNoise = 1.25, kInterpolationError = 1.35, kToSpare = 1.2;
+    constexpr double kNoise = 1.15, kInterpolationError = 1.35, kToSpare = 1.2;
     const double needed_fps = picture.rate.fps() / (1 - book_.required_headroom());
     const auto guess_at = [&](int preset) { return GuessSpeed(book_.options(), SettingsOf(family, preset, picture)); };
     const auto of_good = good >= 0 ? guess_at(good) : std::nullopt;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/plan/plan.h"
+#include "kettle/planner/make_plan.h"
 
 #include <cmath>
 #include <nlohmann/json.hpp>

@@ -22,9 +22,11 @@ const TriedPicture* LighterPicture(const std::vector<TriedPicture>& tried, const
 
 // What looks best alone may leave so little to the recording that only a fast preset holds, with which it looks worse
 // than fewer pixels with a better one. `place` places both encodes as its targets say. Tried are the
-// best picture, and lighter ones as long as they could look better, a few in all; gives the placement with the best
-// looking stream, and leaves its picture in `targets`. `tried` is as SearchPicture gives it.
+// best picture, and lighter ones as long as they could look better, a few in all, if they still do once `everywhere`
+// has measured them on all footage; gives the placement with the best looking stream, and leaves its picture in
+// `targets`. `tried` is as RankFinalists gives it.
 Placement PlaceBestPicture(const std::vector<TriedPicture>& tried,
-                           const std::function<Placement(const Targets&)>& place, Targets& targets);
+                           const std::function<Placement(const Targets&)>& place,
+                           const std::function<Option(const Option&)>& everywhere, Targets& targets);
 
 }  // namespace kettle

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/plan/nearest.h"
+#include "kettle/planner/nearest.h"
 
 #include <algorithm>
 #include <cmath>

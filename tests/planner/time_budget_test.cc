@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/plan/time_budget.h"
+#include "kettle/planner/time_budget.h"
 
 #include <nlohmann/json.hpp>
 
 #include "fakes.h"
-#include "kettle/plan/plan.h"
+#include "kettle/planner/make_plan.h"
 #include "says.h"
 
 namespace kettle {

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/plan/picture_choice.h"
+#include "kettle/planner/picture_choice.h"
 
 #include "fakes.h"
 #include "says.h"
@@ -33,6 +33,12 @@ class PictureChoiceTest : public testing::Test {
                                           {}});
           return placement;
         },
+        [this](const Option& option) {
+          Option confirmed = option;
+          if (const auto score = everywhere_.find(option.score); score != everywhere_.end())
+            confirmed.score = score->second;
+          return confirmed;
+        },
         targets_);
   }
   std::string Why() const {
@@ -43,7 +49,8 @@ class PictureChoiceTest : public testing::Test {
 
   std::vector<TriedPicture> tried_;
   std::map<int, double> placed_score_;
-  std::vector<int> placed_;  // heights, as they were placed
+  std::map<double, double> everywhere_;  // what a score becomes on all footage, if it changes
+  std::vector<int> placed_;              // heights, as they were placed
   Targets targets_ = test::FakeTargets();
 };
 
@@ -129,6 +136,15 @@ TEST_F(PictureChoiceTest, TellsWhereTheyAgree) {
   tried_.back().best->calm = {{"clip, calmest", 100, 0.4, 60}};
   Choose();
   EXPECT_THAT(Why(), HasSubstr("the same by busy or by calm moments alone"));
+}
+
+TEST_F(PictureChoiceTest, ALighterPictureThatFallsBackOnOtherFootageIsNotPlaced) {
+  Tried({1280, 720}, 50, 35);
+  Tried({960, 540}, 48, 45);
+  everywhere_[48] = 30;
+  Choose();
+  EXPECT_EQ(targets_.stream.size.height, 720);
+  EXPECT_EQ(placed_, std::vector<int>{720});
 }
 
 }  // namespace

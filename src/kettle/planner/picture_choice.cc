@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/plan/picture_choice.h"
+#include "kettle/planner/picture_choice.h"
 
 namespace kettle {
 
@@ -70,7 +70,8 @@ const TriedPicture* LighterPicture(const std::vector<TriedPicture>& tried, const
 }
 
 Placement PlaceBestPicture(const std::vector<TriedPicture>& tried,
-                           const std::function<Placement(const Targets&)>& place, Targets& targets) {
+                           const std::function<Placement(const Targets&)>& place,
+                           const std::function<Option(const Option&)>& everywhere, Targets& targets) {
   if (tried.empty() || !tried.front().best) return place(targets);
   const auto place_at = [&](const TriedPicture& picture) {
     targets.stream.size = picture.size;
@@ -86,6 +87,8 @@ Placement PlaceBestPicture(const std::vector<TriedPicture>& tried,
     if (!next.best || next.best->busiest_score() <= placed_stream.busiest_score() + kWorthSharing ||
         PixelRate(next.size, next.rate) >= PixelRate(best->size, best->rate))
       continue;
+    const Option confirmed = everywhere(*next.best);
+    if (confirmed.busiest_score() <= placed_stream.busiest_score() + kWorthSharing) continue;
     Placement other = place_at(next);
     ++placed;
     if (other.feasible.empty() || other.feasible.front().stream.score <= placed_stream.score + kWorthSharing) continue;

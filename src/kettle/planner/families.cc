@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: Apache-2.0
+// What the planner may place: each encoder family, asked for what both encodes need.
+#include "kettle/option/speed_guess.h"
+#include "kettle/option/with_encoder.h"
+#include "kettle/planner/planner.h"
+
+namespace kettle {
+
+namespace {
+
+bool IsHeavier(const EncodeSettings& a, const EncodeSettings& b) {
+  const auto pixel_rate = [](const EncodeSettings& s) {
+    return static_cast<double>(s.size.pixels()) * s.frame_rate.fps();
+  };
+  return pixel_rate(a) >= pixel_rate(b) && a.bit_rate >= b.bit_rate;
+}
+
+}  // namespace
+
+int Planner::CountGrid() const {
+  const Targets& targets = request_.targets;
+  const SearchSpace recording{
+      targets.recording, {targets.recording.size}, {targets.recording.frame_rate}, request_.families};
+  int grid = GridSize(space_, request_.footage.size()) + GridSize(recording, request_.footage.size());
+  if (request_.show.recording_score) grid += GridSize(recording, request_.footage.size());  // at its level too
+  // Of further cards, both encodes at the picture chosen.
+  for (const std::string& family : request_.families)
+    if (const auto several = request_.devices.find(family); several != request_.devices.end())
+      grid += (several->second - 1) * 2 * static_cast<int>(FindFamily(family).presets.size() * request_.footage.size());
+  return grid;
+}
+
+std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
+  std::vector<FamilyOptions> families;
+  for (const std::string& name : request_.families) {
+    const auto several = request_.devices.find(name);
+    const auto sessions = request_.sessions.find(name);
+    for (int device = 0; device < (several == request_.devices.end() ? 1 : several->second); ++device) {
+      const auto settings = [stream = targets.stream, recording = targets.recording, levels = levels_, name, device](
+                                Role role, int preset) {
+        EncodeSettings asked = WithEncoder(role == Role::kStream ? stream : recording, name,
+                                           FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
+        asked.device = device;
+        const auto level = levels.find(name);
+        return role == Role::kRecording && level != levels.end() ? AtLevel(asked, level->second) : asked;
+      };
+      families.push_back(
+          {name, static_cast<int>(FindFamily(name).presets.size()),
+           [this, settings](Role role, int preset) {
+             const EncodeSettings asked = settings(role, preset);
+             if (role == Role::kStream) return options_.MeasureWhole(asked);
+             return WillGetItsLevel(asked) ? options_.MeasureSpeed(asked) : options_.Measure(asked);
+           },
+           [&options = options_, settings](Role role, int preset) { return options.Known(settings(role, preset)); },
+           LikelyToHold(name, [&](int preset) { return settings(Role::kStream, preset); }),
+           BestStreamScore(settings(Role::kStream, 0)), device,
+           sessions == request_.sessions.end() ? 0 : sessions->second});
+    }
+  }
+  return families;
+}
+
+// The slowest preset that should keep pace by what others were measured to do; -1 if nothing tells.
+int Planner::LikelyToHold(const std::string& family, const std::function<EncodeSettings(int)>& settings) const {
+  for (int preset = static_cast<int>(FindFamily(family).presets.size()) - 1; preset >= 0; --preset) {
+    const EncodeSettings asked = settings(preset);
+    const auto guess = GuessSpeed(options_.options(), asked);
+    if (guess && guess->throughput_fps * (1 - options_.required_headroom()) >= asked.frame_rate.fps()) return preset;
+  }
+  return -1;
+}
+
+std::optional<double> Planner::BestStreamScore(const EncodeSettings& like) const {
+  std::optional<double> best;
+  for (const Option& option : options_.options())
+    if (option.settings.encoder == like.encoder && option.settings.device == like.device &&
+        option.settings.rate_control == like.rate_control && option.settings.bit_rate == like.bit_rate &&
+        option.scored() && option.keeps_pace(options_.required_headroom()))
+      best = std::max(best.value_or(option.busiest_score()), option.busiest_score());
+  return best;
+}
+
+Placement Planner::PlaceAt(const Targets& targets) {
+  return Place(FamiliesAt(targets), plan_.capacity, IsHeavier(targets.recording, targets.stream));
+}
+
+}  // namespace kettle

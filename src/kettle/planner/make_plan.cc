@@ -1,0 +1,223 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/planner/make_plan.h"
+
+#include <algorithm>
+
+#include "kettle/option/option_picks.h"
+#include "kettle/placement/sharing.h"
+#include "kettle/planner/nearest.h"
+#include "kettle/planner/picture_choice.h"
+#include "kettle/planner/planner.h"
+#include "kettle/search/finalists.h"
+#include "kettle/search/refine.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr int kMostPictures = 3;        // placed and proven, as far as the proof runs allowed go
+constexpr double kWorthChanging = 0.5;  // points
+
+bool IsOf(const Pair& pair, const EncodeSettings& picture) {
+  return pair.stream.settings.size == picture.size && pair.stream.settings.frame_rate == picture.frame_rate;
+}
+
+// What was aimed at when the attempt that stands was made.
+struct Settled {
+  Targets targets;
+  Placement placement;
+};
+
+}  // namespace
+
+Planner::Planner(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove)
+    : request_(request),
+      book_(book),
+      prove_(prove),
+      space_(SpaceOf(request.targets, request.families)),
+      grid_(CountGrid()),
+      options_(book, request.footage, request.capacity.headroom, grid_ / 2,
+               {[this](const EncodeSettings& settings) { return MayMeasure(settings); }, [this] { Tell(); }},
+               request.calm) {
+  plan_.title = request.show.title;
+  plan_.container = request.show.recording_container;
+  plan_.recording_hours = request.show.recording_hours;
+  plan_.under_load = !request.show.load.empty();
+  plan_.targets = request.targets;
+  plan_.capacity = request.capacity;
+  plan_.first = request.show.first;
+  plan_.grid = grid_;
+}
+
+Plan Planner::Make() {
+  Begin(PlanStage::kPicture);
+  RecallLargest();
+  if (space_.sizes.size() * space_.rates.size() > 1)
+    plan_.pictures = RankFinalists(SearchPicture(space_, options_), options_);
+  ProvePictures();
+  if (!plan_.proving.holds() && runs_left() > 0)
+    ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, prove_, plan_.proving);
+  ScoreRecording();
+  TellOptions();
+  if (plan_.proving.holds())
+    TakeWhatHolds();
+  else
+    plan_.nearest = DescribeNearest(plan_.options[static_cast<int>(Role::kStream)],
+                                    plan_.options[static_cast<int>(Role::kRecording)], plan_.targets, plan_.capacity,
+                                    plan_.proving);
+  TellLeftOut();
+  return std::move(plan_);
+}
+
+int Planner::runs_left() {
+  const int left = request_.most_proofs - static_cast<int>(plan_.proving.attempts.size());
+  return left <= 0 || plan_.proving.attempts.empty() || MayGoOn(PlanStage::kProof) ? left : 0;
+}
+
+void Planner::Tell() const {
+  if (!request_.watch) return;
+  PlanStatus status{stage_, options_.trials_left(), std::nullopt};
+  const EncodeSettings& asked = request_.targets.stream;
+  for (const Option& option : options_.options())
+    if (option.measured && option.keeps_pace(options_.required_headroom()) && option.scored() &&
+        option.settings.rate_control == asked.rate_control && option.settings.bit_rate == asked.bit_rate &&
+        (!status.best || option.score > status.best->score))
+      status.best = option;
+  if (!plan_.placement.feasible.empty()) status.best = plan_.placement.feasible.front().stream;
+  request_.watch(status);
+}
+
+void Planner::RecallLargest() {
+  EncodeSettings largest = space_.target;
+  largest.size = space_.sizes.front();
+  largest.frame_rate = space_.rates.front();
+  options_.Recall(largest);
+}
+
+void Planner::ProvePictures() {
+  Settled settled{plan_.targets, {}};
+  for (int round = 1; round <= kMostPictures; ++round) {
+    Begin(PlanStage::kPlacement);
+    plan_.placement =
+        round == 1
+            ? PlaceBestPicture(
+                  plan_.pictures, [&](const Targets& at) { return PlaceAt(at); },
+                  [&](const Option& option) { return options_.MeasureEverywhere(option.settings); }, plan_.targets)
+            : PlaceAt(plan_.targets);
+    if (!plan_.placement.feasible.empty()) RefineBest();
+    ConfirmBest();
+    Begin(PlanStage::kProof);
+    const auto worth_it = [&](const Pair& pair) { return round == kMostPictures || !LighterLooksBetter(pair); };
+    const Proving proving =
+        ProveBest(plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove_, runs_left(), worth_it);
+    plan_.proving.attempts.insert(plan_.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
+    plan_.proving.LetBestStand(plan_.capacity);
+    // The reasons told are those of the picture that the attempt that stands is of.
+    if (round == 1 || (!proving.attempts.empty() && IsOf(plan_.proving.attempts.back().pair, plan_.targets.stream)))
+      settled = {plan_.targets, plan_.placement};
+    const TriedPicture* lighter = LighterPicture(plan_.pictures, plan_.targets.stream);
+    if (plan_.verdict() == PlanVerdict::kHolds || !lighter || round == kMostPictures || runs_left() <= 0) break;
+    ChoosePicture(plan_.pictures, *lighter, Message{"picture.best-in-real-time"}, plan_.targets);
+  }
+  plan_.targets = settled.targets;
+  plan_.placement = settled.placement;
+}
+
+// Whether a lighter picture, at the fastest preset that was measured there, looks better than this pair's stream.
+bool Planner::LighterLooksBetter(const Pair& pair) const {
+  const TriedPicture* lighter = LighterPicture(plan_.pictures, plan_.targets.stream);
+  if (!lighter) return false;
+  const Option* fastest = nullptr;
+  for (const Option& option : options_.options())
+    if (option.settings.size == lighter->size && option.settings.frame_rate == lighter->rate && option.scored() &&
+        option.settings.encoder == lighter->best->settings.encoder &&
+        option.settings.bit_rate == lighter->best->settings.bit_rate && option.keeps_pace(plan_.capacity.headroom) &&
+        (!fastest || option.throughput_fps > fastest->throughput_fps))
+      fastest = &option;
+  return fastest && fastest->busiest_score() > pair.stream.busiest_score() + kWorthChanging;
+}
+
+void Planner::RefineBest() {
+  Begin(PlanStage::kRefinement);
+  std::vector<Pair>& feasible = plan_.placement.feasible;
+  const Pair refined = RefineStream(feasible.front(), plan_.capacity, options_, plan_.targets.most_b_frames);
+  if (!SameSettings(refined, feasible.front())) feasible.insert(feasible.begin(), refined);
+  if (request_.show.recording_score) SettleRecording(*request_.show.recording_score);
+}
+
+// The best pair keeps pace on all footage: what was left out as easier is measured now. Where none does, the presets
+// are walked again.
+void Planner::ConfirmBest() {
+  for (int round = 1; round <= kMostPictures; ++round) {
+    std::vector<Pair>& feasible = plan_.placement.feasible;
+    if (feasible.empty()) return;
+    while (!feasible.empty() && !Confirm(feasible.front())) feasible.erase(feasible.begin());
+    if (!feasible.empty()) return;
+    plan_.placement = PlaceAt(plan_.targets);
+  }
+}
+
+bool Planner::Confirm(Pair& pair) {
+  pair.stream = options_.MeasureEverywhere(pair.stream.settings);
+  pair.recording = options_.MeasureEverywhere(pair.recording.settings);
+  pair.demand = PredictDemand(pair.stream, pair.recording, plan_.capacity);
+  const double headroom = options_.required_headroom();
+  return pair.demand.fits && pair.stream.keeps_pace(headroom) && pair.recording.keeps_pace(headroom);
+}
+
+void Planner::TellOptions() {
+  const std::vector<Option> measured = options_.options();
+  plan_.trials = options_.trials();
+  for (const Option& option : measured) plan_.simulated = plan_.simulated || option.simulated;
+  plan_.options[static_cast<int>(Role::kStream)] = OfRole(measured, plan_.targets.stream);
+  std::vector<Option>& recording = plan_.options[static_cast<int>(Role::kRecording)];
+  recording = OfRole(measured, plan_.targets.recording);
+  for (const auto& [family, level] : levels_)
+    for (Option& option : OfRole(measured, AtLevel(plan_.targets.recording, level)))
+      recording.push_back(std::move(option));
+}
+
+void Planner::TellLeftOut() {
+  std::vector<Message> parts;
+  for (const PlanStage stage : left_out_) switch (stage) {
+      case PlanStage::kPicture: parts.push_back(Message{"time-budget.picture"}); break;
+      case PlanStage::kPlacement: parts.push_back(Message{"time-budget.placement"}); break;
+      case PlanStage::kRefinement: parts.push_back(Message{"time-budget.refinement"}); break;
+      case PlanStage::kRecordingLevel: parts.push_back(Message{"time-budget.recording-level"}); break;
+      case PlanStage::kProof: parts.push_back(Message{"time-budget.proof"}); break;
+      case PlanStage::kBesides: parts.push_back(Message{"time-budget.besides"}); break;
+    }
+  if (!parts.empty()) plan_.targets.warnings.push_back(Message{"time-budget.left-out", {{"parts", parts}}});
+}
+
+void Planner::TakeWhatHolds() {
+  if (runs_left() > 0) plan_.other_sharing = TryDivided(request_.processors, plan_.capacity, prove_, plan_.proving);
+  plan_.chosen = plan_.proving.attempts.back().pair;
+  const Option& stream = plan_.chosen->stream;
+  plan_.runner_up = RunnerUp(options_.options(), stream, plan_.capacity.headroom);
+  ExplainRecording();
+  if (auto warning = LittleForItsSize(stream.settings, !request_.show.stream_size))
+    plan_.targets.warnings.push_back(std::move(*warning));
+  if (auto warning = UnevenPictures(request_.show.source_rate, stream.settings.frame_rate))
+    plan_.targets.warnings.push_back(std::move(*warning));
+  Begin(PlanStage::kBesides);
+  LookBesides(stream);
+}
+
+// What else a streamer may want to know of the choice.
+void Planner::LookBesides(const Option& stream) {
+  if (!MayGoOn(PlanStage::kBesides)) return;
+  const std::string hardest = HardestClip(stream);
+  for (const Footage& pictures : request_.footage) {
+    if (pictures.label != hardest) continue;
+    plan_.ladder = UplinkLadder(stream, pictures, plan_.capacity.headroom, book_, plan_.targets.taken_sizes,
+                                plan_.targets.taken_rates);
+    plan_.each = WeighEncodeEach(*plan_.chosen, plan_.targets.budget, pictures, plan_.capacity, book_);
+  }
+}
+
+Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove) {
+  return Planner(request, book, prove).Make();
+}
+
+}  // namespace kettle

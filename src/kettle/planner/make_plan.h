@@ -1,0 +1,43 @@
+// SPDX-License-Identifier: Apache-2.0
+// Makes a plan: search, placement, refinement, proof, in the time that there is.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "kettle/option/trial_book.h"
+#include "kettle/plan/plan.h"
+#include "kettle/planner/time_budget.h"
+
+namespace kettle {
+
+// How far a plan is, for those who wait for it.
+struct PlanStatus {
+  PlanStage stage = PlanStage::kPicture;
+  int most_trials_left = 0;
+  std::optional<Option> best;  // the best looking stream so far that keeps pace alone; later, the one that is placed
+};
+
+struct PlanRequest {
+  const Show& show;
+  Targets targets;
+  std::vector<Footage> footage;
+  std::vector<std::string> families;  // usable ones, by name
+  Capacity capacity;                  // its headroom is the show's
+  int most_proofs = 5;
+  std::map<std::string, int> devices = {};   // of a family, if it may use more than one
+  std::map<std::string, int> sessions = {};  // of a family, that its driver opens at once on its first device
+  std::vector<int> processors = {};          // Processor::usable; empty: dividing them is not tried
+  std::map<std::string, Footage> calm = {};  // clips' calmest stretches, by the labels of their busiest in `footage`
+  TimeBudget time = {};
+  std::function<void(const PlanStatus&)> watch = {};  // told of each new stage and option
+};
+
+// Searches size and frame rate where they are free, then measures, places, refines and proves; where nothing holds, the
+// same with the next lighter picture. `prove` runs one pair in real time.
+Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove);
+
+}  // namespace kettle
