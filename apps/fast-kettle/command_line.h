@@ -84,7 +84,7 @@ struct Request {
   bool exhaustive = false;       // plan: try the whole grid as well
   std::optional<double> plan_budget_seconds;
   double proof_seconds = 10;
-  double disk_seconds = 3;  // that a survey writes to the disk; no option
+  double disk_seconds = 3;        // that a survey writes to the disk; no option
   int most_proofs = 5;            // proof runs before giving up; the demo allows fewer, to keep its time
   bool without_stand_in = false;  // demo: CPU only
 };

@@ -53,5 +53,39 @@ TEST(TrialBook, MeasuresTheQualityOnceItIsAskedFor) {
   EXPECT_EQ(book.trials().size(), 1u);
 }
 
+class HeadroomRunner final : public TrialRunner {
+ public:
+  Trial Run(const TrialRequest& request) override {
+    asked.push_back(request.least_headroom);
+    return test::DoneTrial(request, 100);
+  }
+  std::vector<std::optional<double>> asked;
+};
+
+TEST(TrialBook, AllButTheFastestPresetMustHaveTheHeadroom) {
+  HeadroomRunner runner;
+  TrialBook book(
+      runner, {}, [](const auto&) {}, 0.2);
+  book.Get(test::SmallSettings("x264", "ultrafast"), FakeFootage("a"));
+  book.Get(test::SmallSettings("x264", "veryfast"), FakeFootage("a"));
+  EXPECT_EQ(runner.asked, (std::vector<std::optional<double>>{0.0, 0.2}));
+}
+
+// Cut short for lack of the headroom that an earlier show asked for: it has no quality.
+TEST(TrialBook, ATrialThatLackedMoreHeadroomIsMeasuredAgain) {
+  FakeRunner runner([](auto...) { return Figures{30, 1, 0.9}; });  // at 25 frames a second
+  Trial earlier = FakeRunner([](auto...) {
+                    return Figures{30, 1, 0.9};
+                  }).Run({test::SmallSettings(), FakeFootage("a")});
+  earlier.quality.reset();
+  TrialBook strict(
+      runner, {earlier}, [](const auto&) {}, 0.2);
+  EXPECT_FALSE(strict.Get(test::SmallSettings(), FakeFootage("a")).quality);
+  EXPECT_EQ(runner.runs, 0);
+  TrialBook lenient(
+      runner, {earlier}, [](const auto&) {}, 0.1);
+  EXPECT_TRUE(lenient.Get(test::SmallSettings(), FakeFootage("a")).quality);
+}
+
 }  // namespace
 }  // namespace kettle

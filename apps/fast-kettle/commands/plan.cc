@@ -270,7 +270,7 @@ int RunPlan(Session& session) {
   Preparation known = Prepare(session);
   session.trials().SetAside();
   TrialKeeper keep(session, !session.trials().HasUnfinishedBench());
-  TrialBook book(session.runner(), session.trials().Known(), std::ref(keep));
+  TrialBook book(session.runner(), session.trials().Known(), std::ref(keep), known.show.required_headroom);
   TakeEnoughBits(session, known, book);
   std::optional<GridCheck> check;
   std::function<double()> seconds_left;

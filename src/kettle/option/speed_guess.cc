@@ -55,18 +55,17 @@ class Speeds {
   }
 
   std::optional<double> ByPixels(const EncodeSettings& settings) const {
-    std::optional<double> guess;
-    double nearest = 0;
+    std::vector<std::pair<double, double>> guesses;  // how far away, throughput
     for (const Option* option : measured_) {
       if (option->settings.preset != settings.preset) continue;
       const double size = LogOfPixels(option->settings) - LogOfPixels(settings);
-      const double rate = std::log(settings.frame_rate.fps() / option->settings.frame_rate.fps());
-      const double distance = std::abs(size) + std::abs(rate);
-      if (guess && distance >= nearest) continue;
-      nearest = distance;
-      guess = option->throughput_fps * std::exp(size * PixelExponent() + rate * RateExponent());
+      const double rate = LogOfRate(settings) - LogOfRate(option->settings);
+      guesses.emplace_back(std::abs(size) + std::abs(rate),
+                           option->throughput_fps * std::exp(size * PixelExponent() + rate * RateExponent()));
     }
-    return guess;
+    if (guesses.empty()) return std::nullopt;
+    std::sort(guesses.begin(), guesses.end());
+    return guesses.size() == 1 ? guesses[0].second : std::max(guesses[0].second, guesses[1].second);
   }
 
   static double LogOfPixels(const EncodeSettings& settings) {

@@ -3,12 +3,16 @@
 
 #include <algorithm>
 
+#include "kettle/encoders/catalogue.h"
+
 namespace kettle {
 
 namespace {
 
-// Of one that is slower than real time no quality is measured.
-bool LacksQuality(const Trial& trial) { return trial.done() && !trial.quality && trial.headroom >= 0; }
+// Of one that lacks headroom no quality is measured.
+bool LacksQuality(const Trial& trial, double least_headroom) {
+  return trial.done() && !trial.quality && trial.headroom >= least_headroom;
+}
 
 }  // namespace
 
@@ -18,12 +22,13 @@ Trial TrialBook::Get(const EncodeSettings& settings, const Footage& footage, boo
   const auto known = std::find_if(trials_.begin(), trials_.end(), same);
   const auto index = static_cast<std::size_t>(known - trials_.begin());
   const bool fresh = std::find(fresh_.begin(), fresh_.end(), index) != fresh_.end();
-  if (known != trials_.end() && (fresh || known->done()) && !(quality && LacksQuality(*known))) {
+  if (known != trials_.end() && (fresh || known->done()) && !(quality && LacksQuality(*known, least_headroom_))) {
     if (!fresh) ++reused_;
     return *known;
   }
-  Trial trial =
-      runner_.Run({.settings = settings, .footage = footage, .quality = quality, .only_if_fast_enough = true});
+  const bool fastest = settings.preset == FindFamily(settings.encoder).presets.front();
+  Trial trial = runner_.Run(
+      {.settings = settings, .footage = footage, .quality = quality, .least_headroom = fastest ? 0 : least_headroom_});
   ++measured_;
   if (known != trials_.end())
     *known = trial;

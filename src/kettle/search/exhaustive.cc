@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/search/exhaustive.h"
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 
 #include "kettle/encoders/catalogue.h"
@@ -15,6 +16,17 @@ int GridSize(const SearchSpace& space, std::size_t footage) {
   return static_cast<int>(presets * space.sizes.size() * space.rates.size() * footage);
 }
 
+namespace {
+
+// The whole grid's time is that of whole encodes: one that was cut short counts with what it would have taken.
+double WholeSeconds(const Trial& trial, const Footage& footage) {
+  if (!trial.truncated || trial.throughput_fps <= 0) return trial.timing.encoding;
+  const double frames = footage.frames / footage.rate.fps() * trial.settings.frame_rate.fps();
+  return std::max(trial.timing.encoding, frames / trial.throughput_fps);
+}
+
+}  // namespace
+
 GridCheck CheckAgainstGrid(const SearchSpace& space, const std::vector<Footage>& footage, double required_headroom,
                            TrialBook& book) {
   GridCheck check;
@@ -28,7 +40,7 @@ GridCheck CheckAgainstGrid(const SearchSpace& space, const std::vector<Footage>&
           std::vector<Trial> trials;
           for (const Footage& pictures : footage) {
             trials.push_back(book.Get(settings, pictures));
-            check.grid_encode_seconds += trials.back().timing.encoding;
+            check.grid_encode_seconds += WholeSeconds(trials.back(), pictures);
           }
           check.grid_trials += static_cast<int>(trials.size());
           const Option option = MakeOption(trials, true);

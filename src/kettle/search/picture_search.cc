@@ -26,6 +26,7 @@ struct GridPoint {
 constexpr double kWorth = 0.25;   // points; less is no reason to look further
 constexpr double kNear = 7;       // what is behind by less may be ahead at other sizes
 constexpr double kBeside = 1.25;  // or with another preset
+constexpr double kClearly = 1.5;  // what is behind by more is past the peak, whatever noise says
 
 class Searcher {
  public:
@@ -191,7 +192,7 @@ class Searcher {
   // middle one, if there is speed to spare, of those that are faster than one that should fail. Nothing if all should
   // be too slow.
   std::optional<int> NextToTry(const std::string& family, int good, int bad, const TriedPicture& picture) const {
-    constexpr double kNoise = 1.15, kInterpolationError = 1.35, kToSpare = 1.2;
+    constexpr double kNoise = 1.15, kInterpolationError = 1.35, kUsualStep = 1.25;
     const double needed_fps = picture.rate.fps() / (1 - book_.required_headroom());
     const auto guess_at = [&](int preset) { return GuessSpeed(book_.options(), SettingsOf(family, preset, picture)); };
     const auto of_good = good >= 0 ? guess_at(good) : std::nullopt;
@@ -204,8 +205,11 @@ class Searcher {
       (at_most < needed_fps ? fails : last) = preset;
     }
     if (last > good) return last;
-    const bool to_spare = !of_good || of_good->throughput_fps >= needed_fps * kToSpare;
-    return to_spare && fails - good > 1 ? std::optional(good + (fails - good) / 2) : std::nullopt;
+    if (fails - good < 2) return std::nullopt;
+    if (!of_good) return good + (fails - good) / 2;
+    // Nothing slower was seen: as many steps as there is speed to spare.
+    const int steps = static_cast<int>(std::log(of_good->throughput_fps / needed_fps) / std::log(kUsualStep));
+    return steps > 0 ? std::optional(std::min(good + steps, fails - 1)) : std::nullopt;
   }
 
   // A frame rate within 5 % of one that was tried at this size and is behind, 48 beside 50; or a quarter above or a
@@ -353,7 +357,10 @@ class Searcher {
     for (place.size += step; place.size >= 0 && place.size < static_cast<int>(space_.sizes.size()) && worse < patience;
          place.size += step) {
       if (StepIsHopeless({place.size - step, place.rate}, step, worse > 0 ? -kWorth : kNear, 1)) return;
-      worse = Try(place) || !found() ? 0 : worse + 1;
+      if (Try(place) || !found())
+        worse = 0;
+      else
+        worse += Score(Find(place)->picture) < best_score_ - kClearly ? patience : 1;
     }
   }
 

@@ -119,8 +119,9 @@ struct TrialRequest {
   const Footage& footage;
   bool quality = true;                         // measure it too
   std::optional<double> longest_seconds = {};  // cut the encode short after this; not set: at a quarter of real time
-  // One slower than real time is of no use: cut short as soon as that is known, and its quality not measured.
-  bool only_if_fast_enough = false;
+  // One that is clearly slower than real time with this headroom is of no use: cut short as soon as that is known, and
+  // its quality not measured. Not set: every one is of use.
+  std::optional<double> least_headroom = {};
   int scored_a_second = kScoredASecond;
 };
 

@@ -13,6 +13,7 @@ namespace kettle {
 namespace {
 
 constexpr double kLongestPerFootage = 4;  // an encode slower than a quarter of real time is cut short
+constexpr double kBorderline = 1.1;       // what is slower by less than this may have been so for noise
 constexpr double kGraceSeconds = 20;      // for starting, warming up and finishing, on a busy machine
 constexpr double kStrangeDb = 10;         // a picture this unlike its source is another picture
 
@@ -105,9 +106,11 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
 
   const double content_seconds = footage.frames / footage.rate.fps();
   const std::filesystem::path encoded = request.quality ? EncodeOf(trial) : "";
-  const double longest = content_seconds * (request.only_if_fast_enough ? 1 : kLongestPerFootage);
+  const double least_headroom = request.least_headroom.value_or(0);
+  const double longest = content_seconds * (request.least_headroom ? std::min(1.0, (1 - least_headroom) * kBorderline)
+                                                                   : kLongestPerFootage);
   const EncodeTask task{settings, footage.file.string(), request.longest_seconds.value_or(longest), encoded.string(),
-                        request.only_if_fast_enough ? settings.frame_rate.fps() : 0};
+                        request.least_headroom ? settings.frame_rate.fps() / (1 - least_headroom) : 0};
   const std::string label = Label(settings, footage.label);
   const Surroundings surroundings;
   WorkerReport report = worker_.Run({"encode", task, task.longest_seconds * 2 + kGraceSeconds, patience_seconds_},
@@ -126,7 +129,7 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
   if (FindFamily(settings.encoder).device == DeviceKind::kGpu) trial.driver_words = report.last_words;
   trial.detail =
       report.status == WorkerStatus::kFailed ? Reason(FindFamily(settings.encoder), report.detail) : report.detail;
-  const bool useless = request.only_if_fast_enough && trial.headroom < 0;
+  const bool useless = request.least_headroom && (trial.truncated || trial.headroom < 0);
   if (trial.done() && request.quality && !useless) MeasureQuality(footage, encoded, request.scored_a_second, trial);
   if (trial.done() && trial.quality && !trial.truncated) {
     KeepEncode(encoded);
