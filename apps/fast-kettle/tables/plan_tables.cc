@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "report/card.h"
 #include "report/looks.h"
 #include "report/sentence.h"
@@ -210,6 +212,16 @@ void PrintGridCheck(const GridCheck& check) {
       check.encode_share() * 100, Described(check.search_best), check.loss());
 }
 
+namespace {
+
+bool HoldsOnlySpeeds(const std::vector<Option>& options) {
+  return std::any_of(options.begin(), options.end(), [](const Option& option) {
+    return option.trouble.empty() && option.headroom >= 0 && !option.scored();
+  });
+}
+
+}  // namespace
+
 void PrintPlan(const Plan& plan, const ResultPlace& place) {
   const Headline headline = HeadlineOf(plan, place);
   PrintHeadline(headline);
@@ -222,12 +234,16 @@ void PrintPlan(const Plan& plan, const ResultPlace& place) {
                      Tone::kStrong),
                OptionTable(plan.options[static_cast<int>(role)], plan.capacity.headroom).str());
   }
-  fmt::print("  {}\n\n", kScoreLegend);
+  fmt::print("  {}\n", kScoreLegend);
+  if (HoldsOnlySpeeds(plan.options[static_cast<int>(Role::kRecording)]))
+    fmt::print(
+        "  recordings without a score: only their speed was measured, the quality level is searched afterwards\n");
+  fmt::print("\n");
   PrintClips(plan);
   PrintEncodeEach(plan);
   PrintLadder(plan);
   if (!plan.placement.rejected.empty()) {
-    fmt::print("{}\n", Paint("Combinations that do not fit", Tone::kStrong));
+    fmt::print("{}\n", Paint("Combinations ruled out", Tone::kStrong));
     for (const RejectedPair& pair : plan.placement.rejected)
       fmt::print(
           "  - {}\n",

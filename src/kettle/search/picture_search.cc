@@ -26,7 +26,7 @@ struct GridPoint {
 constexpr double kWorth = 0.25;   // points; less is no reason to look further
 constexpr double kNear = 7;       // what is behind by less may be ahead at other sizes
 constexpr double kBeside = 1.25;  // or with another preset
-constexpr double kClearly = 1.5;  // what is behind by more is past the peak, whatever noise says
+constexpr double kClearly = 1.5;  // what is behind by more, with as slow a preset, is past the peak
 
 class Searcher {
  public:
@@ -348,6 +348,15 @@ class Searcher {
     return gain && option.scored() && option.score + *gain <= std::max(best_score_, Score(picture)) + kWorth;
   }
 
+  bool IsPastThePeak(const Tried& tried) const {
+    if (!tried.picture.best || !found()) return false;
+    const EncodeSettings &own = tried.picture.best->settings, &best = Find(here_)->picture.best->settings;
+    const auto& presets = FindFamily(own.encoder).presets;
+    return Score(tried.picture) < best_score_ - kClearly && own.encoder == best.encoder &&
+           std::find(presets.begin(), presets.end(), own.preset) >=
+               std::find(presets.begin(), presets.end(), best.preset);
+  }
+
   bool found() const { return best_score_ > kNotScored; }
 
   // Goes along the sizes, up or down from a place, until `patience` in a row are no better, or one is not and the next
@@ -357,10 +366,8 @@ class Searcher {
     for (place.size += step; place.size >= 0 && place.size < static_cast<int>(space_.sizes.size()) && worse < patience;
          place.size += step) {
       if (StepIsHopeless({place.size - step, place.rate}, step, worse > 0 ? -kWorth : kNear, 1)) return;
-      if (Try(place) || !found())
-        worse = 0;
-      else
-        worse += Score(Find(place)->picture) < best_score_ - kClearly ? patience : 1;
+      const bool better = Try(place) || !found();
+      worse = better ? 0 : worse + (IsPastThePeak(*Find(place)) ? patience : 1);
     }
   }
 
