@@ -82,7 +82,6 @@ class Searcher {
     });
   }
 
-  // Below zero if nothing keeps pace.
   static double Score(const TriedPicture& picture) { return picture.best ? picture.best->score : kNotScored; }
 
   const Tried* Find(GridPoint place) const {
@@ -349,7 +348,7 @@ class Searcher {
   }
 
   bool IsPastThePeak(const Tried& tried) const {
-    if (!tried.picture.best || !found()) return false;
+    if (!tried.picture.best) return false;
     const EncodeSettings &own = tried.picture.best->settings, &best = Find(here_)->picture.best->settings;
     const auto& presets = FindFamily(own.encoder).presets;
     return Score(tried.picture) < best_score_ - kClearly && own.encoder == best.encoder &&
