@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // What the planner may place: each encoder family, asked for what both encodes need.
+#include <algorithm>
+
 #include "kettle/option/speed_guess.h"
 #include "kettle/option/with_encoder.h"
 #include "kettle/planner/planner.h"
