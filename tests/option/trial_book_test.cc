@@ -68,7 +68,8 @@ TEST(TrialBook, AllButTheFastestPresetMustHaveTheHeadroom) {
       runner, {}, [](const auto&) {}, 0.2);
   book.Get(test::SmallSettings("x264", "ultrafast"), FakeFootage("a"));
   book.Get(test::SmallSettings("x264", "veryfast"), FakeFootage("a"));
-  EXPECT_EQ(runner.asked, (std::vector<std::optional<double>>{0.0, 0.2}));
+  book.GetWhole(test::SmallSettings("x264", "veryfast"), FakeFootage("b"));
+  EXPECT_EQ(runner.asked, (std::vector<std::optional<double>>{0.0, 0.2, 0.0}));
 }
 
 // Cut short for lack of the headroom that an earlier show asked for: it has no quality.
@@ -76,15 +77,15 @@ TEST(TrialBook, ATrialThatLackedMoreHeadroomIsMeasuredAgain) {
   FakeRunner runner([](auto...) { return Figures{30, 1, 0.9}; });  // at 25 frames a second
   Trial earlier = FakeRunner([](auto...) {
                     return Figures{30, 1, 0.9};
-                  }).Run({test::SmallSettings(), FakeFootage("a")});
+                  }).Run({test::SmallSettings("x264", "veryfast"), FakeFootage("a")});
   earlier.quality.reset();
   TrialBook strict(
       runner, {earlier}, [](const auto&) {}, 0.2);
-  EXPECT_FALSE(strict.Get(test::SmallSettings(), FakeFootage("a")).quality);
+  EXPECT_FALSE(strict.Get(test::SmallSettings("x264", "veryfast"), FakeFootage("a")).quality);
   EXPECT_EQ(runner.runs, 0);
   TrialBook lenient(
       runner, {earlier}, [](const auto&) {}, 0.1);
-  EXPECT_TRUE(lenient.Get(test::SmallSettings(), FakeFootage("a")).quality);
+  EXPECT_TRUE(lenient.Get(test::SmallSettings("x264", "veryfast"), FakeFootage("a")).quality);
 }
 
 }  // namespace

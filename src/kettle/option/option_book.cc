@@ -69,8 +69,11 @@ void OptionBook::Recall(const EncodeSettings& target) {
 }
 
 Trial OptionBook::Get(const EncodeSettings& settings, const Footage& footage, bool quality) {
-  Trial trial = book_.Get(settings, footage, quality);
-  const std::pair<EncodeSettings, std::string> key{settings, footage.key()};
+  return Count(book_.Get(settings, footage, quality));
+}
+
+Trial OptionBook::Count(Trial trial) {
+  const std::pair<EncodeSettings, std::string> key{trial.settings, trial.footage_key};
   if (std::find(asked_.begin(), asked_.end(), key) == asked_.end()) {
     asked_.push_back(key);
     ++trials_;
@@ -156,7 +159,7 @@ Option OptionBook::MeasureWhole(const EncodeSettings& settings) {
   std::vector<CalmTrial> trials;
   for (const ClipResult& busy : busiest.clips)
     if (const auto calm = calm_.find(busy.footage); calm != calm_.end())
-      trials.push_back({busy.footage, Get(settings, calm->second)});
+      trials.push_back({busy.footage, Count(book_.GetWhole(settings, calm->second))});
   const auto known =
       std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
   *known = WithCalm(busiest, trials);

@@ -79,6 +79,7 @@ class OptionBook {
   bool Tells(const Option& option, const Wanted& wanted) const;
   bool SurelyEasier(const Footage& footage, const EncodeSettings& settings) const;
   Trial Get(const EncodeSettings& settings, const Footage& footage, bool quality = true);
+  Trial Count(Trial trial);  // as asked for, once
 
   TrialBook& book_;
   std::vector<Footage> footage_;  // the one that decided last comes first

@@ -17,18 +17,22 @@ bool LacksQuality(const Trial& trial, double least_headroom) {
 }  // namespace
 
 Trial TrialBook::Get(const EncodeSettings& settings, const Footage& footage, bool quality) {
+  const bool fastest = settings.preset == FindFamily(settings.encoder).presets.front();
+  return Find(settings, footage, quality, fastest ? 0 : least_headroom_);
+}
+
+Trial TrialBook::Find(const EncodeSettings& settings, const Footage& footage, bool quality, double least_headroom) {
   const std::string key = footage.key();
   const auto same = [&](const Trial& trial) { return trial.settings == settings && trial.footage_key == key; };
   const auto known = std::find_if(trials_.begin(), trials_.end(), same);
   const auto index = static_cast<std::size_t>(known - trials_.begin());
   const bool fresh = std::find(fresh_.begin(), fresh_.end(), index) != fresh_.end();
-  if (known != trials_.end() && (fresh || known->done()) && !(quality && LacksQuality(*known, least_headroom_))) {
+  if (known != trials_.end() && (fresh || known->done()) && !(quality && LacksQuality(*known, least_headroom))) {
     if (!fresh) ++reused_;
     return *known;
   }
-  const bool fastest = settings.preset == FindFamily(settings.encoder).presets.front();
-  Trial trial = runner_.Run(
-      {.settings = settings, .footage = footage, .quality = quality, .least_headroom = fastest ? 0 : least_headroom_});
+  Trial trial =
+      runner_.Run({.settings = settings, .footage = footage, .quality = quality, .least_headroom = least_headroom});
   ++measured_;
   if (known != trials_.end())
     *known = trial;

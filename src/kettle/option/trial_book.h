@@ -22,12 +22,16 @@ class TrialBook {
   // A copy: the book may grow meanwhile. A trial that did not end as done is measured again in another
   // run, but not in this one. Without `quality` one that has none will do, and a new one gets none.
   Trial Get(const EncodeSettings& settings, const Footage& footage, bool quality = true);
+  // As far as real time whatever headroom it lacks, for its looks.
+  Trial GetWhole(const EncodeSettings& settings, const Footage& footage) { return Find(settings, footage, true, 0); }
 
   const std::vector<Trial>& trials() const { return trials_; }
   int measured() const { return measured_; }  // in this run
   int reused() const { return reused_; }      // from earlier runs, asked for at least once, counted each time
 
  private:
+  Trial Find(const EncodeSettings& settings, const Footage& footage, bool quality, double least_headroom);
+
   TrialRunner& runner_;
   std::vector<Trial> trials_;
   std::vector<std::size_t> fresh_;  // indices of this run's trials
