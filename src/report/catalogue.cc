@@ -209,7 +209,7 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"placement.lacks-engine", "{needed:.0f} of {there:.0f} % of the GPU's engine"},
       {"placement.lacks-memory", "{needed:.2f} of {there:.2f} GB/s of memory"},
       {"placement.looks-worse",
-       "at no size did it look better than {score:.1f} of 100; {other} makes {other_score:.1f} here"},
+       "at no size did its stream look better than {score:.1f} of 100; here {other} reaches {other_score:.1f}"},
       {"placement.misfit", "together they need {lacking}"},
       {"placement.misfit-and-worse",
        "together they need {lacking}, and even alone the stream looks worse ({score:.1f} of 100) than with {other} "

@@ -151,7 +151,7 @@ TEST(Place, AFamilyFarBehindIsNotWalkedAsStream) {
   EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
   EXPECT_EQ(placement.feasible[0].recording.device, "gpu");
   EXPECT_EQ(walked, 0);
-  EXPECT_THAT(Sentence(placement.rejected.back().why), testing::HasSubstr("at no size did it look better than 11.0"));
+  EXPECT_THAT(Sentence(placement.rejected.back().why), testing::HasSubstr("at no size did its stream look better than 11.0"));
   gpu.stream_score = 16.5;
   Place({cpu, gpu}, kTwoCores, true);
   EXPECT_GT(walked, 0) << "near";

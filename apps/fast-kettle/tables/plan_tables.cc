@@ -237,7 +237,7 @@ void PrintPlan(const Plan& plan, const ResultPlace& place) {
   fmt::print("  {}\n", kScoreLegend);
   if (HoldsOnlySpeeds(plan.options[static_cast<int>(Role::kRecording)]))
     fmt::print(
-        "  recordings without a score: only their speed was measured, the quality level is searched afterwards\n");
+        "  recordings without a score: only their speed was measured; their quality level is searched afterwards\n");
   fmt::print("\n");
   PrintClips(plan);
   PrintEncodeEach(plan);

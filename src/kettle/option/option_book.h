@@ -79,7 +79,7 @@ class OptionBook {
   bool Tells(const Option& option, const Wanted& wanted) const;
   bool SurelyEasier(const Footage& footage, const EncodeSettings& settings) const;
   Trial Get(const EncodeSettings& settings, const Footage& footage, bool quality = true);
-  Trial Count(Trial trial);  // as asked for, once
+  Trial Count(Trial trial);  // among those asked for, each once; gives it back
 
   TrialBook& book_;
   std::vector<Footage> footage_;  // the one that decided last comes first

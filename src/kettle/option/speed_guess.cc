@@ -55,13 +55,14 @@ class Speeds {
   }
 
   std::optional<double> ByPixels(const EncodeSettings& settings) const {
+    const double by_pixels = PixelExponent(), by_rate = RateExponent();
     std::vector<std::pair<double, double>> guesses;  // how far away, throughput
     for (const Option* option : measured_) {
       if (option->settings.preset != settings.preset) continue;
       const double size = LogOfPixels(option->settings) - LogOfPixels(settings);
       const double rate = LogOfRate(settings) - LogOfRate(option->settings);
       guesses.emplace_back(std::abs(size) + std::abs(rate),
-                           option->throughput_fps * std::exp(size * PixelExponent() + rate * RateExponent()));
+                           option->throughput_fps * std::exp(size * by_pixels + rate * by_rate));
     }
     if (guesses.empty()) return std::nullopt;
     std::sort(guesses.begin(), guesses.end());

@@ -15,9 +15,9 @@ struct SpeedGuess {
 };
 
 // Of the options measured with the same encoder, device and bit rate: its own throughput; else that of another preset
-// at the same picture, by the ratio of the two at another picture; else its own at the picture nearest in pixels a
-// second, with as much change by size and by frame rate as this encoder has shown elsewhere; else by the two nearest
-// presets that can be told, one on each side or both on one, with equal ratios from
+// at the same picture, by the ratio of the two at another picture; else its own at the two pictures nearest in size
+// and frame rate, whichever tells more, with as much change by either as this encoder has shown elsewhere; else by the
+// two nearest presets that can be told, one on each side or both on one, with equal ratios from
 // step to step. Nothing if fewer than two can be told, or the nearest is two steps away on the same side as the other.
 std::optional<SpeedGuess> GuessSpeed(const std::vector<Option>& options, const EncodeSettings& settings);
 

@@ -98,14 +98,20 @@ void ConfirmBest(std::vector<TriedPicture>& tried, OptionBook& book) {
   }
 }
 
-// Only what was measured as far as the best was.
-void PreferMoreFrames(std::vector<TriedPicture>& tried) {
-  const Option& best = *tried.front().best;
+// Among those measured as far as the best: what has more frames must look alike on all footage too.
+void PreferMoreFrames(std::vector<TriedPicture>& tried, OptionBook& book) {
+  const double least = tried.front().best->score - kAlike;
+  const bool with_calm = !tried.front().best->calm.empty();
   auto first = tried.begin();
-  for (auto one = tried.begin() + 1; one != tried.end(); ++one)
-    if (one->best && one->best->measured && one->best->calm.empty() == best.calm.empty() &&
-        one->best->score >= best.score - kAlike && one->rate.fps() > first->rate.fps())
-      first = one;
+  for (auto one = tried.begin() + 1; one != tried.end(); ++one) {
+    const auto looks_alike = [&] {
+      return one->best && one->best->measured && one->best->calm.empty() != with_calm && one->best->score >= least &&
+             one->best->keeps_pace(book.required_headroom());
+    };
+    if (one->rate.fps() <= first->rate.fps() || !looks_alike()) continue;
+    one->best = book.MeasureEverywhere(one->best->settings);
+    if (looks_alike()) first = one;
+  }
   std::rotate(tried.begin(), first, first + 1);
 }
 
@@ -118,7 +124,7 @@ std::vector<TriedPicture> RankFinalists(std::vector<TriedPicture> tried, OptionB
     Rank(tried);
   }
   ConfirmBest(tried, book);
-  if (tried.front().best) PreferMoreFrames(tried);
+  if (tried.front().best) PreferMoreFrames(tried, book);
   return tried;
 }
 

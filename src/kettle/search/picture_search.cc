@@ -187,9 +187,9 @@ class Searcher {
     return good;
   }
 
-  // The slowest preset between two that should hold, by what others were measured to do. Where nothing can be told, the
-  // middle one, if there is speed to spare, of those that are faster than one that should fail. Nothing if all should
-  // be too slow.
+  // The slowest preset between two that should hold, by what others were measured to do. Where nothing slower was seen,
+  // as many steps on as there is speed to spare; where nothing at all, the middle one. Nothing if all should be too
+  // slow.
   std::optional<int> NextToTry(const std::string& family, int good, int bad, const TriedPicture& picture) const {
     constexpr double kNoise = 1.15, kInterpolationError = 1.35, kUsualStep = 1.25;
     const double needed_fps = picture.rate.fps() / (1 - book_.required_headroom());
@@ -206,7 +206,6 @@ class Searcher {
     if (last > good) return last;
     if (fails - good < 2) return std::nullopt;
     if (!of_good) return good + (fails - good) / 2;
-    // Nothing slower was seen: as many steps as there is speed to spare.
     const int steps = static_cast<int>(std::log(of_good->throughput_fps / needed_fps) / std::log(kUsualStep));
     return steps > 0 ? std::optional(std::min(good + steps, fails - 1)) : std::nullopt;
   }
