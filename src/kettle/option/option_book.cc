@@ -113,7 +113,7 @@ Option OptionBook::MeasureOn(const EncodeSettings& settings, const Wanted& wante
   const auto known =
       std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
   if (known != options_.end() && Tells(*known, wanted)) return *known;
-  if (most_trials_ > 0 && trials_ + static_cast<int>(footage_.size()) > most_trials_)
+  if (most_trials_ > 0 && !wanted.everywhere && trials_ + static_cast<int>(footage_.size()) > most_trials_)
     return known == options_.end() ? Unmeasured(settings, "the search stops at half of all trials") : *known;
   if (known == options_.end() && SurelyTooSlow(settings))
     return Unmeasured(settings, "a faster preset or a larger picture was too slow already");

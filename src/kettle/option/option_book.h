@@ -43,7 +43,7 @@ class OptionBook {
   // The same without its quality, where nobody will look at it: the option has no score until Measure is asked for it.
   Option MeasureSpeed(const EncodeSettings& settings) { return MeasureOn(settings, {kNotScored, false, false}); }
 
-  // On all footage, also what was left out.
+  // On all footage, also what was left out, and beyond the limit of trials: what is chosen must have been.
   Option MeasureEverywhere(const EncodeSettings& settings);
 
   // As Measure, and, if it keeps pace there, on the calmest stretches of the clips too.
