@@ -115,9 +115,9 @@ std::size_t ScalesOf(int side) {
 
 enum class Part { kNone, kEdges, kAll };  // of a plane's errors: what was added and lost, and that and structure
 
-// What counts of a plane at a scale of so many. A plane whose weights at a scale are all below a hundredth, against sums
-// of 500 and more, is left out: of 78 pictures none changed by more than 0.0014 points. Two of three planes at the finest
-// scale are, where three quarters of the samples lie.
+// What counts of a plane at a scale of so many. A plane whose weights at a scale are all below a hundredth, against
+// sums of 500 and more, is left out: of 78 pictures none changed by more than 0.0014 points. Two of three planes at the
+// finest scale are, where three quarters of the samples lie.
 Part PartOf(std::size_t plane, std::size_t scale, std::size_t scales) {
   constexpr double kNothing = 0.01;
   const double* weights = kWeights + (plane * scales + scale) * kNorms * 3;
