@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "fakes.h"
+#include "kettle/option/with_encoder.h"
 #include "kettle/search/candidates.h"
 
 namespace kettle {
@@ -115,6 +116,23 @@ TEST(Finalists, TheBestIsTheBestOnFootageThatWasLeftOutToo) {
   const auto ranked = RankFinalists(SearchPicture(space, options), options);
   EXPECT_GE(ranked.front().size.height, 500);
   EXPECT_EQ(ranked.front().best->clips.size(), 2u);
+}
+
+TEST(Finalists, ANeighbourIsMeasuredWithItsSlowerPresetBeforeItIsJudged) {
+  StretchRunner runner(504, 720);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("clip")}, 0.2, 0, {}, {{"clip", test::FakeFootage("clip, calmest")}});
+  const auto option = [&](FrameSize size, const std::string& preset) {
+    EncodeSettings settings = WithEncoder(test::SmallSettings(), "x264", preset);
+    settings.size = size;
+    return settings;
+  };
+  TriedPicture best{{896, 504}, {60, 1}, options.Measure(option({896, 504}, "slow"))};
+  TriedPicture next{{1024, 576}, {60, 1}, options.Measure(option({1024, 576}, "fast")), option({1024, 576}, "slow")};
+  const auto ranked = RankFinalists({best, next}, options);
+  EXPECT_EQ(ranked.front().size.height, 576);
+  EXPECT_TRUE(options.Known(option({1024, 576}, "slow")));
+  EXPECT_FALSE(ranked.front().untried);
 }
 
 TEST_F(FinalistsTest, WithoutACalmStretchTheOrderStays) {

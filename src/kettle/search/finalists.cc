@@ -35,8 +35,15 @@ class Finals {
   // Measures it whole; null if it is too far behind or cannot be measured.
   const TriedPicture* Enter(TriedPicture& picture) {
     if (!picture.best || picture.best->busiest_score() < best_busiest_ - kFar) return nullptr;
+    if (picture.untried) TryTheSlowerPreset(picture);
     if (picture.best->calm.empty()) picture.best = book_.MeasureWhole(picture.best->settings);
     return picture.best->calm.empty() ? nullptr : &picture;
+  }
+
+  void TryTheSlowerPreset(TriedPicture& picture) {
+    const Option slower = book_.Measure(*picture.untried, picture.best->score);
+    if (slower.keeps_pace(book_.required_headroom()) && slower.score > picture.best->score) picture.best = slower;
+    picture.untried.reset();
   }
 
   // The next larger and smaller size at its frame rate, the next higher and lower rate at its size.

@@ -24,19 +24,20 @@ struct TriedPicture {
   // The best looking option that keeps pace there; unset if none does. Not measured on all footage if it looked no
   // better than another picture on the first.
   std::optional<Option> best;
+  // A slower preset that should hold there and was not tried, since the picture did not promise enough.
+  std::optional<EncodeSettings> untried = {};
 };
 void to_json(nlohmann::json& json, const TriedPicture& tried);
 void from_json(const nlohmann::json& json, TriedPicture& tried);
 
 // From the source's own picture down the sizes, then all frame rates at the best size, then sizes around it, and again
 // until the best stays. Two sizes that look worse end a way: quality over size has one peak; so does what the same step
-// changed at other frame rates, if it could not help here. At each picture
-// every encoder's presets are walked by halving, between what larger and smaller pictures have shown already:
-// what does not keep pace with fewer pixels a second does not with more. An encoder is walked no further at a picture
-// if all its slower presets together would not reach the best there, each adding as much as was seen; at the best
-// picture the presets beside the best one are looked at too. An option is measured on the footage on which the last one
-// failed first, and no further than to look worse there than the best so far. Gives all that were tried, the best
-// first; empty `best` last.
+// changed at other frame rates, if it could not help here. At each picture every encoder is scouted with a preset that
+// codes quickly; what slower ones would add is foreseen from what they added where they were walked. The most promising
+// picture is walked to the slowest preset that holds, and so on until none promises more than what was measured. Then
+// the presets beside the best one. An encoder that is too far behind to catch up is left out. An option is measured on
+// the footage on which the last one failed first, and no further than to look worse there than the best so far. Gives
+// all that were tried, the best first; empty `best` last.
 std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book);
 
 }  // namespace kettle
