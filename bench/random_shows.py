@@ -4,7 +4,7 @@ called overload overload?
 
 Each show is planned under its load and the plan rehearsed under it. Of an overload, what came nearest is rehearsed.
 Frames that an encoder skipped while the hypervisor or another program had taken the processors are told apart, as the
-diagnosis tells them. A "holds" that lost none but such is rehearsed once more: both rows are printed, the second counts.
+diagnosis tells them. How to record is left to the plan; what the stream gives for it is told. A "holds" that lost none but such is rehearsed once more: both rows are printed, the second counts.
 usage: bench/random_shows.py [SHOWS [SECONDS [SEED [FIRST]]]]
 """
 import json
@@ -104,6 +104,16 @@ def rehearse(show, made, folder):
     return json.loads((folder / "rehearsal/rehearsal.json").read_text())
 
 
+def recorded(made):
+    """How the recording is made, and the points that the stream gave for it (of its score alone)."""
+    taken = [point for point in made["trade"] if point["taken"]]
+    if not taken or not made["stream"]:
+        return "-", "-"
+    way = "the stream's" if taken[0]["one_encode"] else f'{taken[0]["size"]}@{taken[0]["rate"]}'
+    alone = [point["stream_score"] for point in made["trade"] if point["one_encode"]]
+    return way, f'{max(0, alone[0] - taken[0]["stream_score"]) if alone else 0:.1f}'
+
+
 def lost(rehearsal):
     """Frames that the encoders skipped, and of them those that the diagnosis puts down to others on this host."""
     total = disturbed = 0
@@ -119,7 +129,7 @@ def lost(rehearsal):
 def main():
     chance = random.Random(SEED)
     shows = [draw(chance) for _ in range(SHOWS)]
-    print(f'{"":>3} {"show":<45} {"predicted":>9} {"room":>5} {"verdict":<9} {"lost":>5} {"disturbed":>9} {"of":>5} {"stolen":>6}  {"plan":>5}  causes', flush=True)
+    print(f'{"":>3} {"show":<45} {"predicted":>9} {"room":>5} {"verdict":<9} {"lost":>5} {"disturbed":>9} {"of":>5} {"stolen":>6}  {"plan":>5}  {"recording":<13} {"gives":>5}  causes', flush=True)
     rows = []
     for number, show in list(enumerate(shows, 1))[FIRST - 1:]:
         with tempfile.TemporaryDirectory() as folder:
@@ -151,12 +161,13 @@ def tell(number, show, made, planned, rehearsal):
     name = f'{show["size"]} at {show["rate"]}, {show["footage"]}, game {show["game"]}{", GPU" if show["gpu"] else ""}'
     predicted = f'{last["pair"]["demand"]["cpu_cores"]:.2f}' if last else "-"
     room = f'{last["room"]:.2f}' if last else "-"
+    way, gives = recorded(made)
     causes = "; ".join(f'{cure["cause"]} {cure["frames"]}' for cure in rehearsal["diagnosis"]["cures"])
     if made["verdict"] == "holds" and total:
         causes += "".join(f'\n    {stretch["from_seconds"]:.0f} s: {stretch["loss"]} {stretch["frames"]}, {stretch["why"]["text"]}'
                           for stretch in rehearsal["diagnosis"]["stretches"])
     print(f'{number:>3} {name:<45} {predicted:>9} {room:>5} {made["verdict"]:<9} {total:>5} {disturbed:>9} '
-          f'{rehearsal["stream"]["frames"]:>5} {stolen:>6.2f}  {planned:>4.0f}s  {causes}', flush=True)
+          f'{rehearsal["stream"]["frames"]:>5} {stolen:>6.2f}  {planned:>4.0f}s  {way:<13} {gives:>5}  {causes}', flush=True)
 
 
 if __name__ == "__main__":

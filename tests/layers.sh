@@ -30,7 +30,7 @@ for folder in src/kettle/*/; do
   done < <(grep -rHo '#include "kettle/[a-z]*/' "$folder" | sed -E 's|:#include "kettle/([a-z]*)/| \1|' || true)
 done
 
-grep -rnE '#include "(report|figure|apps|command_line|terminal|session|commands|tables)' src/kettle && complain "the core includes interface code"
+grep -rnE '#include "(report|figure|apps|command_line|terminal|session|surroundings|commands|tables)' src/kettle && complain "the core includes interface code"
 grep -rnE 'std::(cout|cerr)|[^a-z_n]printf\(|program_options|[^_a-z]exit\(' src/kettle | grep -v '_exit(127)' && complain "the core prints, parses options or exits"
 for folder in $(git ls-files | xargs -n1 dirname | sort -u | grep -E "^(src|apps|tests|standin|bench)/"); do
   count=$(git ls-files "$folder" | grep -cE "^$folder/[^/]*\.(cc|h)$" || true)

@@ -121,6 +121,8 @@ Request Fill(const Command& command, Request request, const ShowOverrides& value
   CheckRange("seconds", request.uplink.seconds, 5, 3600);
   CheckRange("seconds", request.rehearse.seconds, 2, 6 * 3600);
   CheckRange("audio-tracks", request.rehearse.audio_tracks, 1, 6);
+  if (request.rehearse.game_cores > 0 && !request.rehearse.game_frames.empty())
+    FailInput("rehearse: --stand-in-game or --game-frames, one of them");
   if (request.rehearse.climb && request.rehearse.power_cut > 0)
     FailInput("rehearse: --climb or --power-cut, one of them");
   if (command.name == "rehearse" && !request.rehearse.to.empty() && !request.rehearse.link.empty())

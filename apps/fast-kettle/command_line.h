@@ -54,7 +54,8 @@ struct RehearseOptions {
   bool anyway = false;
   std::string load;  // a load profile, or "live"
   bool climb = false;
-  double game_cores = 0;  // of the simulated game; 0: none
+  double game_cores = 0;    // of the simulated game; 0: none
+  std::string game_frames;  // a log of a real game's frame times; empty: none
 };
 
 struct LoadOptions {

@@ -143,6 +143,8 @@ void AddRehearse(po::options_description& options, RehearseOptions& rehearse) {
       "replay a load profile meanwhile; \"live\": the game is running");
   add("stand-in-game", po::value(&rehearse.game_cores)->value_name("CORES"),
       "run a simulated game of this many cores beside it and tell what it loses");
+  add("game-frames", po::value(&rehearse.game_frames)->value_name("FILE"),
+      "your game's log of frame times, still written to: CSV, seconds,milliseconds");
 }
 
 // `taken` are options of the command itself that mean something else.

@@ -7,10 +7,10 @@
 
 #include "figure/capacity_figure.h"
 #include "figure/figures.h"
-#include "figure/game_figure.h"
 #include "figure/pictures_figure.h"
 #include "figure/rate_quality.h"
 #include "figure/rehearsal_figures.h"
+#include "figure/trade_figure.h"
 #include "figure/uplink_figures.h"
 #include "kettle/units/error.h"
 
@@ -33,7 +33,7 @@ std::map<std::string, Drawing> DrawingsOf() {
 const std::map<std::string, Drawing>& Drawings() {
   static const std::map<std::string, Drawing> drawings =
       DrawingsOf<CapacityChart, GameFrames, LineChart, PicturesChart, ProofTimesChart, QueueDelayChart,
-                 RateQualityChart, RehearsalChart, SoakChart, SpeedQualityChart>();
+                 RateQualityChart, RehearsalChart, SoakChart, SpeedQualityChart, TradeChart>();
   return drawings;
 }
 

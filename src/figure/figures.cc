@@ -191,7 +191,8 @@ double Slowest(const Output& output) {
 
 // The output's name beside its last frame.
 std::string SideLabel(int id, const char* name, const Output& output, const char* colour, bool above) {
-  const double y = output.taken_ms.empty() ? 1 : std::max(0.06, output.taken_ms.back());
+  if (output.taken_ms.empty()) return "";
+  const double y = std::max(0.06, output.taken_ms.back());
   return fmt::format("set label {} {} at graph 1, first {} offset 0.8,{} left textcolor rgb \"{}\"\n", id, Quoted(name),
                      y, above ? 0.6 : -0.6, colour);
 }
@@ -221,16 +222,21 @@ std::optional<ProofTimesChart> MakeProofTimesChart(const Attempt& attempt) {
   chart.recording = OutputOf(proof.recording);
   if (std::max(Slowest(chart.stream), Slowest(chart.recording)) < 0) return std::nullopt;
   chart.seconds = proof.seconds;
-  chart.interval_ms = 1000 / attempt.pair.recording.settings.frame_rate.fps();
+  const Pair& pair = attempt.pair;
+  chart.interval_ms = 1000 / std::max(pair.stream.settings.frame_rate.fps(), pair.recording.settings.frame_rate.fps());
   chart.full_ms = chart.interval_ms * PaceTask{}.queue_depth;
-  const int frames = proof.stream.frames + proof.recording.frames;
-  chart.title = proof.holds()
-                    ? fmt::format("Both encodes keep pace: no frame of {} was skipped in {:g} s", frames, proof.seconds)
-                    : fmt::format("The encodes do not keep pace: {} of {} frames were skipped in {:g} s",
-                                  proof.stream.skipped + proof.recording.skipped, frames, proof.seconds);
+  const bool one = pair.one_encode;
+  const int frames = proof.stream.frames + (one ? 0 : proof.recording.frames),
+            skipped = proof.stream.skipped + (one ? 0 : proof.recording.skipped);
+  const std::string encodes = one ? "The encode" : proof.holds() ? "Both encodes" : "The encodes";
+  chart.title = proof.holds() ? fmt::format("{} keep{} pace: no frame of {} was skipped in {:g} s", encodes,
+                                            one ? "s" : "", frames, proof.seconds)
+                              : fmt::format("{} do{} not keep pace: {} of {} frames were skipped in {:g} s", encodes,
+                                            one ? "es" : "", skipped, frames, proof.seconds);
   const auto name = [](const Option& option) { return option.title() + (option.simulated ? " (simulated GPU)" : ""); };
-  chart.subtitle = fmt::format("stream: {}; recording: {}; both at once in real time", name(attempt.pair.stream),
-                               name(attempt.pair.recording));
+  chart.subtitle = one ? fmt::format("stream: {}, recorded as it is; in real time", name(pair.stream))
+                       : fmt::format("stream: {}; recording: {}; both at once in real time", name(pair.stream),
+                                     name(pair.recording));
   return chart;
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The figure "rehearsal": what used the processors second by second, the line, and each kind of loss in a lane.
+// The figures "rehearsal" (what used the processors second by second, the line, each kind of loss in a lane) and
+// "game".
 #pragma once
 
 #include <filesystem>
@@ -26,6 +27,10 @@ std::optional<RehearsalChart> MakeRehearsalChart(const RehearsalOutcome& outcome
 
 // Writes `folder`/rehearsal.svg and .png. Throws Error(kMachine).
 void Draw(const std::filesystem::path& folder, const RehearsalChart& chart);
+
+// Writes `folder`/game.svg and .png: the frames a second that the game made, without and with the encodes
+// beside it. Nothing is drawn of fewer than two seconds. Throws Error(kMachine).
+void Draw(const std::filesystem::path& folder, const GameFrames& game);
 
 void to_json(nlohmann::json& json, const RehearsalChart& chart);
 void from_json(const nlohmann::json& json, RehearsalChart& chart);

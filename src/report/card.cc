@@ -57,8 +57,24 @@ std::string Container(const std::string& container) {
   return container == "fragmented-mp4" ? "fragmented MP4 (.mp4)" : "Matroska (.mkv)";
 }
 
+// Where the stream's encode is recorded.
+std::string OneEncode(const Plan& plan) {
+  const Option& stream = plan.chosen->stream;
+  const EncodeSettings& s = stream.settings;
+  std::string text = Row("", "STREAM AND RECORDING", "") + Row("encoder", Device(stream), "") +
+                     Row("preset", s.preset, "") + Row("size", s.size.str(), "") +
+                     Row("frame rate", s.frame_rate.str(), "") + Row("rate control", Name(s.rate_control), "") +
+                     Row("rate", Rate(stream), "") + Row("buffer", Buffer(s), "") + Row("keyframes", Keyframes(s), "") +
+                     Row("B-frames", BFrames(stream), "") + Row("profile", "high", "");
+  if (s.look_ahead_frames) text += Row("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "");
+  if (s.multi_pass) text += Row("multi-pass", *s.multi_pass ? "on" : "off", "");
+  return text + Row("container", "FLV to the destination, " + Container(plan.container) + " to the disk", "") +
+         "One encode for both: set the recording to use the stream's encoder.\n";
+}
+
 // What to type in: a row a setting, a column an encode.
 std::string Settings(const Plan& plan) {
+  if (plan.chosen->one_encode) return OneEncode(plan);
   const Option &stream = plan.chosen->stream, &recording = plan.chosen->recording;
   const EncodeSettings &s = stream.settings, &r = recording.settings;
   std::string text = Row("", "STREAM", "RECORDING") + Row("encoder", Device(stream), Device(recording)) +
@@ -93,11 +109,16 @@ std::string Verdict(const Plan& plan) {
         "TIGHT: keeps pace, but with too little headroom: {:.0f} % where the show asks for {:.0f} %. Anything else "
         "that runs costs frames. Choose a smaller picture or a lower frame rate.",
         left, asked);
-  return fmt::format("HOLDS: stream and recording keep pace, with {:.0f} % headroom.", left);
+  return fmt::format("HOLDS: {} keep{} pace, with {:.0f} % headroom.",
+                     plan.chosen->one_encode ? "one encode, streamed and recorded," : "stream and recording",
+                     plan.chosen->one_encode ? "s" : "", left);
 }
 
 std::string Proved(const Plan& plan) {
   const Proof& proof = plan.proving.attempts.back().proof;
+  if (plan.chosen->one_encode)
+    return fmt::format("Proven: {:g} s in real time: {} of {} frames encoded.", proof.seconds,
+                       proof.stream.frames - proof.stream.skipped, proof.stream.frames);
   return fmt::format(
       "Proven: {:g} s of both at once in real time: {} of {} stream frames and {} of {} recording frames "
       "encoded.",

@@ -95,11 +95,11 @@ std::string ColourReasons(const ColourCheck& check) {
 }
 
 // Who goes before whom, by the niceness that the proof run's threads had.
-std::string Order(const Proof& proof) {
+std::string Order(const Proof& proof, bool one_encode) {
   const int stream = proof.stream.niceness, recording = proof.recording.niceness;
-  const bool as_one = stream == recording;
+  const bool as_one = stream == recording && !one_encode;
   const std::string encode = fmt::format("{} (niceness {})", as_one ? "both encodes" : "the stream", stream),
-                    rest = as_one ? "" : fmt::format(", then the recording ({})", recording);
+                    rest = as_one || one_encode ? "" : fmt::format(", then the recording ({})", recording);
   if (stream > 0) return "the game first, then " + encode + rest;
   if (stream < 0) return encode + " first, then the game" + rest;
   return "the game and " + encode + " alike, because this user may not raise a priority (ulimit -e)" + rest;
@@ -118,8 +118,9 @@ std::string SharingLine(const Plan& plan) {
                        fmt::join(cores.recording, ", "));
   };
   const Attempt& taken = plan.proving.attempts.back();
-  std::string text = fmt::format("Processors: {}; {}.",
-                                 taken.pair.cores.divided() ? divided(taken.pair.cores) : "shared", Order(taken.proof));
+  std::string text =
+      fmt::format("Processors: {}; {}.", taken.pair.cores.divided() ? divided(taken.pair.cores) : "shared",
+                  Order(taken.proof, taken.pair.one_encode));
   if (plan.other_sharing) {
     const CoreShares& other = plan.other_sharing->pair.cores;
     text += fmt::format(" Latency of the stream's packets (p99): {}; {}: {}.", latency(taken),
@@ -132,8 +133,10 @@ std::string MachineUse(const Plan& plan) {
   const Pair& pair = *plan.chosen;
   const Proof& proof = plan.proving.attempts.back().proof;
   std::string text =
-      fmt::format("The stream is encoded on the {}, the recording on the {}. Predicted: {:.2f} of {:g} cores",
-                  pair.stream.place(), pair.recording.place(), pair.demand.cpu_cores, plan.capacity.cpu_cores);
+      (pair.one_encode ? fmt::format("The stream is encoded on the {}, and recorded as it is.", pair.stream.place())
+                       : fmt::format("The stream is encoded on the {}, the recording on the {}.", pair.stream.place(),
+                                     pair.recording.place())) +
+      fmt::format(" Predicted: {:.2f} of {:g} cores", pair.demand.cpu_cores, plan.capacity.cpu_cores);
   if (pair.demand.engine_share > 0)
     text += fmt::format(" and {:.0f} % of the GPU's encode engine", pair.demand.engine_share * 100);
   if (pair.demand.stand_in_cores > 0)
@@ -150,7 +153,8 @@ std::string MachineUse(const Plan& plan) {
 
 std::string CardReasons(const Plan& plan) {
   std::string text = "WHY: STREAM\n" + EncodeReasons(plan, plan.chosen->stream, "stream");
-  text += "\nWHY: RECORDING\n" + EncodeReasons(plan, plan.chosen->recording, "recording");
+  text += "\nWHY: RECORDING\n" + (plan.chosen->one_encode ? Reason("encode", Why(plan, "recording.size"))
+                                                          : EncodeReasons(plan, plan.chosen->recording, "recording"));
   text += Reason("container", ContainerReason(plan.container)) + DiskReasons(plan);
   text += "\nCOLOUR AND SOUND\n";
   if (plan.colour) text += ColourReasons(*plan.colour);

@@ -58,30 +58,27 @@ int Play(const Options& options) {
   if (!options.report.empty()) {
     report.open(options.report);
     if (!report) kettle::FailMachine("{}: cannot be written", options.report);
-    report << "second,frames,due,longest_ms,simulated\n" << std::flush;
+    report << "seconds,milliseconds,simulated\n" << std::flush;
   }
   fmt::print("kettle-game: a SIMULATED game, {:g} frames a second, {:g} cores\n", options.fps, options.cores);
   std::fflush(stdout);
   const Clock::time_point start = Clock::now();
   const auto now = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };
   std::int64_t frame = 0, all = 0;
-  int second = 0, made = 0;
-  double longest_ms = 0;
+  double flushed = 0;
   while (!stop && (options.seconds == 0 || now() < options.seconds)) {
     const double began = now();
     MakeFrame(options);
-    longest_ms = std::max(longest_ms, (now() - began) * 1000);
-    ++made;
     ++all;
     // The next frame starts with the display's next turn; turns that have passed meanwhile are lost.
     frame = std::max(frame + 1, static_cast<std::int64_t>(now() * options.fps));
     std::this_thread::sleep_until(start + std::chrono::duration_cast<Clock::duration>(
                                               std::chrono::duration<double>(static_cast<double>(frame) / options.fps)));
-    if (now() < second + 1) continue;
-    if (report) report << fmt::format("{},{},{:g},{:.1f},true\n", second, made, options.fps, longest_ms) << std::flush;
-    second = static_cast<int>(now());
-    made = 0;
-    longest_ms = 0;
+    if (!report.is_open()) continue;
+    report << fmt::format("{:.4f},{:.3f},true\n", began, (now() - began) * 1000);
+    if (now() < flushed + 1) continue;
+    report << std::flush;
+    flushed = now();
   }
   fmt::print("kettle-game: simulated: {:.1f} frames a second of {:g}\n", static_cast<double>(all) / now(), options.fps);
   return 0;
@@ -93,7 +90,8 @@ int Run(int argc, char** argv) {
   po::options_description all("kettle-game: a SIMULATED game. Makes frames and tells how many.\n\nOptions");
   all.add_options()("help,h", "this text")("frame-rate", po::value(&rate)->value_name("RATE"), "default: 60")(
       "cores", po::value(&options.cores)->value_name("N"), "that its frames take in all (default: 0.8)")(
-      "report", po::value(&options.report)->value_name("FILE"), "CSV of the frames made, second by second")(
+      "report", po::value(&options.report)->value_name("FILE"),
+      "CSV of the frames made: when each began, and how long it took")(
       "seconds", po::value(&options.seconds)->value_name("S"), "end by itself after so long");
   if (!standin::ReadOptions(argc, argv, all, "kettle-game --frame-rate 60 --cores 0.8 --report game.csv")) return 0;
   options.fps = kettle::FrameRate::Parse(rate).fps();

@@ -101,7 +101,8 @@ class ProgramTest : public FolderTest {
   std::string SmallShow(const std::string& footage = "\"open-water\"") const {
     return Put("show.toml",
                "title = \"Small\"\n[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [" + footage +
-                   "]\n[stream]\nbit_rate = \"600 kbit/s\"\n[require]\nheadroom = 0.05\n");
+                   "]\n[stream]\nbit_rate = \"600 kbit/s\"\n[recording]\nsize = \"source\"\nframe_rate = "
+                   "\"source\"\n[require]\nheadroom = 0.05\n");
   }
 
   // Shared by all tests of a run, as a user's cache is.

@@ -1,5 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // A plan rehearsed, diagnosed and loaded, as a user does it. Whether this machine holds is not a test's business.
+#include <atomic>
+#include <chrono>
+#include <fstream>
+#include <thread>
+
 #include "certificate.h"
 #include "ingest_program.h"
 #include "kettle/realtime/turns.h"
@@ -187,9 +192,10 @@ TEST_F(RehearseTest, TheGameTellsWhatItLosesUnderALoad) {
   ASSERT_EQ(Run("load capture --seconds 2 --out game.load.json --quiet").code, 0);
   const auto ran = Run("rehearse plan.json --seconds 4 --stand-in-game 0.1 --load game.load.json --out out --quiet");
   ASSERT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("The simulated game"), HasSubstr("Under load: game.load.json")));
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("What the encodes take from the game (SIMULATED)"),
+                             HasSubstr("Under load: game.load.json")));
   ExpectValid("rehearsal");
-  EXPECT_EQ(Json("out/rehearsal.json")["game"]["wanted_fps"], 12);
+  EXPECT_EQ(Json("out/rehearsal.json")["facts"]["game"]["wanted_fps"], 12);
 }
 
 class LoadCommandTest : public test::ProgramTest {};
@@ -240,6 +246,53 @@ TEST_F(LoadCommandTest, BadInputIsOneLine) {
   const auto ran = Run("plan --show show.toml --out out");
   EXPECT_EQ(ran.code, 2);
   EXPECT_THAT(ran.err, HasSubstr("load capture"));
+}
+
+// Its log holds 20 ms a frame before the rehearsal, and 50 ms while it runs.
+TEST_F(RehearseTest, AGameThatLosesFramesIsNoPlanThatHolds) {
+  std::ofstream log(path("game-frames.csv"));
+  log << "seconds,milliseconds\n";
+  double at = 0;
+  const auto frame = [&](double milliseconds) {
+    log << at << ',' << milliseconds << '\n' << std::flush;
+    at += milliseconds / 1000;
+  };
+  while (at < 8) frame(20);
+  std::atomic<bool> playing = true;
+  std::thread game([&] {
+    const auto start = std::chrono::steady_clock::now();
+    for (int made = 1; playing; ++made) {
+      std::this_thread::sleep_until(start + made * std::chrono::milliseconds(50));
+      frame(50);
+    }
+  });
+  const auto ran = Run("rehearse plan.json --seconds 3 --game-frames game-frames.csv --out out --quiet");
+  playing = false;
+  game.join();
+  EXPECT_EQ(ran.code, 1) << ran.err;
+  EXPECT_THAT(ran.out,
+              AllOf(HasSubstr("What the encodes take from the game"), HasSubstr("1 % low"),
+                    HasSubstr("the game loses frames to the encodes"), testing::Not(HasSubstr("the game is"))));
+  ExpectValid("rehearsal");
+  ExpectValid("figures");
+  const nlohmann::json facts = Json("out/rehearsal.json")["facts"];
+  EXPECT_NEAR(facts["game"]["beside_fps"].get<double>(), 20, 4);
+  EXPECT_GT(facts["game"]["alone_fps"].get<double>(), 30);
+  EXPECT_FALSE(facts["game"]["simulated"]);
+  EXPECT_EQ(Run("diagnose out").code, 1);
+}
+
+TEST_F(RehearseTest, ALogOfNoGameIsRefused) {
+  Put("short.csv", "seconds,milliseconds\n0,20\n0.02,20\n");
+  Put("other.csv", "frame;time\n");
+  for (const auto& [file, words] : {std::pair{"none.csv", "no such file"},
+                                    {"short.csv", "holds less than 5 s"},
+                                    {"other.csv", "begins with the line"}}) {
+    const auto ran = Run(std::string("rehearse plan.json --seconds 2 --out out --quiet --game-frames ") + file);
+    EXPECT_EQ(ran.code, 2);
+    EXPECT_THAT(ran.err, HasSubstr(words));
+  }
+  EXPECT_EQ(Run("rehearse plan.json --stand-in-game 0.1 --game-frames short.csv --out out").code, 2);
 }
 
 }  // namespace

@@ -291,6 +291,38 @@ TEST_F(ResultsTest, PlanOnTheCpuAloneAndAsJsonNothingButThePlan) {
   }
 }
 
+TEST_F(ResultsTest, TheStreamsOwnEncodeIsRecordedWhereTheShowSaysSo) {
+  SmallShow();
+  const auto ran =
+      Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --recording-size stream --stream-size 320x180 "
+          "--stream-frame-rate 12 --out out");
+  EXPECT_EQ(ran.code, 0) << ran.err << ran.out;
+  EXPECT_THAT(ran.out,
+              testing::AllOf(testing::HasSubstr("record the same encode"), testing::HasSubstr("STREAM AND RECORDING")));
+  ExpectValid("plan");
+  EXPECT_FALSE(Json("out/plan.json")["recording"]["own_encode"]);
+  EXPECT_FALSE(std::filesystem::exists(path("out/recording.mkv")));
+  EXPECT_THAT(Run("redraw out").out, testing::StartsWith(ran.out.substr(0, 300)));
+  const auto rehearsed = Run("rehearse out/plan.json --seconds 3 --out reh --quiet");
+  ASSERT_THAT(rehearsed.code, testing::AnyOf(0, 1)) << rehearsed.err;
+  EXPECT_EQ(Frames("reh/fast-kettle-rehearsal.mkv") + Json("reh/rehearsal.json")["stream"]["skipped"].get<int>(), 36);
+}
+
+// Which way is taken is the machine's business.
+TEST_F(ResultsTest, HowToRecordIsWeighedWhereTheShowLeavesItOpen) {
+  SmallShow();
+  const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --recording-size auto --out out");
+  EXPECT_THAT(ran.code, testing::AnyOf(0, 1)) << ran.err << ran.out;
+  ExpectValid("plan");
+  ExpectValid("figures");
+  const nlohmann::json plan = Json("out/plan.json");
+  ASSERT_GE(plan["trade"].size(), 2u) << ran.out;
+  int taken = 0;
+  for (const auto& point : plan["trade"]) taken += point["taken"].get<bool>();
+  EXPECT_EQ(taken, 1);
+  EXPECT_THAT(ran.out, testing::HasSubstr("Ways to record beside the stream"));
+}
+
 TEST_F(ResultsTest, PlanWithTheStandInAndAClip) {
   test::MakeClip(path("clip.mkv"), {});
   SmallShow("\"clip.mkv\"");

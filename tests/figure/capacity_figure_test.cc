@@ -4,7 +4,7 @@
 #include <fstream>
 
 #include "fakes.h"
-#include "figure/game_figure.h"
+#include "figure/rehearsal_figures.h"
 
 namespace kettle {
 namespace {
@@ -53,7 +53,13 @@ TEST_F(CapacityFigureTest, WithoutAPairThereIsNone) {
 }
 
 TEST_F(CapacityFigureTest, TheGamesFigureSaysWhatItLost) {
-  GameFrames game{30, 30, 22.5, {30, 30, 30, 23, 22, 30}, 3, 5};
+  const GameFrames game{.wanted_fps = 30,
+                        .alone_fps = 30,
+                        .beside_fps = 22.5,
+                        .seconds = {30, 30, 30, 23, 22, 30},
+                        .begin_seconds = 3,
+                        .end_seconds = 5,
+                        .simulated = true};
   Draw(path(""), game);
   for (const char* words : {"22.5 frames a second beside the encodes, 30.0 without them", "wanted: 30",
                             "the encodes begin", "they end", "SIMULATED"})

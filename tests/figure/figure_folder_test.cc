@@ -6,7 +6,6 @@
 #include "fakes.h"
 #include "figure/capacity_figure.h"
 #include "figure/figures.h"
-#include "figure/game_figure.h"
 #include "figure/pictures_figure.h"
 #include "figure/rate_quality.h"
 #include "figure/rehearsal_figures.h"
@@ -32,7 +31,7 @@ class FigureFolderTest : public test::FolderTest {
 
 TEST_F(FigureFolderTest, EveryChartIsDrawnAgainAsItWas) {
   DrawOnce(CapacityChart{"A title", "below", 0.2, {{"2 processors", {{"stream", 0.4, "#0072b2"}}, "0.6 left"}}});
-  DrawOnce(GameFrames{30, 30, 22.5, {30, 30, 23, 30}, 1, 3});
+  DrawOnce(GameFrames{30, 30, 22.5, 25, 18, {30, 30, 23, 30}, 1, 3});
   DrawOnce(LineChart{"A line", "below", 8000, 5000, {8000, 7000}, {{"constant", {2500, 2600}}}});
   DrawOnce(QueueDelayChart{"A queue", 1.5, 0.4, {{"constant", {0.1, 0.4}}}});
   DrawOnce(PicturesChart{"Sizes", "below", {{"640x360 at 60", {60, 1}, 17, true}, {"426x240 at 30", {30, 1}, 12}}});
@@ -57,8 +56,8 @@ TEST_F(FigureFolderTest, EveryChartIsDrawnAgainAsItWas) {
 }
 
 TEST_F(FigureFolderTest, ALaterChartTakesTheEarliersPlace) {
-  figures_.Keep("game", GameFrames{30, 30, 22.5, {30, 23}, 1, 3});
-  figures_.Keep("game", GameFrames{60, 60, 60, {60, 59}, 1, 3});
+  figures_.Keep("game", GameFrames{30, 30, 22.5, 25, 18, {30, 23}, 1, 3});
+  figures_.Keep("game", GameFrames{60, 60, 60, 55, 55, {60, 59}, 1, 3});
   EXPECT_EQ(DrawAgain(path("")), std::vector<std::string>{"game"});
   EXPECT_TRUE(Svg("game").find("wanted: 60") != std::string::npos);
 }

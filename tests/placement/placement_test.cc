@@ -41,6 +41,25 @@ TEST(PredictDemand, AddsWhatBothTake) {
   EXPECT_FALSE(PredictDemand({stream, recording}, kTwoCores).fits) << "above 80 % of the engine";
 }
 
+TEST(DemandOf, OneEncodeTakesWhatTheStreamTakes) {
+  Option stream = FakeOption("x264", "fast", 100, 1.0, 10);
+  stream.peak_second_kbps = 8000;
+  const Demand demand = DemandOf({stream, stream, {}, {}, true}, kTwoCores);
+  EXPECT_NEAR(demand.cpu_cores, 1.0, 1e-9);
+  EXPECT_NEAR(demand.disk_bytes_per_second, 1e6, 1e-6);
+  EXPECT_TRUE(demand.fits);
+  EXPECT_FALSE(DemandOf({stream, stream, {}}, kTwoCores).fits) << "two of them do not fit";
+}
+
+TEST(PlaceOneEncode, TakesTheSlowestPresetThatFitsAlone) {
+  const Placement placement = PlaceOneEncode({Cpu(), Gpu()}, kTwoCores);
+  ASSERT_EQ(placement.feasible.size(), 2u);
+  EXPECT_EQ(placement.feasible[0].stream.title(), "x264 veryfast") << "90 frames a second, 1.3 of 1.6 cores";
+  EXPECT_TRUE(placement.feasible[0].one_encode);
+  EXPECT_EQ(placement.feasible[0].recording.settings, placement.feasible[0].stream.settings);
+  EXPECT_EQ(placement.feasible[1].stream.title(), "nvenc-h264 p3");
+}
+
 TEST(PredictDemand, CountsMemoryAndDiskWhereTheyWereMeasured) {
   Option stream = FakeOption("x264", "fast", 100, 0.5, 10), recording = stream;
   stream.settings.size = recording.settings.size = {1920, 1080};
@@ -151,7 +170,8 @@ TEST(Place, AFamilyFarBehindIsNotWalkedAsStream) {
   EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
   EXPECT_EQ(placement.feasible[0].recording.device, "gpu");
   EXPECT_EQ(walked, 0);
-  EXPECT_THAT(Sentence(placement.rejected.back().why), testing::HasSubstr("at no size did its stream look better than 11.0"));
+  EXPECT_THAT(Sentence(placement.rejected.back().why),
+              testing::HasSubstr("at no size did its stream look better than 11.0"));
   gpu.stream_score = 16.5;
   Place({cpu, gpu}, kTwoCores, true);
   EXPECT_GT(walked, 0) << "near";

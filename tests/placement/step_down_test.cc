@@ -49,6 +49,15 @@ TEST(StepDown, TheStreamGivesWayWhenTheRecordingCannot) {
   EXPECT_EQ(After(MakePair("x264", "ultrafast", "x264", "ultrafast"), FakeProof(5, 5)), "nothing");
 }
 
+TEST(StepDown, OfOneEncodeTheOneGivesWay) {
+  Pair pair = MakePair("x264", "faster", "x264", "faster");
+  pair.one_encode = true;
+  EXPECT_EQ(After(pair, FakeProof(5, 5)), "x264 veryfast + x264 veryfast");
+  const auto next = StepDown(pair, FakeProof(5, 5), kFamilies, kCapacity);
+  EXPECT_TRUE(next->one_encode);
+  EXPECT_EQ(next->demand.cpu_cores, next->stream.cpu_cores) << "it is encoded once";
+}
+
 TEST(ProveBest, StopsAtTheFirstThatHolds) {
   const Placement placement{{MakePair("x264", "faster", "x264", "faster")}, {}};
   int runs = 0;

@@ -50,6 +50,11 @@ Plan FullPlan() {
   plan.recording_level = RecordingLevel{80, "harbour", {{23, 81, 9000}}, 23, {}};
   plan.colour = ColourCheck{{{"source", "yuv420p", "bt709", "bt709", "bt709", "tv"}}, {"stream"}, {1, 4}, 0.1};
   plan.disk = Disk{"/tmp", "ext4", "sda", false, 1000, WriteRate{3e8, 2e8, 100, 1}};
+  plan.trade = {PointOf(pair, Message{"trade.costs", {{"lost", 1.5}}}),
+                TradePoint{.size = {1280, 720}, .rate = {30, 1}}};
+  plan.trade.front().taken = true;
+  plan.stream_gives = 3;
+  plan.game_gives = 0.05;
   plan.nearest = Message{"plan.not-beside-the-other"};
   plan.trials = 30, plan.grid = 200, plan.measured = 20, plan.reused = 10;
   plan.container = "mp4";

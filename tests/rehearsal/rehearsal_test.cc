@@ -67,6 +67,24 @@ TEST_F(RehearsalTest, EveryFrameIsSentAndRecordedOrCounted) {
   EXPECT_EQ(again.files.front().container, "matroska");
 }
 
+TEST_F(RehearsalTest, OneEncodeIsSentAndRecorded) {
+  std::filesystem::create_directory(path("saved"));
+  RehearsalOutcome outcome;
+  {
+    RunningIngest ingest({.key = "right", .save_folder = path("saved")});
+    RehearsalTask task = Task(ingest, 2);
+    task.one_encode = true;
+    task.recording = task.stream;
+    outcome = RunRehearsal(task, clock_, [](double) {});
+  }
+  EXPECT_EQ(outcome.stream.frames, 50);
+  EXPECT_EQ(outcome.recording.frames, outcome.stream.packets) << "what was skipped counts once, as the stream's";
+  EXPECT_EQ(outcome.recording.skipped, 0);
+  EXPECT_EQ(Pictures(path("recording.mkv")), outcome.stream.packets - static_cast<int>(outcome.stalled.size()));
+  EXPECT_EQ(MediaReader(path("recording.mkv")).size(), FrameSize({96, 64})) << "the stream's picture";
+  EXPECT_EQ(Pictures(path("saved") / "1.flv"), outcome.stream.packets - static_cast<int>(outcome.dropped.size()));
+}
+
 TEST_F(RehearsalTest, FramesGoToTheirFileIfThereIsOne) {
   RunningIngest ingest({});
   RehearsalTask task = Task(ingest, 2);

@@ -43,6 +43,18 @@ TEST(CandidateRates, AreTheSourcesOwnDividedByWholeNumbers) {
   EXPECT_THAT(Names(CandidateRates({165, 1})), testing::ElementsAre("165", "55"));
 }
 
+TEST(RecordingSizes, AreTheSourcesTwoThirdsAndHalfOfIt) {
+  EXPECT_THAT(Names(RecordingSizes({1920, 1080})), testing::ElementsAre("1920x1080", "1280x720", "960x540"));
+  EXPECT_THAT(Names(RecordingSizes({854, 480})), testing::ElementsAre("854x480", "570x320", "428x240"));
+}
+
+TEST(RecordingRates, AreAllOfTheSourcesPicturesOrEverySecondOne) {
+  EXPECT_THAT(Names(RecordingRates({60, 1})), testing::ElementsAre("60", "30"));
+  EXPECT_THAT(Names(RecordingRates({60000, 1001})), testing::ElementsAre("60000/1001", "30000/1001"));
+  EXPECT_THAT(Names(RecordingRates({50, 1})), testing::ElementsAre("50", "25"));
+  EXPECT_THAT(Names(RecordingRates({30, 1})), testing::ElementsAre("30")) << "15 are none to keep";
+}
+
 TEST(CandidateRates, OfNtscAreItsKin) {
   EXPECT_THAT(Names(CandidateRates({60000, 1001})), testing::ElementsAre("60000/1001", "30000/1001", "20000/1001"));
 }

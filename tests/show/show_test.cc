@@ -108,6 +108,9 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"stream", "destinations = \"quayside\"", "must be a list"},
       {"stream", "destinations = [7]", "must be a list of texts"},
       {"recording", "container = \"avi\"", "survive a crash"},
+      {"recording", "size = \"1280x720\"", "larger than the source's 640x360"},
+      {"recording", "size = \"big\"", "recording.size"},
+      {"recording", "frame_rate = \"60\"", "more than the source's 30"},
       {"recording", "hours = -1", "must be a number"},
       {"recording", "quality = \"best\"", "give \"archive\" (80 of 100)"},
       {"recording", "quality = \"99\"", "from \"30\" to \"95\""},
@@ -118,6 +121,8 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"load", "profile = \"x.json\"", "load capture writes a load profile"},
       {"require", "headroom = 2", "from 0 to 0.9"},
       {"require", "first = \"recording\"", "require.first: \"recording\" is not known; give \"game\" or \"stream\""},
+      {"require", "favour = \"viewers\"", "what matters more is \"stream\", \"recording\" or \"balance\""},
+      {"require", "stream_gives = -1", "from 0 to 100"},
       {"picture", "footage = [\"start-lin\"]", "did you mean \"start-line\"?"},
       {"picture", "footage = [\"clips/none.mkv\"]", "no such file"},
       {"picture", "footage = []", "picture.footage: is missing"},
@@ -130,6 +135,22 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
   for (const auto& [section, lines, expected] : cases)
     EXPECT_THAT(Refused(With(section, lines)), testing::HasSubstr(expected)) << lines;
   EXPECT_THAT(Refused("[picture\n"), testing::HasSubstr("show.toml:1: not TOML"));
+}
+
+TEST_F(ShowTest, WhatTheRecordingIsMayBeLeftOpen) {
+  const Show open = Read(With("recording", "size = \"auto\"\nframe_rate = \"auto\""));
+  EXPECT_FALSE(open.recording_size);
+  EXPECT_FALSE(open.recording_rate);
+  EXPECT_FALSE(open.recording_is_stream);
+  EXPECT_FALSE(Read(With("recording", "")).recording_size) << "left out is the same";
+  const Show source = Read(With("recording", "size = \"source\"\nframe_rate = \"source\""));
+  EXPECT_EQ(source.recording_size, source.source_size);
+  EXPECT_EQ(source.recording_rate, source.source_rate);
+  const Show stream = Read(With("recording", "size = \"stream\""));
+  EXPECT_TRUE(stream.recording_is_stream);
+  const Show favouring = Read(With("require", "favour = \"balance\"\nstream_gives = 4"));
+  EXPECT_EQ(favouring.favour, Favour::kBalance);
+  EXPECT_EQ(favouring.stream_gives, 4);
 }
 
 TEST_F(ShowTest, AMistakeInAnOptionNamesTheOption) {

@@ -16,7 +16,7 @@
 #include "kettle/units/statistics.h"
 #include "kettle/worker/driver_preload.h"
 #include "session/session.h"
-#include "session/stand_in.h"
+#include "surroundings/stand_in.h"
 
 namespace kettle::app {
 

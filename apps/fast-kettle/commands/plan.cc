@@ -198,8 +198,9 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
 // The files of the proof run that the plan rests on.
 void PublishProof(const Session& session, const Plan& plan) {
   if (plan.proving.attempts.empty() || plan.proving.attempts.back().proof.folder.empty()) return;
-  for (const char* file : {"stream.flv", "recording.mkv"})
-    Publish(plan.proving.attempts.back().proof.folder / file, session.out() / file);
+  const Attempt& proven = plan.proving.attempts.back();
+  Publish(proven.proof.folder / "stream.flv", session.out() / "stream.flv");
+  if (!proven.pair.one_encode) Publish(proven.proof.folder / "recording.mkv", session.out() / "recording.mkv");
 }
 
 void AddDisk(const Preparation& known, Plan& plan) {
@@ -217,7 +218,8 @@ void AddDisplays(const Session& session, Plan& plan) {
 
 void CheckColours(const Session& session, const std::vector<Footage>& footage, Plan& plan) {
   if (!plan.chosen) return;
-  plan.colour = CheckColour(footage.front().file, session.out() / "stream.flv", session.out() / "recording.mkv",
+  plan.colour = CheckColour(footage.front().file, session.out() / "stream.flv",
+                            session.out() / (plan.chosen->one_encode ? "stream.flv" : "recording.mkv"),
                             plan.targets.recording.frame_rate, SteadyClock());
   for (const std::string& stray : plan.colour->strays)
     plan.targets.warnings.push_back(

@@ -12,6 +12,7 @@
 #include "figure/figures.h"
 #include "figure/pictures_figure.h"
 #include "figure/strip.h"
+#include "figure/trade_figure.h"
 
 namespace kettle::app {
 
@@ -96,6 +97,7 @@ void DrawPlanFigures(Session& session, const Plan& plan, const std::vector<Foota
   if (plan.proving.attempts.empty()) return;
   session.DrawChart(MakeProofTimesChart(plan.proving.attempts.back()));
   session.DrawChart(MakeCapacityChart(plan));
+  session.DrawChart(MakeTradeChart(plan));
 }
 
 }  // namespace kettle::app

@@ -23,10 +23,14 @@ Proof Prover::operator()(const Pair& pair) {
                              session_.scratch(),
                              pair.cores.stream,
                              pair.cores.recording,
-                             first_};
+                             first_,
+                             pair.one_encode};
   Proof proof = RunProof(session_.worker(), request, [&](const std::string&, double share) {
     session_.progress().Show(
-        fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()), share);
+        pair.one_encode
+            ? fmt::format("stream {}, recorded as it is, in real time", pair.stream.title())
+            : fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()),
+        share);
   });
   session_.progress().StepsDone(kProofSteps);
   // The declared load is no other program.

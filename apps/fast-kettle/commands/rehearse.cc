@@ -9,6 +9,7 @@
 
 #include "commands/commands.h"
 #include "figure/rehearsal_figures.h"
+#include "kettle/diagnosis/climb.h"
 #include "kettle/diagnosis/diagnosis.h"
 #include "kettle/encoders/catalogue.h"
 #include "kettle/load/replay.h"
@@ -16,7 +17,8 @@
 #include "kettle/rehearsal/recorder.h"
 #include "kettle/rtmp/url.h"
 #include "kettle/units/error.h"
-#include "session/stand_in.h"
+#include "surroundings/game_log.h"
+#include "surroundings/stand_in.h"
 #include "tables/rehearse_tables.h"
 
 namespace kettle::app {
@@ -79,6 +81,7 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
   task.seconds = options.seconds;
   task.stream = plan.stream;
   task.recording = plan.recording;
+  task.one_encode = plan.one_encode;
   task.stream_processors = plan.stream_processors;
   task.recording_processors = plan.recording_processors;
   task.first = plan.first;
@@ -114,8 +117,10 @@ std::string PlainReason(const PlanFile& plan, const std::string& detail) {
   return detail;
 }
 
-DiagnosisFacts FactsOf(const PlanFile& plan) {
-  return {plan.cpu_cores, plan.stream.bit_rate.kbps(), plan.stream_device == "gpu", plan.recording_device == "gpu"};
+DiagnosisFacts FactsOf(const PlanFile& plan, const std::optional<GameFrames>& game) {
+  return {
+      plan.cpu_cores, plan.stream.bit_rate.kbps(), plan.stream_device == "gpu", plan.recording_device == "gpu", game,
+      plan.game_gives};
 }
 
 // What all rehearsals of one run share: the pictures, the ingest, the game, the load.
@@ -129,6 +134,7 @@ class Stage {
       session.progress().Show("the simulated game alone", 0);
       game_.emplace(session.places(), options.game_cores, plan.source_rate, session.out() / "game.csv");
     }
+    if (!options.game_frames.empty()) log_.emplace(options.game_frames);
   }
 
   RehearsalTask Task(const PlanFile& plan) const {
@@ -138,14 +144,18 @@ class Stage {
   std::optional<RehearsalOutcome> Run(const PlanFile& plan, const RehearsalTask& task) {
     session_.progress().Stage("rehearsal", 1);
     if (game_) game_->Begin();
+    if (log_) log_->Begin();
     WorkerReport report =
         session_.worker().Run({"rehearse", task, task.seconds * 2 + kGraceSeconds}, [&](double share) {
-          session_.progress().Show(fmt::format("{} {} and {} {} in real time", plan.stream.encoder, plan.stream.preset,
-                                               plan.recording.encoder, plan.recording.preset),
+          const auto name = [](const EncodeSettings& s) { return s.encoder + " " + s.preset; };
+          session_.progress().Show((plan.one_encode ? name(plan.stream) + ", recorded as it is,"
+                                                    : name(plan.stream) + " and " + name(plan.recording)) +
+                                       " in real time",
                                    share);
         });
     session_.progress().Clear();
     if (game_) game_->End();
+    if (log_) log_->End();
     if (session_.load()) session_.load()->CheckStillThere();
     if (task.power_cut_seconds > 0 && report.status == WorkerStatus::kCrashed) return std::nullopt;
     auto outcome = AnswerOf<RehearsalOutcome>(report);
@@ -154,29 +164,32 @@ class Stage {
                   "the rehearsal broke off: " + PlainReason(plan, report.detail));
     return outcome;
   }
-  bool has_game() const { return game_.has_value(); }
-  GameFrames game() const { return game_ ? game_->Frames() : GameFrames{}; }
+  // What it made beside the last of them.
+  std::optional<GameFrames> game() const {
+    if (game_) return game_->Frames();
+    return log_ ? std::optional(log_->Frames()) : std::nullopt;
+  }
 
  private:
   Session& session_;
   std::vector<Footage> footage_;
   std::optional<StandInIngest> ingest_;
   std::optional<StandInGame> game_;
+  std::optional<GameLog> log_;
 };
 
 // Of the rehearsal that was just run.
 void KeepFrames(const Session& session) { Publish(session.scratch() / "frames.csv", session.out() / "frames.csv"); }
 
 // Writes and prints the last rehearsal; the exit code.
-int Tell(Session& session, const Stage& stage, const PlanFile& plan, const RehearsalOutcome& outcome,
+int Tell(Session& session, const std::optional<GameFrames>& game, const PlanFile& plan, const RehearsalOutcome& outcome,
          const std::optional<Climb>& climb) {
   RehearsalResult result{plan.title,  (fs::path(session.request().subject).parent_path() / "card.txt").string(),
                          plan.stream, plan.recording,
                          plan.first,  plan.simulated};
   if (session.load()) result.load = session.load()->words();
   result.outcome = outcome;
-  result.facts = FactsOf(plan);
-  if (stage.has_game()) result.game = stage.game();
+  result.facts = FactsOf(plan, game);
   result.climb = climb;
   const Diagnosis diagnosis = Diagnose(outcome, result.facts, plan);
   fs::copy_file(session.request().subject, session.out() / "plan.json.new", fs::copy_options::overwrite_existing);
@@ -189,12 +202,12 @@ int Tell(Session& session, const Stage& stage, const PlanFile& plan, const Rehea
   session.Write("rehearsal", body);
   const bool simulated = body["simulated"];
   session.DrawChart(MakeRehearsalChart(outcome, result.facts, simulated));
-  session.DrawChart(result.game);
+  session.DrawChart(game);
   if (session.request().json)
     PrintJson(body);
   else
     PrintRehearsal(result, diagnosis, PlaceOf(session));
-  return outcome.holds() ? 0 : 1;
+  return result.holds() ? 0 : 1;
 }
 
 }  // namespace
@@ -211,22 +224,28 @@ int RunRehearse(Session& session) {
     const auto outcome = stage.Run(plan, task);
     if (!outcome) return TellPowerCut(session, task);
     KeepFrames(session);
-    return Tell(session, stage, plan, *outcome, std::nullopt);
+    return Tell(session, stage.game(), plan, *outcome, std::nullopt);
   }
   std::optional<RehearsalOutcome> outcome;
+  std::optional<GameFrames> game;
   PlanFile rehearsed;
+  bool held = false;
   const Climb climb = ClimbDown(plan, kMostSteps, [&](const PlanFile& next) {
     RehearsalOutcome last = *stage.Run(next, stage.Task(next));
-    const RehearsalVerdict verdict{last.lost(), last.holds(), Diagnose(last, FactsOf(next), next)};
+    const std::optional<GameFrames> its_game = stage.game();
+    const DiagnosisFacts facts = FactsOf(next, its_game);
+    const RehearsalVerdict verdict{last.lost(), last.holds() && !facts.GameLosesTooMuch(), Diagnose(last, facts, next)};
     // Told in the end: the last that held, or the last one.
-    if (verdict.holds || !outcome || !outcome->holds()) {
+    if (verdict.holds || !held) {
+      held = verdict.holds;
       outcome = std::move(last);
+      game = its_game;
       rehearsed = next;
       KeepFrames(session);
     }
     return verdict;
   });
-  return Tell(session, stage, rehearsed, *outcome, climb);
+  return Tell(session, game, rehearsed, *outcome, climb);
 }
 
 }  // namespace kettle::app

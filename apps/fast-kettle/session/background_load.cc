@@ -14,7 +14,7 @@
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
 #include "session/session.h"
-#include "session/stand_in.h"
+#include "surroundings/stand_in.h"
 
 namespace kettle::app {
 

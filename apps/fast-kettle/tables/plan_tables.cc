@@ -111,6 +111,40 @@ void PrintPictures(const Plan& plan) {
       calm ? "  Busy and calm moments count half each; calm ones are measured of what comes near the best.\n" : "");
 }
 
+void PrintTrade(const Plan& plan) {
+  if (plan.trade.empty()) return;
+  fmt::print("{}\n", Paint("Ways to record beside the stream", Tone::kStrong));
+  Table table({{"recording"},
+               {"encoder"},
+               Number("GB/hour"),
+               Number("score"),
+               {"stream"},
+               Number("score"),
+               Number("cores"),
+               {""}});
+  const auto points = [](const std::optional<double>& score) { return score ? Points(*score) : "-"; };
+  for (const TradePoint& point : plan.trade) {
+    const Tone tone = point.taken ? Tone::kGood : point.stream.empty() ? Tone::kDim : Tone::kPlain;
+    const bool told = !point.stream.empty();
+    const auto number = [&](const std::string& text) { return Number(text, tone); };
+    table.Row({{point.one_encode ? "the stream's own encode" : point.size.str() + " at " + point.rate.str(), tone},
+               {told ? point.recording : "-", tone},
+               number(point.recording_score ? fmt::format("{:.1f}", point.gigabytes_an_hour) : "-"),
+               number(points(point.recording_score)),
+               {point.stream_size
+                    ? fmt::format("{}, {} at {}", point.stream, point.stream_size->str(), point.stream_rate->str())
+                    : "-",
+                tone},
+               number(points(point.stream_score)),
+               number(told ? fmt::format("{:.2f}", point.cpu_cores) : "-"),
+               {(point.taken ? "taken: " : "") + Sentence(point.why), tone}});
+  }
+  fmt::print(
+      "{}  To record another way, say so in the show: [recording] size = \"1280x720\", frame_rate = \"30\"; or size = "
+      "\"stream\", the stream's own encode.\n\n",
+      table.str());
+}
+
 void PrintAttempts(const Plan& plan) {
   fmt::print("{}\n", Paint("Proof runs: both encodes at once, in real time", Tone::kStrong));
   Table table({{"stream"},
@@ -129,13 +163,13 @@ void PrintAttempts(const Plan& plan) {
     };
     const bool roomy = attempt.has_room(plan.capacity);
     table.Row({{attempt.pair.stream.title()},
-               {attempt.pair.recording.title()},
+               {attempt.pair.one_encode ? "the same encode" : attempt.pair.recording.title()},
                Number(fmt::format("{:.2f}", attempt.pair.demand.cpu_cores)),
                Number(fmt::format("{:.2f}", proof.cpu_cores + proof.stand_in_cores)),
                Number(fmt::format("{:.2f}", proof.busiest_cpu_cores + proof.stand_in_cores)),
                Number(fmt::format("{}", proof.late)),
                skipped(proof.stream),
-               skipped(proof.recording),
+               attempt.pair.one_encode ? Number("-") : skipped(proof.recording),
                {VerdictOf(proof, roomy), proof.holds() && roomy ? Tone::kGood : Tone::kBad}});
   }
   fmt::print("{}", table.str());
@@ -159,9 +193,11 @@ Headline HeadlineOf(const Plan& plan, const ResultPlace& place) {
     return {sentence, Tone::kBad, ""};
   }
   const std::string settings =
-      fmt::format("stream with {}, {}: {}; record with {}: {}", Encode(plan.chosen->stream),
-                  plan.chosen->stream.settings.bit_rate.str(), Looks(plan.chosen->stream.score),
-                  Encode(plan.chosen->recording), Looks(plan.chosen->recording.score));
+      fmt::format("stream with {}, {}: {}; ", Encode(plan.chosen->stream), plan.chosen->stream.settings.bit_rate.str(),
+                  Looks(plan.chosen->stream.score)) +
+      (plan.chosen->one_encode
+           ? "record the same encode: no better recording keeps pace beside it"
+           : fmt::format("record with {}: {}", Encode(plan.chosen->recording), Looks(plan.chosen->recording.score)));
   const std::string next = fmt::format("fast-kettle rehearse {}/plan.json --seconds 60 --out rehearsal{}",
                                        place.folder.string(), place.StandInOption());
   if (plan.verdict() == PlanVerdict::kTight)
@@ -239,6 +275,7 @@ void PrintPlan(const Plan& plan, const ResultPlace& place) {
     fmt::print(
         "  recordings without a score: only their speed was measured; their quality level is searched afterwards\n");
   fmt::print("\n");
+  PrintTrade(plan);
   PrintClips(plan);
   PrintEncodeEach(plan);
   PrintLadder(plan);
@@ -260,7 +297,9 @@ void PrintPlan(const Plan& plan, const ResultPlace& place) {
       plan.recording_level ? fmt::format(", {} more for the recording's level", plan.recording_level->steps.size())
                            : "",
       plan.measured, plan.reused, place.folder.string(),
-      plan.proving.attempts.empty() ? "" : ", proof.csv, stream.flv, recording.mkv");
+      plan.proving.attempts.empty()                  ? ""
+      : plan.proving.attempts.back().pair.one_encode ? ", proof.csv, stream.flv"
+                                                     : ", proof.csv, stream.flv, recording.mkv");
   PrintClosing(headline);
 }
 

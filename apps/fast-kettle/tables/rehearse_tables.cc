@@ -15,7 +15,7 @@
 namespace kettle::app {
 
 namespace fs = std::filesystem;
-using nlohmann::json;
+using Json = nlohmann::json;
 
 void PrintSimulated(bool gpu, bool ingest, bool game) {
   if (gpu) fmt::print("{}", Paint(SimulatedNotice(), Tone::kStrong));
@@ -31,12 +31,18 @@ namespace {
 Headline HeadlineOf(const RehearsalResult& result, const Diagnosis& diagnosis, const ResultPlace& place) {
   const RehearsalOutcome& outcome = result.outcome;
   const std::string both = fmt::format("{:.0f} s of stream and recording in real time", outcome.seconds);
-  if (outcome.holds())
-    return {fmt::format("It holds: {}, and no frame was lost.", both), Tone::kGood,
-            "go live with the settings in " + result.card};
+  if (result.holds())
+    return {result.facts.game ? fmt::format("It holds: {}; no frame was lost, and the game keeps its frame rate.", both)
+                              : fmt::format("It holds: {}, and no frame was lost.", both),
+            Tone::kGood, "go live with the settings in " + result.card};
   std::string why;
   if (!diagnosis.cures.empty()) why = fmt::format(" The main cause: {}.", Name(diagnosis.cures.front().cause));
   const std::string next = "fast-kettle diagnose " + place.folder.string();
+  if (outcome.holds())
+    return {
+        fmt::format("It does not hold: no frame was lost, but the game falls from {:.1f} to {:.1f} frames a second.",
+                    result.facts.game->alone_fps, result.facts.game->beside_fps),
+        Tone::kBad, next};
   if (outcome.lost() > 0)
     return {fmt::format("It does not hold: {} frames lost in {}.{}", outcome.lost(), both, why), Tone::kBad, next};
   return {fmt::format("It does not hold: something broke off in {}.{}", both, why), Tone::kBad, next};
@@ -84,12 +90,19 @@ void PrintOutcome(const RehearsalResult& result) {
 }
 
 // What other programs took from it is in its figures too: they say what it made, not who took the rest.
-void PrintGame(const GameFrames& game) {
-  constexpr double kLess = 0.5;  // frames a second
-  const bool less = game.alone_fps - game.beside_fps >= kLess;
-  fmt::print("{}: {:.1f} of {:g} frames per second without the encodes, {}.\n\n",
-             Paint("The simulated game", Tone::kStrong), game.alone_fps, game.wanted_fps,
-             Paint(fmt::format("{:.1f} beside them", game.beside_fps), less ? Tone::kBad : Tone::kPlain));
+void PrintGame(const GameFrames& game, bool loses) {
+  const Tone tone = loses ? Tone::kBad : Tone::kPlain;
+  fmt::print("{}\n", Paint(game.simulated ? "What the encodes take from the game (SIMULATED)"
+                                          : "What the encodes take from the game",
+                           Tone::kStrong));
+  Table table({{""}, Number("frames per second"), Number("1 % low")});
+  const auto row = [&](const char* name, double fps, double low, Tone its_tone) {
+    table.Row({{name}, Number(fmt::format("{:.1f}", fps), its_tone), Number(fmt::format("{:.1f}", low), its_tone)});
+  };
+  row("without the encodes", game.alone_fps, game.alone_low_fps, Tone::kPlain);
+  row("beside them", game.beside_fps, game.beside_low_fps, tone);
+  fmt::print("{}  It loses {:.1f} % of its frames. 1 % low: one frame in a hundred is slower than that.\n\n",
+             table.str(), game.lost_share() * 100);
 }
 
 void PrintClimb(const Climb& climb) {
@@ -129,7 +142,7 @@ void PrintStretches(const Diagnosis& diagnosis) {
   fmt::print("{}\n", table.str());
 }
 
-json Counted(const PacedOutputOutcome& output, const char* lost_word, std::size_t lost) {
+Json Counted(const PacedOutputOutcome& output, const char* lost_word, std::size_t lost) {
   return {{"niceness", output.niceness},
           {"frames", output.frames},
           {"skipped", output.skipped},
@@ -165,18 +178,18 @@ void PrintDiagnosis(const Diagnosis& diagnosis) {
   fmt::print("\n");
 }
 
-void to_json(json& j, const RehearsalResult& result) {
+void to_json(Json& j, const RehearsalResult& result) {
   const RehearsalOutcome& outcome = result.outcome;
   j = {{"title", result.title},
        {"card", result.card},
        {"settings", {{"stream", result.stream}, {"recording", result.recording}}},
        {"first", result.first},
-       {"simulated", result.simulated_gpu || outcome.simulated_ingest || result.game},
+       {"simulated", result.simulated_gpu || outcome.simulated_ingest || result.has_simulated_game()},
        {"simulated_ingest", outcome.simulated_ingest},
        {"simulated_gpu", result.simulated_gpu},
        {"load_words", result.load},
        {"seconds", outcome.seconds},
-       {"verdict", outcome.holds() ? "holds" : "does not hold"},
+       {"verdict", result.holds() ? "holds" : "does not hold"},
        {"late", outcome.late_frames.size()},
        {"stream", Counted(outcome.stream, "dropped", outcome.dropped.size())},
        {"recording", Counted(outcome.recording, "stalled", outcome.stalled.size())},
@@ -184,17 +197,11 @@ void to_json(json& j, const RehearsalResult& result) {
         {{"p50_ms", outcome.clock_p50_ms}, {"p999_ms", outcome.clock_p999_ms}, {"max_ms", outcome.clock_max_ms}}},
        {"connection_losses", outcome.connection_losses},
        {"facts", result.facts},
-       {"game", nullptr},
        {"climb", result.climb},
        {"outcome", outcome}};
-  if (!result.game) return;
-  j["game"] = {{"wanted_fps", result.game->wanted_fps},
-               {"alone_fps", result.game->alone_fps},
-               {"beside_fps", result.game->beside_fps},
-               {"simulated", true}};
 }
 
-void from_json(const json& j, RehearsalResult& result) {
+void from_json(const Json& j, RehearsalResult& result) {
   j.at("title").get_to(result.title);
   j.at("card").get_to(result.card);
   j.at("settings").at("stream").get_to(result.stream);
@@ -203,26 +210,20 @@ void from_json(const json& j, RehearsalResult& result) {
   j.at("simulated_gpu").get_to(result.simulated_gpu);
   j.at("load_words").get_to(result.load);
   KETTLE_READ_FIELDS(j, result, outcome, facts, climb);
-  if (const json& game = j.at("game"); game.is_object()) {
-    result.game.emplace();
-    game.at("wanted_fps").get_to(result.game->wanted_fps);
-    game.at("alone_fps").get_to(result.game->alone_fps);
-    game.at("beside_fps").get_to(result.game->beside_fps);
-  }
 }
 
 void PrintRehearsal(const RehearsalResult& result, const Diagnosis& diagnosis, const ResultPlace& place) {
   const Headline headline = HeadlineOf(result, diagnosis, place);
   PrintHeadline(headline);
-  PrintSimulated(result.simulated_gpu, result.outcome.simulated_ingest, result.game.has_value());
+  PrintSimulated(result.simulated_gpu, result.outcome.simulated_ingest, result.has_simulated_game());
   if (!result.load.empty()) fmt::print("Under load: {}.\n\n", result.load);
   if (result.first == First::kStream) fmt::print("The stream has priority over the game, as the plan asks.\n\n");
   if (result.climb) PrintClimb(*result.climb);
   PrintOutcome(result);
-  if (result.game) PrintGame(*result.game);
+  if (result.facts.game) PrintGame(*result.facts.game, result.facts.GameLosesTooMuch());
   PrintDiagnosis(diagnosis);
   fmt::print("In {}/: rehearsal.json, frames.csv, seconds.csv, and as SVG and PNG {}.\n", place.folder.string(),
-             result.game ? "the figures rehearsal and game" : "the figure rehearsal");
+             result.facts.game ? "the figures rehearsal and game" : "the figure rehearsal");
   PrintClosing(headline);
 }
 
@@ -243,7 +244,7 @@ std::optional<double> PlayableSeconds(const std::string& path) {
 }  // namespace
 
 int TellPowerCut(Session& session, const RehearsalTask& task) {
-  json files = json::array();
+  Json files = Json::array();
   Table table({{"container"}, Number("on disk"), Number("playable"), {""}});
   bool kept = false;
   for (const RehearsalTask::File& file : task.files) {

@@ -2,13 +2,12 @@
 // What rehearse prints.
 #pragma once
 
-#include "figure/game_figure.h"
 #include "kettle/diagnosis/climb.h"
 #include "kettle/diagnosis/diagnosis.h"
 #include "kettle/plan/plan_file.h"
 #include "kettle/rehearsal/rehearsal.h"
 #include "session/session.h"
-#include "session/stand_in.h"
+#include "surroundings/stand_in.h"
 #include "tables/result_place.h"
 
 namespace kettle::app {
@@ -22,8 +21,11 @@ struct RehearsalResult {
   std::string load;  // in words; empty: none
   RehearsalOutcome outcome;
   DiagnosisFacts facts;
-  std::optional<GameFrames> game;  // the simulated one's
   std::optional<Climb> climb;
+
+  // No frame of either output was lost, and the game keeps its own.
+  bool holds() const { return outcome.holds() && !facts.GameLosesTooMuch(); }
+  bool has_simulated_game() const { return facts.game && facts.game->simulated; }
 };
 
 void to_json(nlohmann::json& json, const RehearsalResult& result);

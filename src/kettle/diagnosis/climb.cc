@@ -10,9 +10,15 @@ namespace kettle {
 
 namespace {
 
+template <class Steps>
+auto FindStep(Steps& steps, const PlanStep& step) {
+  return std::find_if(steps.begin(), steps.end(), [&](const PlanStep& s) { return s.what == step.what; });
+}
+bool IsAmong(const std::vector<PlanStep>& steps, const PlanStep& step) { return FindStep(steps, step) != steps.end(); }
+
 // Steps that a plan has behind it are none any more.
 void Forget(std::vector<PlanStep>& steps, const PlanStep& taken) {
-  const auto at = std::find_if(steps.begin(), steps.end(), [&](const PlanStep& s) { return s.what == taken.what; });
+  const auto at = FindStep(steps, taken);
   if (at != steps.end()) steps.erase(steps.begin(), at + 1);
 }
 
@@ -22,19 +28,20 @@ std::optional<PlanFile> ApplyCure(const Diagnosis::Cure& cure, const PlanFile& p
   if (!cure.step) return std::nullopt;
   PlanFile next = plan;
   const PlanStep& step = *cure.step;
-  if (cure.cause == Cause::kUplink) {
+  if (IsAmong(plan.line, step)) {
     next.stream.bit_rate = step.settings.bit_rate;
     next.stream.maximum_bit_rate = step.settings.maximum_bit_rate;
     next.stream.size = step.settings.size;
     next.stream.frame_rate = step.settings.frame_rate;
     Forget(next.line, step);
-  } else if (cure.cause == Cause::kRecordingEncoder) {
+  } else if (IsAmong(plan.recording_encoder, step)) {
     next.recording.preset = step.settings.preset;
     Forget(next.recording_encoder, step);
   } else {
     next.stream.preset = step.settings.preset;
     Forget(next.stream_encoder, step);
   }
+  if (next.one_encode) next.recording = next.stream;
   return next;
 }
 

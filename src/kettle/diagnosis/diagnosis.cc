@@ -2,6 +2,7 @@
 #include "kettle/diagnosis/diagnosis.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
@@ -224,6 +225,23 @@ Cure GameCure(Cause cause, const std::vector<PlanStep>& steps) {
   return cure;
 }
 
+// A faster preset of the recording, then of the stream, then a smaller picture of the stream.
+Cure GameLosesCure(const PlanFile& plan) {
+  constexpr Cause cause = Cause::kGameLoses;
+  const auto lighter = std::find_if(plan.line.begin(), plan.line.end(), [&](const PlanStep& step) {
+    const auto pixel_rate = [](const EncodeSettings& s) {
+      return static_cast<double>(s.size.pixels()) * s.frame_rate.fps();
+    };
+    return pixel_rate(step.settings) < pixel_rate(plan.stream);
+  });
+  for (const auto* steps : {&plan.recording_encoder, &plan.stream_encoder})
+    if (!steps->empty())
+      return {cause, 0, Message{"cure.for-game", {{"step", steps->front().what}}}, false, steps->front()};
+  if (lighter != plan.line.end())
+    return {cause, 0, Message{"cure.for-game", {{"step", lighter->what}}}, false, *lighter};
+  return {cause, 0, Message{"cure.lighter-for-game"}};
+}
+
 Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan) {
   switch (cause) {
     case Cause::kUplink: return LineCure(line_kbps, plan);
@@ -234,6 +252,7 @@ Cure CureFor(Cause cause, const std::string& program, double line_kbps, const Pl
       if (program.empty()) return {cause, 0, Message{"cure.close-programs"}};
       return {cause, 0, Message{"cure.close-program", {{"program", program}}}};
     case Cause::kStolen: return {cause, 0, Message{"cure.own-processors"}};
+    case Cause::kGameLoses: return GameLosesCure(plan);
     case Cause::kGame:
     case Cause::kSourceStarved: return GameCure(cause, plan.stream_encoder);
     case Cause::kSourceHeldUp: return {cause, 0, Message{"cure.paused-capture"}};
@@ -264,6 +283,7 @@ const char* Name(Cause cause) {
     case Cause::kStreamEncoder: return "the stream's encoder";
     case Cause::kRecordingEncoder: return "the recording's encoder";
     case Cause::kGame: return "the game";
+    case Cause::kGameLoses: return "the game loses frames to the encodes";
     case Cause::kOtherProgram: return "another program";
     case Cause::kStolen: return "the hypervisor";
     case Cause::kUplink: return "the uplink";
@@ -310,6 +330,9 @@ Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts,
   note(outcome.connection_losses > 0, Cause::kIngestLost);
   for (const RehearsalFile& file : outcome.files)
     note(!file.trouble.empty(), file.disk_full ? Cause::kDiskFull : Cause::kDisk);
+  if (facts.GameLosesTooMuch())
+    lost[{Cause::kGameLoses, ""}].frames =
+        static_cast<int>(std::lround((facts.game->alone_fps - facts.game->beside_fps) * outcome.seconds));
   for (const auto& [what, all] : lost) {
     Cure cure = CureFor(what.first, what.second, all.line_kbps, plan);
     cure.frames = all.frames;
@@ -340,11 +363,15 @@ void to_json(nlohmann::json& json, const DiagnosisFacts& facts) {
   json = {{"cpu_cores", facts.cpu_cores},
           {"stream_kbps", facts.stream_kbps},
           {"stream_on_gpu", facts.stream_on_gpu},
-          {"recording_on_gpu", facts.recording_on_gpu}};
+          {"recording_on_gpu", facts.recording_on_gpu},
+          {"game", facts.game},
+          {"game_gives", facts.game_gives}};
 }
 
 void from_json(const nlohmann::json& json, DiagnosisFacts& facts) {
   KETTLE_READ_FIELDS(json, facts, cpu_cores, stream_kbps, stream_on_gpu, recording_on_gpu);
+  if (!json.contains("game")) return;  // an earlier version did not ask
+  KETTLE_READ_FIELDS(json, facts, game, game_gives);
 }
 
 }  // namespace kettle

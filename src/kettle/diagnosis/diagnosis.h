@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/diagnosis/game_frames.h"
 #include "kettle/message/message.h"
 #include "kettle/plan/plan_file.h"
 #include "kettle/rehearsal/rehearsal.h"
@@ -22,6 +23,7 @@ enum class Cause {
   kStreamEncoder,     // the stream's own encoder does not keep up
   kRecordingEncoder,  // the recording's, or it takes what the stream's needs
   kGame,              // it takes more of the processors than there is
+  kGameLoses,         // the encodes take what the game needs: it makes fewer frames
   kOtherProgram,      // named
   kStolen,            // the hypervisor gave the processors to others
   kUplink,            // the line carried less than was sent
@@ -60,6 +62,10 @@ struct DiagnosisFacts {
   double cpu_cores = 1;  // processors that may be used
   double stream_kbps = 0;
   bool stream_on_gpu = false, recording_on_gpu = false;
+  std::optional<GameFrames> game = {};  // not set: nothing tells how many frames it made
+  double game_gives = 0.02;             // the share of its frames that the game may lose to the encodes
+
+  bool GameLosesTooMuch() const { return game && game->lost_share() > game_gives; }
 };
 
 Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts, const PlanFile& plan);

@@ -38,7 +38,7 @@ std::optional<EncodeEach> WeighEncodeEach(const Pair& chosen, const std::optiona
     if (!all.back().trouble.empty()) return std::nullopt;
   }
   if (!differs) return std::nullopt;
-  all.push_back(chosen.recording);
+  if (!chosen.one_encode) all.push_back(chosen.recording);
   each.demand = PredictDemand(all, capacity);
   each.one_demand = chosen.demand;
   return each;

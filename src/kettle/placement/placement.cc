@@ -53,13 +53,13 @@ class Placer {
     for (const FamilyOptions& family : families_) {
       if (IsFarBehind(family)) {
         behind.push_back(&family);
-        Walk(family, Role::kRecording, family.presets, -1);
+        Walk(family, Role::kRecording, RecordingPresets(family), -1);
         continue;
       }
       const int last = Walk(family, Role::kStream, family.presets, family.likely_stream);
       // What the stream cannot hold, a heavier recording cannot either.
-      const int most = recording_is_heavier ? last + 1 : family.presets;
-      Walk(family, Role::kRecording, most, recording_is_heavier ? last : -1);
+      const int most = std::min(recording_is_heavier ? last + 1 : family.presets, RecordingPresets(family));
+      Walk(family, Role::kRecording, most, recording_is_heavier ? most - 1 : -1);
     }
     WeighAll();
     for (const FamilyOptions* family : behind) WalkOneBehind(*family);
@@ -67,7 +67,29 @@ class Placer {
     return std::move(placement_);
   }
 
+  Placement RunOneEncode() {
+    for (const FamilyOptions& family : families_) {
+      if (IsFarBehind(family)) continue;
+      const int last = Walk(family, Role::kStream, family.presets, family.likely_stream);
+      const int fitting = LastHolding(
+          last + 1, [&](int i) { return Alone(family.measure(Role::kStream, i)).demand.fits; }, last);
+      if (fitting >= 0) placement_.feasible.push_back(Alone(Best(family, Role::kStream, fitting)));
+    }
+    std::stable_sort(placement_.feasible.begin(), placement_.feasible.end(), Better);
+    return std::move(placement_);
+  }
+
  private:
+  static int RecordingPresets(const FamilyOptions& family) {
+    return family.recording_presets > 0 ? family.recording_presets : family.presets;
+  }
+
+  Pair Alone(const Option& stream) const {
+    Pair pair{stream, stream, {}, {}, true};
+    pair.demand = DemandOf(pair, capacity_);
+    return pair;
+  }
+
   bool IsFarBehind(const FamilyOptions& family) const {
     return family.stream_score && std::any_of(families_.begin(), families_.end(), [&](const FamilyOptions& other) {
              return other.stream_score && *other.stream_score > *family.stream_score + kFarBehind;
@@ -194,7 +216,13 @@ double MemoryTraffic(const EncodeSettings& settings) {
 }  // namespace
 
 bool SameSettings(const Pair& a, const Pair& b) {
-  return a.stream.settings == b.stream.settings && a.recording.settings == b.recording.settings;
+  return a.stream.settings == b.stream.settings && a.recording.settings == b.recording.settings &&
+         a.one_encode == b.one_encode;
+}
+
+void Pair::Stream(Option option) {
+  stream = std::move(option);
+  if (one_encode) recording = stream;
 }
 
 Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity) {
@@ -221,6 +249,14 @@ Demand PredictDemand(const Option& stream, const Option& recording, const Capaci
   return demand;
 }
 
+Demand DemandOf(const Pair& pair, const Capacity& capacity) {
+  if (!pair.one_encode) return PredictDemand(pair.stream, pair.recording, capacity);
+  Demand demand = PredictDemand({pair.stream}, capacity);
+  demand.disk_bytes_per_second = pair.stream.peak_second_kbps * 1000 / 8;
+  demand.fits = demand.fits && Lacking(demand, capacity).empty();
+  return demand;
+}
+
 std::vector<Message> Lacking(const Demand& demand, const Capacity& capacity) {
   const double free = 1 - capacity.headroom;
   std::vector<Message> lacking;
@@ -240,6 +276,10 @@ std::vector<Message> Lacking(const Demand& demand, const Capacity& capacity) {
 
 Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier) {
   return Placer(families, capacity).Run(recording_is_heavier);
+}
+
+Placement PlaceOneEncode(const std::vector<FamilyOptions>& families, const Capacity& capacity) {
+  return Placer(families, capacity).RunOneEncode();
 }
 
 }  // namespace kettle

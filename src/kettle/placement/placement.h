@@ -48,7 +48,11 @@ struct Pair {
   Option stream, recording;
   Demand demand;
   CoreShares cores = {};
+  bool one_encode = false;  // the stream's encode is written to disk too: `recording` is a copy of `stream`
+
+  void Stream(Option option);  // takes its place, and the recording's where both are one; the demand stays
 };
+Demand DemandOf(const Pair& pair, const Capacity& capacity);
 
 // Whether two pairs ask the same of their encoders.
 bool SameSettings(const Pair& a, const Pair& b);
@@ -75,6 +79,7 @@ struct FamilyOptions {
   std::optional<double> stream_score = {};      // the best that was seen of it as stream, at any size; not set: none
   int device = 0;                               // which of the family's GPUs
   int sessions = 0;                             // encodes that its driver opens at once there; 0: not known
+  int recording_presets = 0;                    // the fastest, that a recording may have; 0: all
 };
 
 // Walks each family's presets for each role, then weighs every combination of families and devices: the stream on
@@ -86,6 +91,9 @@ struct FamilyOptions {
 // stream is too slow for the recording: more pixels a second, or more bits. Order: the stream's quality; within half a
 // point what is left to the game, in tenths of a processor; then the recording's quality.
 Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier);
+
+// Each family's slowest preset that keeps pace and fits as the stream, whose encode is written to disk as well.
+Placement PlaceOneEncode(const std::vector<FamilyOptions>& families, const Capacity& capacity);
 
 void to_json(nlohmann::json& json, const Capacity& capacity);
 void from_json(const nlohmann::json& json, Capacity& capacity);

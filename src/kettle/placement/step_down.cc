@@ -69,6 +69,13 @@ std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::ve
   const bool stream_in_the_way =
       proof.stream.skipped > 0 && pair.stream.device == "cpu" && pair.recording.device != pair.stream.device;
   Pair next = pair;
+  if (pair.one_encode) {
+    auto faster = Faster(pair.stream, Role::kStream, families);
+    if (!faster) return std::nullopt;
+    next.Stream(std::move(*faster));
+    next.demand = DemandOf(next, capacity);
+    return next;
+  }
   auto recording = stream_in_the_way ? std::nullopt : Faster(pair.recording, Role::kRecording, families);
   if (recording) {
     next.recording = std::move(*recording);
@@ -79,7 +86,7 @@ std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::ve
     if (!recording) return std::nullopt;
     next.recording = std::move(*recording);
   }
-  next.demand = PredictDemand(next.stream, next.recording, capacity);
+  next.demand = DemandOf(next, capacity);
   return next;
 }
 

@@ -18,6 +18,7 @@
 #include "kettle/plan/colour_check.h"
 #include "kettle/plan/ladder.h"
 #include "kettle/plan/targets.h"
+#include "kettle/plan/trade.h"
 #include "kettle/search/exhaustive.h"
 #include "kettle/search/picture_search.h"
 #include "kettle/search/recording_level.h"
@@ -35,6 +36,9 @@ struct Plan {
   std::optional<Option> runner_up;  // the stream's best looking other encoder, preset or picture that keeps pace alone
   std::vector<LadderStep> ladder;   // for a line that does not hold
   std::optional<EncodeEach> each;   // for several destinations: what an encode for each would cost
+  double stream_gives = 2;          // Show::stream_gives
+  double game_gives = 0.02;         // Show::game_gives
+  std::vector<TradePoint> trade;    // if the show leaves open how to record: the ways that were looked at
   std::optional<RecordingLevel> recording_level;  // if the recording shall look as good as was asked
   std::optional<ColourCheck> colour;              // of what the proof run wrote
   std::optional<Disk> disk;                       // that the recordings go to

@@ -72,6 +72,8 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.recording_device = plan.at("recording").at("device");
     result.stream_processors = Processors(plan.at("stream"));
     result.recording_processors = Processors(plan.at("recording"));
+    result.one_encode = !plan.at("recording").value("own_encode", true);  // an earlier version always had two
+    result.game_gives = plan.value("game_gives", result.game_gives);
     result.first = ParseFirst(plan.value("first", Name(result.first)));  // an earlier version had no other
     result.simulated = plan.at("stream").at("simulated") || plan.at("recording").at("simulated");
     result.source_size = show.at("source_size").get<FrameSize>();
@@ -83,7 +85,7 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.audio_kbps = show.at("audio_kbps");
     result.line = LineSteps(plan, result.stream);
     result.stream_encoder = FasterPresets(plan, Role::kStream, result.stream);
-    result.recording_encoder = FasterPresets(plan, Role::kRecording, result.recording);
+    if (!result.one_encode) result.recording_encoder = FasterPresets(plan, Role::kRecording, result.recording);
     return result;
   } catch (const Json::exception& error) {
     FailInput("{}: an incomplete plan ({})", file.string(), error.what());

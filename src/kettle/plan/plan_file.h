@@ -27,7 +27,9 @@ struct PlanFile {
   std::string stream_device, recording_device;               // "cpu", "gpu"
   std::vector<int> stream_processors, recording_processors;  // CoreShares
   First first = First::kGame;
-  bool simulated = false;  // one of both encodes was measured on a simulated device
+  bool one_encode = false;   // Pair::one_encode
+  double game_gives = 0.02;  // Show::game_gives
+  bool simulated = false;    // one of both encodes was measured on a simulated device
   FrameSize source_size;
   FrameRate source_rate;
   std::vector<std::string> footage;  // scenes by name, clips by absolute path

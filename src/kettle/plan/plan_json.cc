@@ -29,6 +29,16 @@ Json EncodeJson(const Option& option, int niceness, const std::vector<int>& proc
   return result;
 }
 
+Json RecordingJson(const Plan& plan) {
+  if (!plan.chosen) return nullptr;
+  const Pair& pair = *plan.chosen;
+  Json result = pair.one_encode ? EncodeJson(pair.stream, StreamNiceness(plan.first), pair.cores.stream)
+                                : EncodeJson(pair.recording, RecordingNiceness(plan.first, pair.recording.settings),
+                                             pair.cores.recording);
+  result["own_encode"] = !pair.one_encode;
+  return result;
+}
+
 Message WhyNot(const Option& option, const Option& chosen, double headroom) {
   if (!option.trouble.empty()) return Verbatim(option.trouble);
   if (!option.keeps_pace(headroom))
@@ -86,17 +96,18 @@ Json PlacementEvidence(const Plan& plan, const Pair& chosen) {
                        {"recording_score", pair.recording.score},
                        {"why", WhyNotPair(plan, pair, chosen)}});
   }
-  return {
-      {"choice", "placement"},
-      {"value", fmt::format("stream on the {}, recording on the {}", chosen.stream.place(), chosen.recording.place())},
-      {"why", Message{"plan.demand",
-                      {{"cores", chosen.demand.cpu_cores},
-                       {"all_cores", plan.capacity.cpu_cores},
-                       {"percent", chosen.demand.engine_share * 100}}}},
-      {"measured", true},
-      {"evidence", chosen.demand},
-      {"rejected", plan.placement.rejected},
-      {"outdone", outdone}};
+  return {{"choice", "placement"},
+          {"value", chosen.one_encode ? fmt::format("stream on the {}, recorded as it is", chosen.stream.place())
+                                      : fmt::format("stream on the {}, recording on the {}", chosen.stream.place(),
+                                                    chosen.recording.place())},
+          {"why", Message{"plan.demand",
+                          {{"cores", chosen.demand.cpu_cores},
+                           {"all_cores", plan.capacity.cpu_cores},
+                           {"percent", chosen.demand.engine_share * 100}}}},
+          {"measured", true},
+          {"evidence", chosen.demand},
+          {"rejected", plan.placement.rejected},
+          {"outdone", outdone}};
 }
 
 Json Attempts(const Plan& plan) {
@@ -116,7 +127,7 @@ Json BecauseJson(const Plan& plan) {
   if (!plan.chosen) return because;
   because.push_back(PlacementEvidence(plan, *plan.chosen));
   because.push_back(PresetEvidence(plan, Role::kStream, plan.chosen->stream));
-  because.push_back(PresetEvidence(plan, Role::kRecording, plan.chosen->recording));
+  if (!plan.chosen->one_encode) because.push_back(PresetEvidence(plan, Role::kRecording, plan.chosen->recording));
   return because;
 }
 
@@ -134,10 +145,10 @@ void to_json(Json& j, const Plan& plan) {
   j = {{"title", plan.title},
        {"stream",
         plan.chosen ? EncodeJson(plan.chosen->stream, StreamNiceness(plan.first), plan.chosen->cores.stream) : Json()},
-       {"recording",
-        plan.chosen ? EncodeJson(plan.chosen->recording, RecordingNiceness(plan.first, plan.chosen->recording.settings),
-                                 plan.chosen->cores.recording)
-                    : Json()},
+       {"recording", RecordingJson(plan)},
+       {"trade", plan.trade},
+       {"stream_gives", plan.stream_gives},
+       {"game_gives", plan.game_gives},
        {"pair", plan.chosen},
        {"runner_up", plan.runner_up},
        {"verdict", Name(plan.verdict())},
@@ -172,6 +183,7 @@ void from_json(const Json& j, Plan& plan) {
   j.at("pair").get_to(plan.chosen);
   j.at("runner_up").get_to(plan.runner_up);
   j.at("attempts").get_to(plan.proving.attempts);
+  KETTLE_READ_FIELDS(j, plan, trade, stream_gives, game_gives);
   KETTLE_READ_FIELDS(j, plan, other_sharing, disk, colour, recording_level, recording_hours, container);
   plan.targets.audio = BitRate::FromKbps(j.at("audio_kbps"));
   j.at("most_b_frames").get_to(plan.targets.most_b_frames);

@@ -190,8 +190,12 @@ class Chooser {
     recording.size = show_.recording_size.value_or(show_.source_size);
     Add("recording.size", recording.size.str(),
         Message{show_.recording_size ? "target.set-in-show" : "target.same-as-source"});
-    recording.frame_rate = show_.source_rate;
-    Add("recording.frame_rate", recording.frame_rate.str(), Message{"target.same-as-source"});
+    recording.frame_rate = show_.recording_rate.value_or(show_.source_rate);
+    Add("recording.frame_rate", recording.frame_rate.str(),
+        Message{show_.recording_rate ? "target.set-in-show" : "target.same-as-source"});
+    targets_.recording_sizes = show_.recording_size ? std::vector{recording.size} : RecordingSizes(recording.size);
+    targets_.recording_rates =
+        show_.recording_rate ? std::vector{recording.frame_rate} : RecordingRates(recording.frame_rate);
     recording.rate_control = RateControl::kCappedVariable;
     recording.buffer_seconds = 2;
     if (show_.recording_bit_rate) {

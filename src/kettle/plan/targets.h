@@ -30,6 +30,9 @@ struct Targets {
   // What the stream's size and frame rate may be, largest first: one each where the show says.
   std::vector<FrameSize> sizes;
   std::vector<FrameRate> rates;
+  // What the recording's may be, likewise.
+  std::vector<FrameSize> recording_sizes;
+  std::vector<FrameRate> recording_rates;
   // That the destinations take, largest first, where they name them one by one; empty: any.
   std::vector<FrameSize> taken_sizes;
   std::vector<FrameRate> taken_rates;

@@ -21,8 +21,9 @@ bool IsHeavier(const EncodeSettings& a, const EncodeSettings& b) {
 
 int Planner::CountGrid() const {
   const Targets& targets = request_.targets;
-  const SearchSpace recording{
-      targets.recording, {targets.recording.size}, {targets.recording.frame_rate}, request_.families};
+  SearchSpace recording{targets.recording, targets.recording_sizes, targets.recording_rates, request_.families};
+  if (recording.sizes.empty()) recording.sizes = {targets.recording.size};
+  if (recording.rates.empty()) recording.rates = {targets.recording.frame_rate};
   int grid = GridSize(space_, request_.footage.size()) + GridSize(recording, request_.footage.size());
   if (request_.show.recording_score) grid += GridSize(recording, request_.footage.size());  // at its level too
   // Of further cards, both encodes at the picture chosen.
@@ -56,10 +57,18 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
            [&options = options_, settings](Role role, int preset) { return options.Known(settings(role, preset)); },
            LikelyToHold(name, [&](int preset) { return settings(Role::kStream, preset); }),
            BestStreamScore(settings(Role::kStream, 0)), device,
-           sessions == request_.sessions.end() ? 0 : sessions->second});
+           sessions == request_.sessions.end() ? 0 : sessions->second, RecordingPresets(name)});
     }
   }
   return families;
+}
+
+// A recording that goes by its level looks as good with any preset; slower ones than the middle one make it little
+// smaller.
+int Planner::RecordingPresets(const std::string& family) const {
+  const bool by_level =
+      request_.show.recording_score && FindFamily(family).rates.contains(RateControl::kConstantQuality);
+  return by_level ? static_cast<int>(FindFamily(family).presets.size()) / 2 + 1 : 0;
 }
 
 // The slowest preset that should keep pace by what others were measured to do; -1 if nothing tells.

@@ -15,18 +15,16 @@ namespace kettle {
 
 namespace {
 
-constexpr int kMostPictures = 3;        // placed and proven, as far as the proof runs allowed go
+constexpr int kMostRounds = 3;          // of placing and proving, as far as the proof runs allowed go
 constexpr double kWorthChanging = 0.5;  // points
 
-bool IsOf(const Pair& pair, const EncodeSettings& picture) {
-  return pair.stream.settings.size == picture.size && pair.stream.settings.frame_rate == picture.frame_rate;
+bool HasPicture(const EncodeSettings& settings, const EncodeSettings& picture) {
+  return settings.size == picture.size && settings.frame_rate == picture.frame_rate;
 }
 
-// What was aimed at when the attempt that stands was made.
-struct Settled {
-  Targets targets;
-  Placement placement;
-};
+bool IsOf(const Pair& pair, const Targets& targets) {
+  return HasPicture(pair.stream.settings, targets.stream) && HasPicture(pair.recording.settings, targets.recording);
+}
 
 }  // namespace
 
@@ -46,6 +44,8 @@ Planner::Planner(const PlanRequest& request, TrialBook& book, const std::functio
   plan_.targets = request.targets;
   plan_.capacity = request.capacity;
   plan_.first = request.show.first;
+  plan_.stream_gives = request.show.stream_gives;
+  plan_.game_gives = request.show.game_gives;
   plan_.grid = grid_;
 }
 
@@ -56,7 +56,7 @@ Plan Planner::Make() {
     plan_.pictures = RankFinalists(SearchPicture(space_, options_), options_);
   ProvePictures();
   if (!plan_.proving.holds() && runs_left() > 0)
-    ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, prove_, plan_.proving);
+    ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, prove_, one_encode_will_do(), plan_.proving);
   ScoreRecording();
   TellOptions();
   if (plan_.proving.holds())
@@ -64,7 +64,7 @@ Plan Planner::Make() {
   else
     plan_.nearest = DescribeNearest(plan_.options[static_cast<int>(Role::kStream)],
                                     plan_.options[static_cast<int>(Role::kRecording)], plan_.targets, plan_.capacity,
-                                    plan_.proving);
+                                    one_encode_will_do(), plan_.proving);
   TellLeftOut();
   return std::move(plan_);
 }
@@ -72,6 +72,14 @@ Plan Planner::Make() {
 int Planner::runs_left() {
   const int left = request_.most_proofs - static_cast<int>(plan_.proving.attempts.size());
   return left <= 0 || plan_.proving.attempts.empty() || MayGoOn(PlanStage::kProof) ? left : 0;
+}
+
+// Where a lighter recording may be tried after this one, some are kept for it.
+int Planner::RunsForThis() {
+  constexpr int kAWay = 2;
+  const bool lighter =
+      RecordingIsFree() && !plan_.placement.feasible.empty() && !plan_.placement.feasible.front().one_encode;
+  return lighter ? std::min(kAWay, std::max(1, runs_left() - 1)) : runs_left();
 }
 
 void Planner::Tell() const {
@@ -96,31 +104,32 @@ void Planner::RecallLargest() {
 
 void Planner::ProvePictures() {
   Settled settled{plan_.targets, {}};
-  for (int round = 1; round <= kMostPictures; ++round) {
+  bool place_anew = true, one_encode = false;
+  for (int round = 1; round <= kMostRounds; ++round) {
     Begin(PlanStage::kPlacement);
-    plan_.placement =
-        round == 1
-            ? PlaceBestPicture(
-                  plan_.pictures, [&](const Targets& at) { return PlaceAt(at); },
-                  [&](const Option& option) { return options_.MeasureEverywhere(option.settings); }, plan_.targets)
-            : PlaceAt(plan_.targets);
+    plan_.placement = place_anew ? PlaceBoth() : PlaceAgain(one_encode);
+    one_encode = !plan_.placement.feasible.empty() && plan_.placement.feasible.front().one_encode;
     if (!plan_.placement.feasible.empty()) RefineBest();
     ConfirmBest();
     Begin(PlanStage::kProof);
-    const auto worth_it = [&](const Pair& pair) { return round == kMostPictures || !LighterLooksBetter(pair); };
+    const auto worth_it = [&](const Pair& pair) {
+      return round == kMostRounds || (!LighterLooksBetter(pair) && !LosesTooMuch(pair));
+    };
     const Proving proving =
-        ProveBest(plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove_, runs_left(), worth_it);
+        ProveBest(plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove_, RunsForThis(), worth_it);
     plan_.proving.attempts.insert(plan_.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
     plan_.proving.LetBestStand(plan_.capacity);
     // The reasons told are those of the picture that the attempt that stands is of.
-    if (round == 1 || (!proving.attempts.empty() && IsOf(plan_.proving.attempts.back().pair, plan_.targets.stream)))
-      settled = {plan_.targets, plan_.placement};
+    if (round == 1 || (!proving.attempts.empty() && IsOf(plan_.proving.attempts.back().pair, plan_.targets)))
+      settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level};
+    if (plan_.verdict() == PlanVerdict::kHolds || round == kMostRounds || runs_left() <= 0) break;
+    place_anew = TryLighterRecording(proving, round + 1 == kMostRounds);
+    if (place_anew) continue;
     const TriedPicture* lighter = LighterPicture(plan_.pictures, plan_.targets.stream);
-    if (plan_.verdict() == PlanVerdict::kHolds || !lighter || round == kMostPictures || runs_left() <= 0) break;
+    if (!lighter) break;
     ChoosePicture(plan_.pictures, *lighter, Message{"picture.best-in-real-time"}, plan_.targets);
   }
-  plan_.targets = settled.targets;
-  plan_.placement = settled.placement;
+  plan_.placement = Take(std::move(settled));
 }
 
 // Whether a lighter picture, at the fastest preset that was measured there, looks better than this pair's stream.
@@ -137,30 +146,42 @@ bool Planner::LighterLooksBetter(const Pair& pair) const {
   return fastest && fastest->busiest_score() > pair.stream.busiest_score() + kWorthChanging;
 }
 
+// With a lighter recording to go to: the stream must not pay for this one.
+bool Planner::LosesTooMuch(const Pair& pair) const {
+  return stream_alone_ && !pair.one_encode && request_.show.favour == Favour::kStream &&
+         pair.stream.score < stream_alone_->score - request_.show.stream_gives;
+}
+
 void Planner::RefineBest() {
   Begin(PlanStage::kRefinement);
   std::vector<Pair>& feasible = plan_.placement.feasible;
   const Pair refined = RefineStream(feasible.front(), plan_.capacity, options_, plan_.targets.most_b_frames);
   if (!SameSettings(refined, feasible.front())) feasible.insert(feasible.begin(), refined);
-  if (request_.show.recording_score) SettleRecording(*request_.show.recording_score);
+  if (request_.show.recording_score && !one_encode_will_do()) {
+    Settled settled{plan_.targets, plan_.placement, levels_, {}};
+    SettleRecording(*request_.show.recording_score, settled);
+    plan_.placement = std::move(settled.placement);
+    plan_.recording_level = std::move(settled.level);
+  }
 }
 
 // The best pair keeps pace on all footage: what was left out as easier is measured now. Where none does, the presets
 // are walked again.
 void Planner::ConfirmBest() {
-  for (int round = 1; round <= kMostPictures; ++round) {
+  for (int round = 1; round <= kMostRounds; ++round) {
     std::vector<Pair>& feasible = plan_.placement.feasible;
     if (feasible.empty()) return;
+    const bool one_encode = feasible.front().one_encode;
     while (!feasible.empty() && !Confirm(feasible.front())) feasible.erase(feasible.begin());
     if (!feasible.empty()) return;
-    plan_.placement = PlaceAt(plan_.targets);
+    plan_.placement = PlaceAgain(one_encode);
   }
 }
 
 bool Planner::Confirm(Pair& pair) {
-  pair.stream = options_.MeasureEverywhere(pair.stream.settings);
-  pair.recording = options_.MeasureEverywhere(pair.recording.settings);
-  pair.demand = PredictDemand(pair.stream, pair.recording, plan_.capacity);
+  pair.Stream(options_.MeasureEverywhere(pair.stream.settings));
+  if (!pair.one_encode) pair.recording = options_.MeasureEverywhere(pair.recording.settings);
+  pair.demand = DemandOf(pair, plan_.capacity);
   const double headroom = options_.required_headroom();
   return pair.demand.fits && pair.stream.keeps_pace(headroom) && pair.recording.keeps_pace(headroom);
 }
@@ -170,6 +191,7 @@ void Planner::TellOptions() {
   plan_.trials = options_.trials();
   for (const Option& option : measured) plan_.simulated = plan_.simulated || option.simulated;
   plan_.options[static_cast<int>(Role::kStream)] = OfRole(measured, plan_.targets.stream);
+  if (plan_.proving.holds() && plan_.proving.attempts.back().pair.one_encode) return;
   std::vector<Option>& recording = plan_.options[static_cast<int>(Role::kRecording)];
   recording = OfRole(measured, plan_.targets.recording);
   for (const auto& [family, level] : levels_)
@@ -195,6 +217,7 @@ void Planner::TakeWhatHolds() {
   plan_.chosen = plan_.proving.attempts.back().pair;
   const Option& stream = plan_.chosen->stream;
   plan_.runner_up = RunnerUp(options_.options(), stream, plan_.capacity.headroom);
+  ExplainWay();
   ExplainRecording();
   if (auto warning = LittleForItsSize(stream.settings, !request_.show.stream_size))
     plan_.targets.warnings.push_back(std::move(*warning));

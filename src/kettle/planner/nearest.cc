@@ -10,12 +10,11 @@ namespace {
 
 // The share of the asked pixels a second that a pair could hold: by each encode's own speed, and by what
 // both take of processors and engine.
-double SustainableShare(const Option& stream, const Option& recording, const Capacity& capacity) {
+double SustainableShare(const Pair& pair, const Capacity& capacity) {
   const double free = 1 - capacity.headroom;
-  const Demand demand = PredictDemand(stream, recording, capacity);
-  double share = std::min(stream.throughput_fps / stream.settings.frame_rate.fps(),
-                          recording.throughput_fps / recording.settings.frame_rate.fps()) *
-                 free;
+  const Demand demand = DemandOf(pair, capacity);
+  const auto alone = [](const Option& option) { return option.throughput_fps / option.settings.frame_rate.fps(); };
+  double share = std::min(alone(pair.stream), alone(pair.recording)) * free;
   share = std::min(share, capacity.cpu_cores * free / std::max(1e-6, demand.cpu_cores));
   return demand.engine_share > 0 ? std::min(share, free / demand.engine_share) : share;
 }
@@ -40,18 +39,22 @@ std::vector<Option> Working(const std::vector<Option>& options) {
   return working;
 }
 
-// Of all pairs that work, the one that could hold the largest share of what is asked.
+// Of all pairs that work, the one that could hold the largest share of what is asked; with no recordings, one encode
+// for both.
 struct NearestPair {
-  const Option *stream = nullptr, *recording = nullptr;
+  std::optional<Pair> pair;
   double share = 0;
 };
-NearestPair Nearest(const std::vector<Option>& streams, const std::vector<Option>& recordings,
-                    const Capacity& capacity) {
+NearestPair Nearest(const std::vector<Option>& streams, const std::vector<Option>& recordings, const Capacity& capacity,
+                    bool one_encode) {
   NearestPair best;
-  for (const Option& stream : streams)
-    for (const Option& recording : recordings)
-      if (const double share = SustainableShare(stream, recording, capacity); share > best.share)
-        best = {&stream, &recording, share};
+  const auto look_at = [&](const Pair& pair) {
+    if (const double share = SustainableShare(pair, capacity); share > best.share) best = {pair, share};
+  };
+  for (const Option& stream : streams) {
+    if (one_encode) look_at({stream, stream, {}, {}, true});
+    for (const Option& recording : one_encode ? std::vector<Option>() : recordings) look_at({stream, recording, {}});
+  }
   return best;
 }
 
@@ -67,18 +70,19 @@ std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate) {
 }
 
 void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& capacity,
-                  const std::function<Proof(const Pair&)>& prove, Proving& proving) {
+                  const std::function<Proof(const Pair&)>& prove, bool one_encode, Proving& proving) {
   constexpr double kWorthTrying = 0.67;  // of what was asked, without any headroom
   std::vector<Option> streams, recordings;
   for (const FamilyOptions& family : families) {
     streams.push_back(family.measure(Role::kStream, 0));
-    recordings.push_back(family.measure(Role::kRecording, 0));
+    if (!one_encode) recordings.push_back(family.measure(Role::kRecording, 0));
   }
   streams = Working(streams);
   recordings = Working(recordings);
-  const NearestPair nearest = Nearest(streams, recordings, {capacity.cpu_cores, 0});
-  if (!nearest.stream || nearest.share < kWorthTrying) return;
-  Pair pair{*nearest.stream, *nearest.recording, PredictDemand(*nearest.stream, *nearest.recording, capacity)};
+  const NearestPair nearest = Nearest(streams, recordings, {capacity.cpu_cores, 0}, one_encode);
+  if (!nearest.pair || nearest.share < kWorthTrying) return;
+  Pair pair = *nearest.pair;
+  pair.demand = DemandOf(pair, capacity);
   for (const Attempt& attempt : proving.attempts)
     if (SameSettings(attempt.pair, pair)) return;
   Proof proof = prove(pair);
@@ -86,25 +90,30 @@ void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& ca
 }
 
 Message DescribeNearest(const std::vector<Option>& streams, const std::vector<Option>& recordings,
-                        const Targets& targets, const Capacity& capacity, const Proving& proving) {
+                        const Targets& targets, const Capacity& capacity, bool one_encode, const Proving& proving) {
   const std::vector<Option> working = Working(streams), working_recordings = Working(recordings);
-  const NearestPair nearest = Nearest(working, working_recordings.empty() ? working : working_recordings, capacity);
-  if (!nearest.stream) return {};
+  const NearestPair nearest =
+      Nearest(working, working_recordings.empty() ? working : working_recordings, capacity, one_encode);
+  if (!nearest.pair) return {};
   double share = nearest.share;
   // What failed its proof run holds no more than it coded there.
   for (const Attempt& attempt : proving.attempts)
     for (const PacedOutputOutcome* output : {&attempt.proof.stream, &attempt.proof.recording})
       if (output->frames > 0)
         share = std::min(share, static_cast<double>(output->frames - output->skipped) / output->frames);
-  EncodeSettings recording = nearest.recording->settings;
+  const Option& stream = nearest.pair->stream;
+  if (one_encode)
+    return Message{"nearest.one-encode",
+                   {{"stream", stream.title()}, {"stream_picture", Smaller(stream.settings, share)}}};
+  EncodeSettings recording = nearest.pair->recording.settings;
   if (working_recordings.empty()) {
     recording.size = targets.recording.size;
     recording.frame_rate = targets.recording.frame_rate;
   }
   return Message{"nearest.pair",
-                 {{"stream", nearest.stream->title()},
-                  {"stream_picture", Smaller(nearest.stream->settings, share)},
-                  {"recording", nearest.recording->title()},
+                 {{"stream", stream.title()},
+                  {"stream_picture", Smaller(stream.settings, share)},
+                  {"recording", nearest.pair->recording.title()},
                   {"recording_picture", Smaller(recording, share)}}};
 }
 

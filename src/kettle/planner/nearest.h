@@ -17,13 +17,14 @@ std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate);
 
 // Trials run as fast as they can, and each alone: together and in real time, encodes take less than their sum by up to
 // a third. So the lightest pair, that should hold the largest share of what was asked, is proven even if it does not
-// fit by prediction, unless it lacks more than that, and the run is added to `proving`.
+// fit by prediction, unless it lacks more than that, and the run is added to `proving`. `one_encode`: of pairs that
+// need one encode only.
 void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& capacity,
-                  const std::function<Proof(const Pair&)>& prove, Proving& proving);
+                  const std::function<Proof(const Pair&)>& prove, bool one_encode, Proving& proving);
 
 // What would hold, as a prediction, from the options measured for each role; without any for the recording,
 // the stream's stand for both. Empty if nothing works at all.
 Message DescribeNearest(const std::vector<Option>& streams, const std::vector<Option>& recordings,
-                        const Targets& targets, const Capacity& capacity, const Proving& proving);
+                        const Targets& targets, const Capacity& capacity, bool one_encode, const Proving& proving);
 
 }  // namespace kettle

@@ -17,6 +17,12 @@ namespace kettle {
 // Quality levels found for the recording, by family; none yet: its target's bit rate rules.
 using RecordingLevels = std::map<std::string, int>;
 
+// A picture that the recording may have, with an encode of its own.
+struct RecordingWay {
+  FrameSize size;
+  FrameRate rate;
+};
+
 class Planner {
  public:
   Planner(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove);
@@ -24,11 +30,19 @@ class Planner {
   Plan Make();
 
  private:
+  // What was aimed at, and how it was placed.
+  struct Settled {
+    Targets targets;
+    Placement placement;
+    RecordingLevels levels = {};
+    std::optional<RecordingLevel> level = {};
+  };
   int CountGrid() const;
   // The encoders that may be used, asked for what `targets` hold and for the levels known by now.
   std::vector<FamilyOptions> FamiliesAt(const Targets& targets);
   Placement PlaceAt(const Targets& targets);
   int runs_left();
+  int RunsForThis();
 
   void Begin(PlanStage stage) {
     stage_ = stage;
@@ -49,6 +63,7 @@ class Planner {
 
   // What was found out on the way here of the picture that the search begins with.
   void RecallLargest();
+  int RecordingPresets(const std::string& family) const;
   int LikelyToHold(const std::string& family, const std::function<EncodeSettings(int)>& settings) const;
   // Of an encoder at a bit rate, at any size and frame rate, of what keeps pace.
   std::optional<double> BestStreamScore(const EncodeSettings& like) const;
@@ -61,8 +76,28 @@ class Planner {
   void RefineBest();
   void ConfirmBest();
   bool Confirm(Pair& pair);
-  void SettleRecording(double goal);
-  std::optional<Pair> HoldingPreset(const Pair& pair, double goal);
+  bool SettleRecording(double goal, Settled& settled);
+  bool IsWhole(const EncodeSettings& recording) const;
+  std::optional<Pair> HoldingPreset(const Pair& pair, double goal, const Targets& targets,
+                                    const std::function<double(const Option&)>& looks);
+  bool RecordingIsFree() const;
+  bool one_encode_will_do() const { return RecordingIsFree() || request_.show.recording_is_stream; }
+  std::vector<RecordingWay> WaysToRecord() const;
+  Placement PlaceStream(const std::vector<TriedPicture>& pictures,
+                        const std::function<Placement(const Targets&)>& place, Targets& targets);
+  Placement PlaceBoth();
+  Placement PlaceAgain(bool one_encode);
+  double WorthOf(const Pair& pair) const;
+  const Option* StreamThatLeavesRoom(const Targets& targets);
+  void MeasureLighterStreams();
+  std::optional<Settled> SettleWay(const RecordingWay& way, const EncodeSettings& alone);
+  bool SettleWithSomeEncoder(Settled& settled);
+  void PlaceAtPicture(const Option& stream, Settled& settled);
+  Placement Take(Settled settled);
+  void Note(const TradePoint& point);
+  bool TryLighterRecording(const Proving& proving, bool last);
+  bool LosesTooMuch(const Pair& pair) const;
+  void ExplainWay();
   void ScoreRecording();
   void ExplainRecording();
   void TellOptions();
@@ -77,8 +112,12 @@ class Planner {
   const int grid_;
   OptionBook options_;
   RecordingLevels levels_;
+  RecordingLevels found_levels_;  // the last ones, at whatever picture: near what another needs
   PlanStage stage_ = PlanStage::kPicture;
   std::set<PlanStage> left_out_;
+  std::vector<RecordingWay> failed_ways_;  // that did not hold in real time
+  bool only_one_encode_ = false;           // there is no time to prove another way
+  std::optional<Option> stream_alone_;     // the best, with no other encode beside it; not set: the recording is given
   Plan plan_;
 };
 

@@ -13,46 +13,68 @@ namespace {
 
 constexpr double kNearEnough = 2;  // points, to the recording's goal
 
+Footage AtOwnSize(Footage footage, FrameSize size) {
+  const FrameSize viewed = footage.viewing_size.width > 0 ? footage.viewing_size : footage.size;
+  if (size.pixels() < viewed.pixels()) footage.viewing_size = size;
+  return footage;
+}
+
 }  // namespace
 
-// Replaces the rule's bit rate of the best pair's recording by the level that reaches the goal. Where no preset holds
-// with it the rule stands.
-void Planner::SettleRecording(double goal) {
+// Replaces the rule's bit rate of the best pair's recording by the level that reaches the goal; false if no preset
+// holds with it: then the rule stands. A recording smaller than the source goes by how it looks at its own size.
+bool Planner::SettleRecording(double goal, Settled& settled) {
   Begin(PlanStage::kRecordingLevel);
-  const Pair pair = plan_.placement.feasible.front();
+  const Pair pair = settled.placement.feasible.front();
   const std::string& family = pair.recording.settings.encoder;
   const std::string hardest = HardestClip(pair.stream);
   const auto footage = std::find_if(request_.footage.begin(), request_.footage.end(),
                                     [&](const Footage& pictures) { return pictures.label == hardest; });
-  if (footage == request_.footage.end()) return;
-  plan_.recording_level = FindRecordingLevel(pair.recording.settings, goal, *footage, book_,
-                                             [this] { return MayGoOn(PlanStage::kRecordingLevel); });
-  RecordingLevel& found = *plan_.recording_level;
-  if (!found.level) return;
+  if (footage == request_.footage.end()) return true;
+  const Footage pictures = AtOwnSize(*footage, pair.recording.settings.size);
+  const auto earlier = found_levels_.find(family);
+  settled.level = FindRecordingLevel(
+      pair.recording.settings, goal, pictures, book_, [this] { return MayGoOn(PlanStage::kRecordingLevel); },
+      earlier == found_levels_.end() ? std::nullopt : std::optional(earlier->second));
+  RecordingLevel& found = *settled.level;
+  if (!found.level) return true;
+  found_levels_[family] = *found.level;
   levels_[family] = *found.level;
-  if (const std::optional<Pair> settled = HoldingPreset(pair, goal)) {
-    plan_.placement.feasible.insert(plan_.placement.feasible.begin(), *settled);
-    return;
+  const auto looks = [&](const Option& option) {
+    if (IsWhole(option.settings)) return option.score;
+    const Trial trial = book_.Get(option.settings, pictures);
+    return trial.quality ? trial.quality->picture_score : kNotScored;
+  };
+  if (const std::optional<Pair> holding = HoldingPreset(pair, goal, settled.targets, looks)) {
+    settled.placement.feasible.insert(settled.placement.feasible.begin(), *holding);
+    return true;
   }
   levels_.erase(family);
   found.trouble = Message{"recording-level.too-heavy", {{"level", *found.level}, {"encoder", family}}};
   found.level.reset();
+  return false;
+}
+
+// The source's own picture, every frame of it.
+bool Planner::IsWhole(const EncodeSettings& recording) const {
+  return recording.size == request_.show.source_size && recording.frame_rate == request_.show.source_rate;
 }
 
 // The pair with its recording at the level known by now: with the slowest preset, from the pair's own on, that holds
 // beside the stream and reaches the goal too, near enough.
-std::optional<Pair> Planner::HoldingPreset(const Pair& pair, double goal) {
+std::optional<Pair> Planner::HoldingPreset(const Pair& pair, double goal, const Targets& targets,
+                                           const std::function<double(const Option&)>& looks) {
   const EncodeSettings& ruled = pair.recording.settings;
-  const std::vector<FamilyOptions> families = FamiliesAt(plan_.targets);
+  const std::vector<FamilyOptions> families = FamiliesAt(targets);
   const auto family = std::find_if(families.begin(), families.end(), [&](const FamilyOptions& f) {
     return f.family == ruled.encoder && f.device == ruled.device;
   });
   const auto& presets = FindFamily(ruled.encoder).presets;
   for (auto preset = std::find(presets.begin(), presets.end(), ruled.preset) - presets.begin(); preset >= 0; --preset) {
     Pair settled{pair.stream, family->measure(Role::kRecording, static_cast<int>(preset)), {}};
-    settled.demand = PredictDemand(settled.stream, settled.recording, plan_.capacity);
+    settled.demand = DemandOf(settled, plan_.capacity);
     if (!settled.recording.keeps_pace(options_.required_headroom()) || !settled.demand.fits) continue;
-    if (settled.recording.score < goal - kNearEnough && preset > 0) continue;
+    if (preset > 0 && looks(settled.recording) < goal - kNearEnough) continue;
     return settled;
   }
   return std::nullopt;

@@ -48,6 +48,7 @@ struct ProofRequest {
   std::filesystem::path folder, scratch;                               // on the same file system
   std::vector<int> stream_processors = {}, recording_processors = {};  // LaneRequest
   First first = First::kGame;
+  bool one_encode = false;  // the stream's is written to disk too: there is no recording.mkv, and one lane only
 };
 
 // Throws Error(kInterrupted) when stopped, Error(kMachine) if the files cannot be put in their place.

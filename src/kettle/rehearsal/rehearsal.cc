@@ -77,19 +77,20 @@ class Rehearsing {
         stream_({task.stream, task.source_rate, task.queue_depth, kStreamThread, StreamNiceness(task.first),
                  task.stream_processors},
                 clock,
-                {[this](const AVCodecContext& encoder) { stream_out_.Open(encoder, sound_.contexts()); },
-                 [this](const AVPacket& packet) { stream_out_.Enqueue(0, packet); },
+                {[this](const AVCodecContext& encoder) { OpenStream(encoder); },
+                 [this](const AVPacket& packet) { TakeOfStream(packet); },
                  {}}),
-        recording_({task.recording, task.source_rate, task.queue_depth, kRecordingThread,
-                    RecordingNiceness(task.first, task.recording), task.recording_processors},
-                   clock,
-                   {[this](const AVCodecContext& encoder) { OpenFiles(encoder); },
-                    [this](const AVPacket& packet) { Record(0, packet); },
-                    {}}),
         meter_({task.game.begin(), task.game.end()}, kOwnProcesses) {
+    if (!task.one_encode)
+      recording_.emplace(LaneRequest{task.recording, task.source_rate, task.queue_depth, kRecordingThread,
+                                     RecordingNiceness(task.first, task.recording), task.recording_processors},
+                         clock,
+                         PacketSink{[this](const AVCodecContext& encoder) { OpenFiles(encoder); },
+                                    [this](const AVPacket& packet) { Record(0, packet); },
+                                    {}});
     outcome_.simulated_ingest = stream_out_.sender().simulated();
     stream_.WaitUntilOpen();
-    recording_.WaitUntilOpen();
+    if (recording_) recording_->WaitUntilOpen();
   }
   ~Rehearsing() {
     ending_ = true;
@@ -102,7 +103,7 @@ class Rehearsing {
     outcome_.seconds = static_cast<double>(task_.source_rate.due_ns(frames)) * 1e-9;
     start_ns_ = clock_.now_ns() + kStartDelayNs;
     stream_.Start(start_ns_);
-    recording_.Start(start_ns_);
+    if (recording_) recording_->Start(start_ns_);
     sound_thread_.emplace([this] { PlaySound(); });
     meter_thread_.emplace([this] { Meter(); });
     if (task_.power_cut_seconds > 0) killer_.emplace([this] { CutPower(); });
@@ -111,7 +112,7 @@ class Rehearsing {
     meter_thread_->Join();  // it reads once more, as long as the encoders' threads are there to be read
     sound_thread_->Join();
     outcome_.stream = stream_.Finish();
-    outcome_.recording = recording_.Finish();
+    outcome_.recording = recording_ ? recording_->Finish() : RecordedOf(outcome_.stream);
     stream_out_.sender().Finish(task_.most_send_delay_seconds + 1);
     for (auto& file : recorders_) file->Finish();
     AddLateLosses();
@@ -129,19 +130,36 @@ class Rehearsing {
 
   void Release(std::int64_t frames, const std::function<void(double)>& progress) {
     KeepThreadPunctual();
-    ReleaseFrames(
-        clock_, task_.source_rate, start_ns_, frames, [&](std::int64_t index, std::int64_t due_ns, bool late) {
-          errors_ms_.push_back(static_cast<double>(clock_.now_ns() - due_ns) * 1e-6);
-          if (late) {
-            outcome_.late_frames.push_back(static_cast<int>(index));
-            ++late_;
-          }
-          const FramePtr picture = source_.Frame(index);
-          stream_.Offer(index, due_ns, *picture);
-          recording_.Offer(index, due_ns, *picture);
-          if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
-          return !stream_.failed() && !recording_.failed() && !sound_thread_->failed() && !meter_thread_->failed();
-        });
+    ReleaseFrames(clock_, task_.source_rate, start_ns_, frames,
+                  [&](std::int64_t index, std::int64_t due_ns, bool late) {
+                    errors_ms_.push_back(static_cast<double>(clock_.now_ns() - due_ns) * 1e-6);
+                    if (late) {
+                      outcome_.late_frames.push_back(static_cast<int>(index));
+                      ++late_;
+                    }
+                    const FramePtr picture = source_.Frame(index);
+                    stream_.Offer(index, due_ns, *picture);
+                    if (recording_) recording_->Offer(index, due_ns, *picture);
+                    if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
+                    return !stream_.failed() && !(recording_ && recording_->failed()) && !sound_thread_->failed() &&
+                           !meter_thread_->failed();
+                  });
+  }
+
+  void OpenStream(const AVCodecContext& pictures) {
+    stream_out_.Open(pictures, sound_.contexts());
+    if (task_.one_encode) OpenFiles(pictures);
+  }
+  void TakeOfStream(const AVPacket& packet) {
+    stream_out_.Enqueue(0, packet);
+    if (task_.one_encode) Record(0, packet);
+  }
+  // What the stream's encode gave to the files; what it skipped counts as the stream's.
+  static PacedOutputOutcome RecordedOf(PacedOutputOutcome stream) {
+    std::erase_if(stream.frame_times, [](const PacedFrame& frame) { return frame.skipped(); });
+    stream.frames -= stream.skipped;
+    stream.skipped = 0;
+    return stream;
   }
 
   void OpenFiles(const AVCodecContext& pictures) {
@@ -221,8 +239,9 @@ class Rehearsing {
     second.start_seconds = from;
     meter_.Read(to - from, second);
     const SenderState sent = stream_out_.sender().state();
-    RehearsalCounts counts{late_, stream_.skipped(),   recording_.skipped(), sent.dropped, 0, sent.acknowledged_bytes,
-                           0,     sent.blocked_seconds};
+    RehearsalCounts counts{
+        late_, stream_.skipped(),   recording_ ? recording_->skipped() : 0, sent.dropped, 0, sent.acknowledged_bytes,
+        0,     sent.blocked_seconds};
     for (auto& file : recorders_) {
       const RecorderState state = file->state();
       counts.stalled += state.stalled;
@@ -241,7 +260,7 @@ class Rehearsing {
     second.acknowledged_kbps = kbps(counts_.acknowledged_bytes, counts.acknowledged_bytes);
     second.disk_kbps = kbps(counts_.written_bytes, counts.written_bytes);
     second.stream_waiting = static_cast<int>(stream_.waiting());
-    second.recording_waiting = static_cast<int>(recording_.waiting());
+    second.recording_waiting = recording_ ? static_cast<int>(recording_->waiting()) : 0;
     second.send_waiting_seconds = stream_out_.sender().TakeLongestWait();
     second.send_blocked_share = std::min(1.0, (counts.blocked_seconds - counts_.blocked_seconds) / (to - from));
     second.round_trip_ms = sent.round_trip_ms;
@@ -283,7 +302,8 @@ class Rehearsing {
   std::deque<HeldSound> held_sound_;
   std::atomic<bool> ending_ = false;
   std::atomic<int> late_ = 0;
-  Lane stream_, recording_;
+  Lane stream_;
+  std::optional<Lane> recording_;  // not set: the stream's encode is recorded
   CoreMeter meter_;
   RehearsalCounts counts_;
   std::vector<double> errors_ms_;

@@ -22,6 +22,7 @@ struct RehearsalTask {
   double seconds = 60;
   int queue_depth = 6;
   EncodeSettings stream, recording;
+  bool one_encode = false;  // the stream's is recorded: `recording` is not opened
   std::vector<int> stream_processors = {}, recording_processors = {};  // LaneRequest
   First first = First::kGame;
   std::string url, key;                  // of the ingest; the key is a secret
@@ -49,11 +50,11 @@ struct RehearsalFile {
 };
 
 struct RehearsalOutcome {
-  double seconds = 0;            // of footage
-  std::vector<int> late_frames;  // of the source, by index
-  PacedOutputOutcome stream, recording;
-  std::vector<std::int64_t> dropped;  // pictures of the stream that never were sent
-  std::vector<std::int64_t> stalled;  // pictures of the recording that are not in its first file
+  double seconds = 0;                    // of footage
+  std::vector<int> late_frames;          // of the source, by index
+  PacedOutputOutcome stream, recording;  // of one encode: the recording's skips are the stream's, and count there
+  std::vector<std::int64_t> dropped;     // pictures of the stream that never were sent
+  std::vector<std::int64_t> stalled;     // pictures of the recording that are not in its first file
   std::vector<RehearsalSecond> timeline;
   double clock_p50_ms = 0, clock_p999_ms = 0, clock_max_ms = 0;  // release less due time
   int connection_losses = 0;

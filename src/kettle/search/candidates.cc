@@ -26,6 +26,21 @@ std::vector<FrameSize> CandidateSizes(FrameSize largest) {
   return sizes;
 }
 
+std::vector<FrameSize> RecordingSizes(FrameSize source) {
+  const auto even = [](double value) { return static_cast<int>(std::lround(value / 2)) * 2; };
+  return {source,
+          {even(source.width * 2 / 3.0), even(source.height * 2 / 3.0)},
+          {even(source.width / 2.0), even(source.height / 2.0)}};
+}
+
+std::vector<FrameRate> RecordingRates(FrameRate source) {
+  constexpr double kLowest = 24;
+  std::vector<FrameRate> rates{source};
+  if (source.numerator % 2 == 0 && source.fps() / 2 >= kLowest - 0.1)
+    rates.push_back({source.numerator / 2, source.denominator});
+  return rates;
+}
+
 std::vector<FrameRate> CandidateRates(FrameRate highest) {
   constexpr double kUsualHighest = 60.5, kLowest = 15;
   std::vector<FrameRate> rates;

@@ -16,4 +16,9 @@ std::vector<FrameSize> CandidateSizes(FrameSize largest);
 // then half and a third of that, as far as they are whole and not below 15: 60, 30, 20; 50, 25; 144, 72, 48, 24, 16.
 std::vector<FrameRate> CandidateRates(FrameRate highest);
 
+// The few pictures that a recording may have: the source's, two thirds and half of its lines; every frame, or every
+// second one where that is still 24 a second or more.
+std::vector<FrameSize> RecordingSizes(FrameSize source);
+std::vector<FrameRate> RecordingRates(FrameRate source);
+
 }  // namespace kettle

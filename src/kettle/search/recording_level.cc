@@ -63,7 +63,7 @@ EncodeSettings AtLevel(EncodeSettings settings, int level) {
 }
 
 RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, const Footage& footage, TrialBook& book,
-                                  const std::function<bool()>& go_on) {
+                                  const std::function<bool()>& go_on, std::optional<int> first) {
   RecordingLevel found{goal, footage.label, {}, std::nullopt, {}};
   const EncoderFamily& family = FindFamily(settings.encoder);
   if (!family.rates.contains(RateControl::kConstantQuality)) {
@@ -71,7 +71,8 @@ RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, c
     return found;
   }
   LevelSearch search(family.quality, goal);
-  for (int level = family.quality.usual; static_cast<int>(found.steps.size()) < kMostSteps; level = search.Next()) {
+  for (int level = first.value_or(family.quality.usual); static_cast<int>(found.steps.size()) < kMostSteps;
+       level = search.Next()) {
     if (go_on && !go_on()) {
       found.trouble = Message{"recording-level.no-time"};
       break;
@@ -84,7 +85,7 @@ RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, c
         found.trouble = Message{"recording-level.failed", {{"status", Name(trial.status)}, {"detail", trial.detail}}};
       return found;
     }
-    found.steps.push_back({level, trial.quality->score(), trial.mean_kbps});
+    found.steps.push_back({level, trial.quality->picture_score, trial.mean_kbps});
     search.Add(found.steps.back());
     if (search.done()) break;
   }

@@ -15,10 +15,10 @@ namespace kettle {
 
 struct RecordingLevel {
   struct Step {
-    int level = 0;  // on the family's own scale: a smaller number is better
-    double score = 0, mean_kbps = 0;
+    int level = 0;                    // on the family's own scale: a smaller number is better
+    double score = 0, mean_kbps = 0;  // Quality::picture_score
   };
-  double goal = 0;           // Quality::score
+  double goal = 0;           // likewise
   std::string footage;       // on which it was searched
   std::vector<Step> steps;   // in the order tried
   std::optional<int> level;  // the worst level that reaches the goal; not set: `trouble` says why
@@ -28,8 +28,9 @@ struct RecordingLevel {
 // `settings` name encoder, preset, size and frame rate; the rate control becomes constant quality. Levels are tried
 // from the family's usual one on, by the slope between those tried, until the next worse one is known to miss the goal
 // or the goal is passed by less than 1.5 points; eight at most, and none once `go_on` says no.
+// `first`: tried first in place of the usual one.
 RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, const Footage& footage, TrialBook& book,
-                                  const std::function<bool()>& go_on = {});
+                                  const std::function<bool()>& go_on = {}, std::optional<int> first = {});
 
 // `settings` under constant quality at that level.
 EncodeSettings AtLevel(EncodeSettings settings, int level);

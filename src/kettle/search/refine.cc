@@ -80,9 +80,9 @@ class Refiner {
     if (!changed.stream.measured || !changed.stream.keeps_pace(book_.required_headroom()) ||
         changed.stream.busiest_score() <= busiest_to_beat)
       return false;
-    changed.stream = book_.MeasureWhole(settings);
+    changed.Stream(book_.MeasureWhole(settings));
     if (changed.stream.score <= best_.stream.score + kWorthRefining) return false;
-    changed.demand = PredictDemand(changed.stream, changed.recording, capacity_);
+    changed.demand = DemandOf(changed, capacity_);
     if (!changed.demand.fits) return false;
     best_ = std::move(changed);
     return true;

@@ -86,6 +86,9 @@ class ShowReader {
     ReadLoad(show);
     show.required_headroom = Section("require").Number("headroom", 0, 0.9).value_or(show.required_headroom);
     show.first = Section("require").Value("first", ParseFirst).value_or(show.first);
+    show.game_gives = Section("require").Number("game_gives", 0, 100).value_or(show.game_gives * 100) / 100;
+    show.favour = Section("require").Value("favour", ParseFavour).value_or(show.favour);
+    show.stream_gives = Section("require").Number("stream_gives", 0, 100).value_or(show.stream_gives);
     return show;
   }
 
@@ -189,13 +192,26 @@ class ShowReader {
                                             to.name, to.frame_rate_max->str()));
   }
 
+  // Not set: "auto", or left out.
+  template <typename Item>
+  static std::optional<Item> AutoOrSource(const TomlSection& section, const std::string& key, Item source) {
+    const auto text = section.Text(key);
+    if (text == "auto") return std::nullopt;
+    return text == "source" ? source : section.Value(key, Item::Parse);
+  }
+
   void ReadRecording(Show& show) const {
     const TomlSection recording = Section("recording");
-    if (recording.Text("size") != "source") show.recording_size = recording.Value("size", FrameSize::Parse);
+    show.recording_is_stream = recording.Text("size") == "stream";
+    if (!show.recording_is_stream) show.recording_size = AutoOrSource<FrameSize>(recording, "size", show.source_size);
+    show.recording_rate = AutoOrSource<FrameRate>(recording, "frame_rate", show.source_rate);
     if (show.recording_size &&
         (show.recording_size->width > show.source_size.width || show.recording_size->height > show.source_size.height))
       recording.Fail("size", fmt::format("{} is larger than the source's {}; enlarging adds no detail",
                                          show.recording_size->str(), show.source_size.str()));
+    if (show.recording_rate && show.recording_rate->fps() > show.source_rate.fps() + 1e-9)
+      recording.Fail("frame_rate", fmt::format("{} is more than the source's {}", show.recording_rate->str(),
+                                               show.source_rate.str()));
     show.recording_bit_rate = recording.Value("bit_rate", BitRate::Parse);
     const auto quality = recording.Value("quality", ParseRecordingQuality);
     // An option stands in for what the file says, also of the other key.
@@ -250,6 +266,21 @@ class ShowReader {
 };
 
 }  // namespace
+
+const char* Name(Favour favour) {
+  switch (favour) {
+    case Favour::kStream: return "stream";
+    case Favour::kRecording: return "recording";
+    case Favour::kBalance: return "balance";
+  }
+  return "";
+}
+
+Favour ParseFavour(const std::string& text) {
+  for (const Favour favour : {Favour::kStream, Favour::kRecording, Favour::kBalance})
+    if (text == Name(favour)) return favour;
+  FailInput("\"{}\" is not known; what matters more is \"stream\", \"recording\" or \"balance\"", text);
+}
 
 std::vector<Recipient> Recipients(const Show& show) {
   std::vector<Recipient> recipients;

@@ -14,6 +14,12 @@
 
 namespace kettle {
 
+// What matters more where the machine cannot do both as well as one alone.
+enum class Favour { kStream, kRecording, kBalance };
+const char* Name(Favour favour);  // "stream", "recording", "balance"
+// Throws Error(kInput).
+Favour ParseFavour(const std::string& text);
+
 struct Show {
   std::string title;
 
@@ -30,7 +36,9 @@ struct Show {
   std::optional<FrameSize> viewing_size;  // at which most viewers watch; not set: the source's
 
   // recording
-  std::optional<FrameSize> recording_size;    // not set: the source's
+  std::optional<FrameSize> recording_size;    // not set: automatic
+  std::optional<FrameRate> recording_rate;    // not set: automatic
+  bool recording_is_stream = false;           // no encode of its own: the stream's is written to disk as well
   std::optional<BitRate> recording_bit_rate;  // not set: what the quality below takes
   std::optional<double> recording_score;      // how good it shall look where it looks worst: Quality::score
   std::filesystem::path recording_folder;     // where recordings will go; may not exist yet
@@ -46,6 +54,9 @@ struct Show {
 
   double required_headroom = 0.2;
   First first = First::kGame;
+  Favour favour = Favour::kStream;
+  double game_gives = 0.02;  // the share of its frames that the game may lose to the encodes
+  double stream_gives = 2;   // points of its score that the stream may lose to the recording
 };
 
 // Its destinations as the budget sees them.

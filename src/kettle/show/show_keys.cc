@@ -16,7 +16,10 @@ const std::vector<ShowKey>& ShowKeys() {
       {"stream", "bit_rate", Kind::kText, "stream-bit-rate", "the stream's video bit rate: \"4500 kbit/s\""},
       {"stream", "viewing_size", Kind::kText, "viewing-size", "the size at which most viewers watch: \"960x540\""},
       {"stream", "destinations", Kind::kList, "destination", "where the stream goes, by name or file; repeatable"},
-      {"recording", "size", Kind::kText, "recording-size", "the recording's picture, or \"source\""},
+      {"recording", "size", Kind::kText, "recording-size",
+       "the recording's picture: \"auto\" (usual), \"source\", \"1280x720\", or \"stream\": the stream's own encode"},
+      {"recording", "frame_rate", Kind::kText, "recording-frame-rate",
+       "the recording's frame rate: \"auto\" (usual), \"source\", \"30\""},
       {"recording", "folder", Kind::kText, "recording-folder", "where recordings go"},
       {"recording", "container", Kind::kText, "recording-container", "matroska (usual), fragmented-mp4, mp4"},
       {"recording", "hours", Kind::kNumber, "recording-hours", "how long a show lasts"},
@@ -31,7 +34,13 @@ const std::vector<ShowKey>& ShowKeys() {
        "a load profile to replay while measuring; \"live\": the game is running now"},
       {"require", "headroom", Kind::kNumber, "headroom", "headroom to keep free, 0 to 0.9"},
       {"require", "first", Kind::kText, "first",
-       "who goes first where processors are short: \"game\" (usual) or \"stream\""}};
+       "who goes first where processors are short: \"game\" (usual) or \"stream\""},
+      {"require", "game_gives", Kind::kNumber, "game-gives",
+       "percent of its frames that the game may lose to the encodes: 2 is usual"},
+      {"require", "favour", Kind::kText, "favour",
+       "what matters more: \"stream\" (usual), \"recording\" or \"balance\""},
+      {"require", "stream_gives", Kind::kNumber, "stream-gives",
+       "points of its score that the stream may lose to the recording: 2 is usual"}};
   return keys;
 }
 

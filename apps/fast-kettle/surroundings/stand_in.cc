@@ -1,13 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "session/stand_in.h"
+#include "surroundings/stand_in.h"
 
 #include <fmt/format.h>
 #include <unistd.h>
 
-#include <fstream>
-
 #include "kettle/units/error.h"
-#include "kettle/units/statistics.h"
 
 namespace kettle::app {
 
@@ -44,6 +41,7 @@ std::string StandInIngest::url() const { return program_.first_line().substr(pro
 
 StandInGame::StandInGame(const Places& places, double cores, FrameRate rate, const std::filesystem::path& report)
     : report_(report),
+      wanted_fps_(rate.fps()),
       program_(places, "kettle-game",
                {"--cores", fmt::format("{:g}", cores), "--frame-rate", rate.str(), "--report", report.string()},
                "SIMULATED"),
@@ -55,26 +53,15 @@ StandInGame::StandInGame(const Places& places, double cores, FrameRate rate, con
 double StandInGame::Elapsed() const {
   return std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
 }
-void StandInGame::Begin() { begin_seconds_ = Elapsed(); }
+void StandInGame::Begin() {
+  begin_seconds_ = Elapsed();
+  if (alone_until_ == 0) alone_until_ = begin_seconds_;
+}
 void StandInGame::End() { end_seconds_ = Elapsed(); }
 
 GameFrames StandInGame::Frames() const {
-  std::ifstream file(report_);
-  std::vector<double> alone, beside;
-  GameFrames game{.begin_seconds = begin_seconds_, .end_seconds = end_seconds_};
-  std::string line;
-  std::getline(file, line);
-  while (std::getline(file, line)) {
-    int second = 0, frames = 0;
-    if (std::sscanf(line.c_str(), "%d,%d,%lf", &second, &frames, &game.wanted_fps) != 3 || second < 0) continue;
-    game.seconds.resize(static_cast<std::size_t>(second) + 1);  // one that it was not there for has no frames
-    game.seconds.back() = frames;
-    // Its first second starts it up; a second that is cut counts for neither.
-    if (second >= 1 && second + 1 < kAloneSeconds) alone.push_back(frames);
-    if (second > begin_seconds_ + 1 && second + 1 < end_seconds_ - 1) beside.push_back(frames);
-  }
-  game.alone_fps = Median(alone).value_or(0);
-  game.beside_fps = Mean(beside).value_or(0);
+  GameFrames game = CountGameFrames(ReadGameFrames(report_), wanted_fps_, alone_until_, begin_seconds_, end_seconds_);
+  game.simulated = true;
   return game;
 }
 

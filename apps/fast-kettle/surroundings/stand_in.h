@@ -8,7 +8,7 @@
 #include <string>
 #include <vector>
 
-#include "figure/game_figure.h"
+#include "kettle/diagnosis/game_frames.h"
 #include "kettle/process/child_process.h"
 #include "session/session.h"
 
@@ -46,16 +46,17 @@ class StandInGame {
   // What is to be measured begins, ends.
   void Begin();
   void End();
-  // Its frames before, and in the last stretch between Begin and End.
+  // Its frames before the first Begin, and in the last stretch between Begin and End.
   GameFrames Frames() const;
 
  private:
   static constexpr int kAloneSeconds = 5;
   double Elapsed() const;
   std::filesystem::path report_;
+  double wanted_fps_;
   StandIn program_;
   std::chrono::steady_clock::time_point start_;
-  double begin_seconds_ = 0, end_seconds_ = 0;  // after its start
+  double alone_until_ = 0, begin_seconds_ = 0, end_seconds_ = 0;  // after its start
 };
 
 }  // namespace kettle::app

@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/diagnosis/game_frames.h"
+
+#include <algorithm>
+#include <cstdio>
+#include <fstream>
+#include <string>
+
+#include "kettle/units/error.h"
+#include "kettle/units/json_fields.h"
+#include "kettle/units/statistics.h"
+
+namespace kettle {
+
+namespace {
+
+struct GamePace {
+  double fps = 0, low_fps = 0;
+};
+
+GamePace PaceBetween(const std::vector<GameFrame>& frames, double from, double to) {
+  std::vector<double> times;
+  double all_ms = 0;
+  for (const GameFrame& frame : frames) {
+    if (frame.seconds < from || frame.seconds >= to) continue;
+    times.push_back(frame.milliseconds);
+    all_ms += frame.milliseconds;
+  }
+  if (times.empty() || all_ms <= 0) return {};
+  return {static_cast<double>(times.size()) * 1000 / all_ms, 1000 / std::max(1e-3, *Quantile(times, 0.99))};
+}
+
+}  // namespace
+
+std::vector<GameFrame> ReadGameFrames(const std::filesystem::path& file) {
+  std::ifstream stream(file);
+  if (!stream) FailInput("{}: no such file", file.string());
+  std::string line;
+  std::getline(stream, line);
+  if (!line.starts_with("seconds,milliseconds"))
+    FailInput("{}:1: a log of frame times begins with the line seconds,milliseconds", file.string());
+  std::vector<GameFrame> frames;
+  for (int number = 2; std::getline(stream, line); ++number) {
+    if (stream.eof()) break;  // it has no end yet
+    GameFrame frame;
+    if (std::sscanf(line.c_str(), "%lf,%lf", &frame.seconds, &frame.milliseconds) != 2 || frame.milliseconds <= 0 ||
+        (!frames.empty() && frame.seconds < frames.back().seconds))
+      FailInput("{}:{}: each line holds when a frame began, in seconds and in order, and how long it took in ms",
+                file.string(), number);
+    frames.push_back(frame);
+  }
+  return frames;
+}
+
+GameFrames CountGameFrames(const std::vector<GameFrame>& frames, double wanted_fps, double alone_until_seconds,
+                           double begin_seconds, double end_seconds) {
+  constexpr double kStartUp = 1, kAround = 0.5;
+  GameFrames game;
+  game.wanted_fps = wanted_fps;
+  game.begin_seconds = begin_seconds;
+  game.end_seconds = end_seconds;
+  if (frames.empty()) return game;
+  game.seconds.resize(static_cast<std::size_t>(std::max(0.0, frames.back().seconds)) + 1);
+  for (const GameFrame& frame : frames)
+    if (frame.seconds >= 0) ++game.seconds[static_cast<std::size_t>(frame.seconds)];
+  const GamePace alone = PaceBetween(frames, frames.front().seconds + kStartUp, alone_until_seconds - kAround),
+                 beside = PaceBetween(frames, begin_seconds + kAround, end_seconds - kAround);
+  game.alone_fps = alone.fps;
+  game.alone_low_fps = alone.low_fps;
+  game.beside_fps = beside.fps;
+  game.beside_low_fps = beside.low_fps;
+  return game;
+}
+
+KETTLE_JSON(GameFrames, wanted_fps, alone_fps, beside_fps, alone_low_fps, beside_low_fps, seconds, begin_seconds,
+            end_seconds, simulated)
+
+}  // namespace kettle

@@ -1,0 +1,270 @@
+// SPDX-License-Identifier: Apache-2.0
+// How to record, where the show leaves it open: the best that costs the stream next to nothing.
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "kettle/encoders/catalogue.h"
+#include "kettle/planner/picture_choice.h"
+#include "kettle/planner/planner.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kBetter = 1;      // points: what a recording of its own must look better by
+constexpr double kLittle = 0.5;    // points that nobody sees
+constexpr double kAsLarge = 0.85;  // of the stream's pixels: smaller recordings are worth no encode of their own
+
+double PixelRate(const RecordingWay& way) { return static_cast<double>(way.size.pixels()) * way.rate.fps(); }
+
+// No larger and no more often: what holds beside the heavier one holds beside it too, and looks no better.
+bool IsWithin(const RecordingWay& way, const RecordingWay& other) {
+  return way.size.pixels() <= other.size.pixels() && way.rate.fps() <= other.rate.fps();
+}
+
+EncodeSettings AtPicture(EncodeSettings recording, const RecordingWay& way) {
+  const double share = PixelRate(way) / PixelRate({recording.size, recording.frame_rate});
+  recording.size = way.size;
+  recording.frame_rate = way.rate;
+  recording.bit_rate = BitRate::FromKbps(std::round(recording.bit_rate.kbps() * share));
+  recording.maximum_bit_rate = BitRate::FromKbps(std::round(recording.maximum_bit_rate.kbps() * share));
+  return recording;
+}
+
+}  // namespace
+
+bool Planner::RecordingIsFree() const {
+  return !request_.show.recording_is_stream &&
+         request_.targets.recording_sizes.size() * request_.targets.recording_rates.size() > 1;
+}
+
+// Encodes of their own, the most pixels a second first, but for those that were proven not to hold.
+std::vector<RecordingWay> Planner::WaysToRecord() const {
+  std::vector<RecordingWay> ways;
+  if (only_one_encode_) return ways;
+  for (const FrameSize size : request_.targets.recording_sizes)
+    for (const FrameRate rate : request_.targets.recording_rates)
+      if (const RecordingWay way{size, rate};
+          std::none_of(failed_ways_.begin(), failed_ways_.end(),
+                       [&](const RecordingWay& failed) { return IsWithin(failed, way); }))
+        ways.push_back(way);
+  std::stable_sort(ways.begin(), ways.end(),
+                   [](const RecordingWay& a, const RecordingWay& b) { return PixelRate(a) > PixelRate(b); });
+  return ways;
+}
+
+Placement Planner::PlaceStream(const std::vector<TriedPicture>& pictures,
+                               const std::function<Placement(const Targets&)>& place, Targets& targets) {
+  return PlaceBestPicture(
+      pictures, place, [&](const Option& option) { return options_.MeasureEverywhere(option.settings); }, targets);
+}
+
+// One encode for both first: it tells what the stream is worth alone, and stands where no recording of its own looks
+// better.
+Placement Planner::PlaceBoth() {
+  const Show& show = request_.show;
+  if (!RecordingIsFree() && !show.recording_is_stream)
+    return PlaceStream(
+        plan_.pictures, [&](const Targets& at) { return PlaceAt(at); }, plan_.targets);
+  Settled best;
+  best.targets = request_.targets;
+  best.placement = PlaceStream(
+      plan_.pictures, [&](const Targets& at) { return PlaceOneEncode(FamiliesAt(at), plan_.capacity); }, best.targets);
+  if (best.placement.feasible.empty()) return best.placement;
+  best.targets.recording = best.targets.stream;
+  const Pair one = best.placement.feasible.front();
+  stream_alone_ = one.stream;
+  if (show.recording_is_stream) return Take(std::move(best));
+  Note(PointOf(one, Message{"trade.one-encode"}));
+  if (show.favour == Favour::kStream) MeasureLighterStreams();
+  double best_worth = WorthOf(one) + kBetter;
+  std::vector<RecordingWay> done;
+  for (const RecordingWay& way : WaysToRecord()) {
+    const bool smaller =
+        static_cast<double>(way.size.pixels()) < kAsLarge * static_cast<double>(one.stream.settings.size.pixels());
+    if (smaller || !MayGoOn(PlanStage::kPlacement) ||
+        std::any_of(done.begin(), done.end(), [&](const RecordingWay& other) { return IsWithin(way, other); }))
+      continue;
+    std::optional<Settled> settled = SettleWay(way, one.stream.settings);
+    if (!settled) continue;
+    const Pair& pair = settled->placement.feasible.front();
+    if (show.favour != Favour::kBalance || stream_alone_->score - pair.stream.score < kLittle) done.push_back(way);
+    if (const double worth = WorthOf(pair); worth > best_worth) {
+      best = std::move(*settled);
+      best_worth = worth;
+    }
+  }
+  return Take(std::move(best));
+}
+
+// At the targets' picture, with as many encodes as the pair that stood before.
+Placement Planner::PlaceAgain(bool one_encode) {
+  if (!one_encode) return PlaceAt(plan_.targets);
+  plan_.targets.recording = plan_.targets.stream;
+  return PlaceOneEncode(FamiliesAt(plan_.targets), plan_.capacity);
+}
+
+// Of the pairs that may be taken.
+double Planner::WorthOf(const Pair& pair) const {
+  return pair.recording.score + (request_.show.favour == Favour::kBalance ? pair.stream.score : 0);
+}
+
+// The stream that leaves room for some recording at that picture and loses no more than it may: the best looking of
+// those known at the frame rate it has alone. Null if none does.
+const Option* Planner::StreamThatLeavesRoom(const Targets& targets) {
+  std::vector<Option> lightest;  // of the recording
+  for (const FamilyOptions& family : FamiliesAt(targets)) lightest.push_back(family.measure(Role::kRecording, 0));
+  const Option* best = nullptr;
+  for (const Option& stream : options_.options()) {
+    const bool may_do = stream.scored() && stream.settings.frame_rate == stream_alone_->settings.frame_rate &&
+                        stream.settings.rate_control == stream_alone_->settings.rate_control &&
+                        stream.settings.bit_rate == stream_alone_->settings.bit_rate &&
+                        stream.keeps_pace(options_.required_headroom()) &&
+                        stream.calm.empty() == stream_alone_->calm.empty() &&
+                        stream.score >= stream_alone_->score - request_.show.stream_gives;
+    if (!may_do || (best && stream.score <= best->score)) continue;
+    if (std::any_of(lightest.begin(), lightest.end(), [&](const Option& recording) {
+          return recording.keeps_pace(options_.required_headroom()) &&
+                 PredictDemand(stream, recording, plan_.capacity).fits;
+        }))
+      best = &stream;
+  }
+  return best;
+}
+
+// Faster presets than the one that the stream has alone, until one loses more than it may: known, they may make room.
+void Planner::MeasureLighterStreams() {
+  const EncodeSettings& alone = stream_alone_->settings;
+  const auto& presets = FindFamily(alone.encoder).presets;
+  for (auto preset = std::find(presets.begin(), presets.end(), alone.preset); preset != presets.begin();) {
+    EncodeSettings faster = alone;
+    faster.preset = *--preset;
+    if (options_.MeasureWhole(faster).score < stream_alone_->score - request_.show.stream_gives) return;
+  }
+}
+
+// Places both with the recording at that picture; nothing if none fits, or the stream loses too much.
+std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, const EncodeSettings& alone) {
+  const bool stream_first = request_.show.favour == Favour::kStream;
+  Settled settled;
+  settled.targets = request_.targets;
+  settled.targets.recording = AtPicture(request_.targets.recording, way);
+  settled.targets.stream.size = alone.size;
+  settled.targets.stream.frame_rate = alone.frame_rate;
+  levels_.clear();
+  TradePoint point;
+  point.size = way.size;
+  point.rate = way.rate;
+  const auto refuse = [&](const Message& why) {
+    point.why = why;
+    Note(point);
+    return std::nullopt;
+  };
+  if (stream_first) {
+    const Option* stream = StreamThatLeavesRoom(settled.targets);
+    if (!stream) return refuse(Message{"trade.no-room", {{"gives", request_.show.stream_gives}}});
+    PlaceAtPicture(*stream, settled);
+  } else {
+    settled.placement = PlaceStream(
+        plan_.pictures, [&](const Targets& at) { return PlaceAt(at); }, settled.targets);
+  }
+  if (settled.placement.feasible.empty()) return refuse(Message{"trade.does-not-fit"});
+  const double lost = stream_alone_->score - settled.placement.feasible.front().stream.score;
+  point = PointOf(settled.placement.feasible.front(), {});
+  if (stream_first && lost > request_.show.stream_gives)
+    return refuse(Message{"trade.costs-too-much", {{"lost", lost}, {"gives", request_.show.stream_gives}}});
+  if (request_.show.recording_score && !SettleWithSomeEncoder(settled)) return refuse(Message{"trade.level-too-heavy"});
+  Pair& pair = settled.placement.feasible.front();
+  if (!pair.recording.scored()) pair.recording = options_.Measure(pair.recording.settings);
+  settled.levels = levels_;
+  Note(PointOf(pair, Message{"trade.costs", {{"lost", std::max(0.0, lost)}}}));
+  return settled;
+}
+
+// The level of the first pair, or, where it is too heavy, of one with another encoder for the recording.
+bool Planner::SettleWithSomeEncoder(Settled& settled) {
+  const double least = settled.placement.feasible.front().stream.score - kLittle;
+  std::vector<Pair> pairs = std::move(settled.placement.feasible);
+  std::set<std::pair<std::string, int>> tried;
+  for (const Pair& pair : pairs) {
+    const EncodeSettings& recording = pair.recording.settings;
+    if (pair.stream.score < least || !tried.emplace(recording.encoder, recording.device).second) continue;
+    settled.placement.feasible = {pair};
+    levels_.clear();
+    if (SettleRecording(*request_.show.recording_score, settled)) return true;
+  }
+  return false;
+}
+
+// Both, with the stream's picture that of an option; the reasons are those of the picture.
+void Planner::PlaceAtPicture(const Option& stream, Settled& settled) {
+  const auto picture = std::find_if(plan_.pictures.begin(), plan_.pictures.end(), [&](const TriedPicture& tried) {
+    return tried.size == stream.settings.size && tried.rate == stream.settings.frame_rate;
+  });
+  if (picture != plan_.pictures.end())
+    ChoosePicture(plan_.pictures, *picture,
+                  Message{picture == plan_.pictures.begin() ? "picture.best" : "picture.best-beside-recording"},
+                  settled.targets);
+  settled.placement = PlaceAt(settled.targets);
+}
+
+Placement Planner::Take(Settled settled) {
+  plan_.targets = std::move(settled.targets);
+  levels_ = std::move(settled.levels);
+  plan_.recording_level = std::move(settled.level);
+  return std::move(settled.placement);
+}
+
+// Each way once, with what was found out last.
+void Planner::Note(const TradePoint& point) {
+  const auto known = std::find_if(plan_.trade.begin(), plan_.trade.end(),
+                                  [&](const TradePoint& other) { return other.SameWay(point); });
+  if (known == plan_.trade.end())
+    plan_.trade.push_back(point);
+  else
+    *known = point;
+}
+
+// The recording that was just proven did not hold with room, beside a stream that loses little: a lighter one may.
+// `last`: at most one more is tried.
+bool Planner::TryLighterRecording(const Proving& proving, bool last) {
+  if (!RecordingIsFree() || proving.attempts.empty() || proving.attempts.back().pair.one_encode) return false;
+  const Pair& pair = proving.attempts.back().pair;
+  failed_ways_.push_back({pair.recording.settings.size, pair.recording.settings.frame_rate});
+  Note(PointOf(pair, Message{"trade.failed-proof"}));
+  only_one_encode_ = last || runs_left() <= 1;
+  return true;
+}
+
+// Marks the way that was taken, and says why in the plan's reasons.
+void Planner::ExplainWay() {
+  const Pair& chosen = *plan_.chosen;
+  Targets& targets = plan_.targets;
+  if (chosen.one_encode) {
+    std::erase_if(targets.reasons, [](const Because& reason) { return reason.choice.starts_with("recording."); });
+    const Message why{request_.show.recording_is_stream ? "target.set-in-show" : "trade.only-one-encode"};
+    Explain(targets, {"recording.size", chosen.recording.settings.size.str(), why, !request_.show.recording_is_stream});
+  }
+  if (!RecordingIsFree()) return;
+  const TradePoint* heavier = nullptr;  // that was refused
+  for (TradePoint& point : plan_.trade) {
+    point.taken = point.SameWay(PointOf(chosen, {}));
+    if (point.taken) {
+      const Message why = point.why;
+      point = PointOf(chosen, why);
+      point.taken = true;
+    } else if (!heavier && !point.one_encode && point.why.key != "trade.costs") {
+      heavier = &point;
+    }
+  }
+  if (chosen.one_encode) return;
+  const Message why =
+      heavier ? Message{"trade.best-beside",
+                        {{"size", heavier->size.str()}, {"rate", heavier->rate.str()}, {"why", heavier->why}}}
+              : Message{"trade.whole-picture"};
+  Explain(targets, {"recording.size", chosen.recording.settings.size.str(), why, true});
+  Explain(targets, {"recording.frame_rate", chosen.recording.settings.frame_rate.str(), why, true});
+}
+
+}  // namespace kettle

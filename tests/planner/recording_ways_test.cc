@@ -1,0 +1,208 @@
+// SPDX-License-Identifier: Apache-2.0
+// How to record where the show leaves it open: made-up machines on which pixels cost time.
+#include <cmath>
+#include <random>
+
+#include "fakes.h"
+#include "kettle/planner/make_plan.h"
+#include "kettle/search/candidates.h"
+#include "says.h"
+
+namespace kettle {
+namespace {
+
+constexpr FrameSize kSource{1280, 720};
+constexpr FrameRate k60{60, 1};
+
+// One encoder on two processors: `pixels_a_second` with its fastest preset, each slower one takes half as long again
+// and looks 4 points better; a recording looks the better the more pixels it has, and the more levels it is given.
+class PixelRunner final : public TrialRunner {
+ public:
+  explicit PixelRunner(double pixels_a_second) : speed_(pixels_a_second) {}
+
+  Trial Run(const TrialRequest& request) override {
+    const EncodeSettings& s = request.settings;
+    const auto& presets = FindFamily(s.encoder).presets;
+    const auto preset = static_cast<double>(std::find(presets.begin(), presets.end(), s.preset) - presets.begin());
+    const double pixels = static_cast<double>(s.size.pixels());
+    Trial trial = test::DoneTrial(request, speed_ / pixels / std::pow(1.5, preset));
+    trial.cpu_cores = 2 * s.frame_rate.fps() / trial.throughput_fps;
+    trial.mean_kbps = s.bit_rate.kbps() > 0 ? s.bit_rate.kbps() : 20'000;
+    const bool stream = s.rate_control == RateControl::kConstantBitRate;
+    const FrameSize viewed = request.footage.viewing_size.width > 0 ? request.footage.viewing_size : kSource;
+    const double lost_detail = 30 * std::log2(std::max(1.0, std::sqrt(static_cast<double>(viewed.pixels()) / pixels)));
+    const double level = s.quality_level.value_or(23);
+    trial.quality = test::QualityOf(stream ? 40 + 4 * preset : 80 + 2 * (23 - level) + preset - lost_detail);
+    trial.quality->frame_rate_share = s.frame_rate == k60 ? 1 : 0.9;
+    return trial;
+  }
+
+ private:
+  double speed_;
+};
+
+Show AutoShow() {
+  Show show;
+  show.source_size = kSource;
+  show.source_rate = k60;
+  show.recording_score = 80;
+  return show;
+}
+
+// A stream of 640x360 at 60, a recording of which nothing is said.
+Targets AutoTargets() {
+  Targets targets = test::FakeTargets();
+  targets.stream.size = {640, 360};
+  targets.recording.size = kSource;
+  targets.recording_sizes = RecordingSizes(kSource);
+  targets.recording_rates = RecordingRates(k60);
+  return targets;
+}
+
+Plan PlanOn(double megapixels_a_second, const Show& show, const Targets& targets,
+            const std::function<Proof(const Pair&)>& prove) {
+  PixelRunner runner(megapixels_a_second * 1e6);
+  TrialBook book(runner, {}, [](const auto&) {});
+  Footage footage = test::FakeFootage("clip");
+  footage.size = kSource;
+  return MakePlan({show, targets, {footage}, {"x264"}, {2, 0.2}}, book, prove);
+}
+Plan PlanOn(double megapixels_a_second, const Show& show = AutoShow()) {
+  return PlanOn(megapixels_a_second, show, AutoTargets(),
+                [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); });
+}
+
+double AloneOn(double megapixels_a_second) {
+  Show show = AutoShow();
+  show.recording_is_stream = true;
+  return PlanOn(megapixels_a_second, show).chosen->stream.score;
+}
+
+const TradePoint& TakenOf(const Plan& plan) {
+  return *std::find_if(plan.trade.begin(), plan.trade.end(), [](const TradePoint& point) { return point.taken; });
+}
+
+TEST(RecordingWays, AStrongMachineRecordsTheSourcesOwnPicture) {
+  const Plan plan = PlanOn(4000);
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_FALSE(plan.chosen->one_encode);
+  EXPECT_EQ(plan.chosen->recording.settings.size, kSource);
+  EXPECT_EQ(plan.chosen->recording.settings.frame_rate, k60);
+  EXPECT_NEAR(plan.chosen->recording.score, 80, 2);
+  EXPECT_EQ(plan.trade.size(), 2u) << "nothing smaller can be better";
+}
+
+TEST(RecordingWays, WhatCostsTheStreamTooMuchGivesWay) {
+  const double speed = 330;
+  const Plan plan = PlanOn(speed);
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_FALSE(plan.chosen->one_encode);
+  const EncodeSettings& recording = plan.chosen->recording.settings;
+  EXPECT_LT(static_cast<double>(recording.size.pixels()) * recording.frame_rate.fps(),
+            static_cast<double>(kSource.pixels()) * 60);
+  EXPECT_GE(plan.chosen->stream.score, AloneOn(speed) - 2);
+  EXPECT_EQ(plan.chosen->stream.settings.frame_rate, k60);
+  EXPECT_TRUE(TakenOf(plan).recording_score);
+  const auto whole = std::find_if(plan.trade.begin(), plan.trade.end(), [](const TradePoint& point) {
+    return !point.one_encode && point.size == kSource && point.rate == k60;
+  });
+  ASSERT_NE(whole, plan.trade.end());
+  EXPECT_FALSE(whole->taken);
+  EXPECT_FALSE(whole->why.empty());
+}
+
+TEST(RecordingWays, WhereNothingFitsBesideItTheStreamIsRecorded) {
+  const Plan plan = PlanOn(40);
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_TRUE(plan.chosen->one_encode);
+  EXPECT_EQ(plan.chosen->recording.settings, plan.chosen->stream.settings);
+  EXPECT_EQ(plan.verdict(), PlanVerdict::kHolds);
+  EXPECT_TRUE(TakenOf(plan).one_encode);
+  EXPECT_EQ(plan.chosen->stream.score, AloneOn(40));
+  const nlohmann::json json = plan;
+  EXPECT_EQ(json["recording"]["own_encode"], false);
+  EXPECT_EQ(json.dump().find("recording.preset"), std::string::npos) << "there is none to explain";
+}
+
+TEST(RecordingWays, FavouringTheRecordingLetsTheStreamPay) {
+  const double speed = 330;
+  Show show = AutoShow();
+  show.favour = Favour::kRecording;
+  const Plan plan = PlanOn(speed, show);
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_EQ(plan.chosen->recording.settings.size, kSource);
+  EXPECT_LT(plan.chosen->stream.score, AloneOn(speed) - 2);
+}
+
+TEST(RecordingWays, WhatFailsInRealTimeGivesWayToALighterOneAndAtLastToOneEncode) {
+  const Plan plan = PlanOn(4000, AutoShow(), AutoTargets(),
+                           [](const Pair& pair) { return test::FakeProof(0, pair.one_encode ? 0 : 9); });
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_TRUE(plan.chosen->one_encode);
+  EXPECT_LE(plan.proving.attempts.size(), 5u);
+  int failed = 0;
+  for (const TradePoint& point : plan.trade) failed += point.why == Message{"trade.failed-proof"};
+  EXPECT_GE(failed, 1);
+}
+
+TEST(RecordingWays, OneEncodeThatFailsStepsDownToALighterOne) {
+  Targets targets = AutoTargets();
+  targets.sizes = {{640, 360}, {320, 180}};
+  targets.rates = {k60};
+  const Plan plan = PlanOn(60, AutoShow(), targets, [](const Pair& pair) {
+    return test::FakeProof(pair.stream.settings.size == FrameSize{640, 360} ? 9 : 0, 0);
+  });
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_TRUE(plan.chosen->one_encode);
+  EXPECT_EQ(plan.chosen->stream.settings.size, (FrameSize{320, 180}));
+  EXPECT_EQ(plan.chosen->recording.settings, plan.chosen->stream.settings);
+}
+
+TEST(RecordingWays, NothingAtAllNamesOneEncodeThatWould) {
+  const Plan plan = PlanOn(8);
+  EXPECT_FALSE(plan.chosen);
+  EXPECT_THAT(plan.nearest, test::Says("one encode for stream and recording"));
+}
+
+TEST(RecordingWays, TheStreamsOwnEncodeCanBeAskedFor) {
+  Show show = AutoShow();
+  show.recording_is_stream = true;
+  const Plan plan = PlanOn(4000, show);
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_TRUE(plan.chosen->one_encode);
+  EXPECT_TRUE(plan.trade.empty()) << "there was nothing to weigh";
+}
+
+// What each way gives by itself, asked for in the show.
+TEST(RecordingWays, ThePairTakenIsAsGoodAsTheBestOfAllWaysTriedOneByOne) {
+  std::mt19937 random(1);
+  int own = 0;
+  for (int machine = 0; machine < 40; ++machine) {
+    const double speed = std::exp(std::uniform_real_distribution<>(std::log(60), std::log(3000))(random));
+    const Plan plan = PlanOn(speed);
+    const double alone = AloneOn(speed);
+    ASSERT_TRUE(plan.chosen) << speed;
+    EXPECT_GE(plan.chosen->stream.score, alone - 2) << speed;
+    double best = kNotScored;  // of the recordings beside which the stream keeps its score
+    for (const FrameSize size : RecordingSizes(kSource))
+      for (const FrameRate rate : RecordingRates(k60)) {
+        Targets targets = AutoTargets();
+        targets.recording.size = size;
+        targets.recording.frame_rate = rate;
+        targets.recording_sizes = {size};
+        targets.recording_rates = {rate};
+        const Plan given =
+            PlanOn(speed, AutoShow(), targets, [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); });
+        if (given.chosen && given.chosen->stream.score >= alone - 2)
+          best = std::max(best, given.chosen->recording.score);
+      }
+    if (best == kNotScored) continue;
+    ++own;
+    // What passes the goal is no better: the level is the worst that reaches it.
+    EXPECT_GE(plan.chosen->recording.score, std::min(best, 80.0) - 2) << speed;
+  }
+  EXPECT_GT(own, 20);
+}
+
+}  // namespace
+}  // namespace kettle
