@@ -118,7 +118,6 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"cure.close-programs", "close other programs while you are live"},
       {"cure.faster-disk",
        "record to a faster disk, or lower the recording's bit rate; fast-kettle survey measures the disk"},
-      {"cure.for-game", "take {step}: it leaves the game more of the processors"},
       {"cure.free-space", "free space on the disk, or record to another one"},
       {"cure.lighter-for-game",
        "give the recording a smaller picture, record the stream's own encode, or cap the game"},
@@ -136,6 +135,7 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
        "something pauses the capture, and it is not a lack of CPU: a machine that sleeps, a disk that the footage "
        "waits for, a driver; rehearse again"},
       {"cure.take", "take {step} ({fps:.0f} frames a second more)"},
+      {"cure.take-to-free", "take {step}: it leaves more of the processors free"},
       {"cure.unknown", "rehearse again: the counters show no cause"},
       {"cure.uplink-outage",
        "your uplink had an outage that no bit rate survives: use a cable instead of wireless, or another provider"},

@@ -119,16 +119,18 @@ TEST_F(GameLosesTest, TheRecordingGivesWayThenTheStreamThenItsPicture) {
   small.size = {64, 48};
   plan_.line = {Step("bit rate 300 kbit/s", plan_.stream), Step("size 64x48", small)};
   plan_.stream_encoder = {Step("x264 veryfast for the stream", test::SmallSettings("x264", "veryfast"))};
+  plan_.to_one_encode = {Step("the stream's own encode for the recording", plan_.stream)};
   plan_.recording_encoder = {Step("x264 faster for the recording", test::SmallSettings("x264", "faster"))};
   std::vector<std::string> steps;
   for (std::optional<PlanFile> next = plan_; next; next = ApplyCure(TheCure(), plan_)) {
     plan_ = *next;
     if (const auto cure = TheCure(); cure.step) steps.push_back(cure.step->what);
   }
-  EXPECT_THAT(steps,
-              testing::ElementsAre("x264 faster for the recording", "x264 veryfast for the stream", "size 64x48"));
+  EXPECT_THAT(steps, testing::ElementsAre("x264 faster for the recording", "the stream's own encode for the recording",
+                                          "x264 veryfast for the stream", "size 64x48"));
   EXPECT_EQ(plan_.stream.preset, "veryfast");
-  EXPECT_EQ(plan_.recording.preset, "faster");
+  EXPECT_TRUE(plan_.one_encode);
+  EXPECT_EQ(plan_.recording, plan_.stream);
   EXPECT_EQ(plan_.stream.size, (FrameSize{64, 48})) << "a lower bit rate alone would leave the game nothing";
 }
 

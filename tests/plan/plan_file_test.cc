@@ -62,6 +62,15 @@ TEST_F(PlanFileTest, KeepsWhoGoesFirst) {
   EXPECT_EQ(ReadPlanFile(Put("plan.json", written.dump())).first, First::kGame) << "an earlier version's";
 }
 
+TEST_F(PlanFileTest, OneEncodeHasNoRecordingToMakeLighter) {
+  nlohmann::json written = Written();
+  written["recording"]["own_encode"] = false;
+  const PlanFile plan = ReadPlanFile(Put("plan.json", written.dump()));
+  EXPECT_TRUE(plan.one_encode);
+  EXPECT_TRUE(plan.recording_encoder.empty());
+  EXPECT_TRUE(plan.to_one_encode.empty());
+}
+
 TEST_F(PlanFileTest, FasterPresetsCarryTheirGainAndCost) {
   nlohmann::json written = Written();
   for (auto& reason : written["because"])
@@ -86,6 +95,8 @@ TEST_F(PlanFileTest, FasterPresetsCarryTheirGainAndCost) {
                                    [&](const PlanStep& s) { return s.settings.preset == preset; });
     return step == plan.stream_encoder.end() ? PlanStep{} : *step;
   };
+  ASSERT_EQ(plan.to_one_encode.size(), 1u) << "the recording's own encode can be given up";
+  EXPECT_EQ(plan.to_one_encode.front().settings, plan.stream);
   EXPECT_NEAR(at("superfast").gains_fps, 40, 1e-9);
   EXPECT_NEAR(at("superfast").costs, 0.4, 1e-9);
   EXPECT_THAT(at("ultrafast").what, HasSubstr("x264 ultrafast for the stream"));

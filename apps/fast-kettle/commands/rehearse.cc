@@ -234,7 +234,8 @@ int RunRehearse(Session& session) {
     RehearsalOutcome last = *stage.Run(next, stage.Task(next));
     const std::optional<GameFrames> its_game = stage.game();
     const DiagnosisFacts facts = FactsOf(next, its_game);
-    const RehearsalVerdict verdict{last.lost(), last.holds() && !facts.GameLosesTooMuch(), Diagnose(last, facts, next)};
+    const RehearsalVerdict verdict{last.lost(), last.holds() && !facts.GameLosesTooMuch(), Diagnose(last, facts, next),
+                                   its_game ? std::optional(its_game->beside_fps) : std::nullopt};
     // Told in the end: the last that held, or the last one.
     if (verdict.holds || !held) {
       held = verdict.holds;

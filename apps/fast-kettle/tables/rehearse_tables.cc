@@ -107,21 +107,31 @@ void PrintGame(const GameFrames& game, bool loses) {
 
 void PrintClimb(const Climb& climb) {
   fmt::print("{}\n", Paint("Step by step", Tone::kStrong));
-  Table table({Number(""), {"step"}, Number("frames lost"), {""}});
+  const bool game = std::any_of(climb.rehearsals.begin(), climb.rehearsals.end(),
+                                [](const Climbed& one) { return one.game_fps.has_value(); });
+  std::vector<Cell> header{Number(""), {"step"}, Number("frames lost")};
+  if (game) header.push_back(Number("the game's frames/s"));
+  header.push_back({""});
+  Table table(header);
   for (std::size_t i = 0; i < climb.rehearsals.size(); ++i) {
     const Climbed& one = climb.rehearsals[i];
-    table.Row({Number(fmt::format("{}", i + 1)),
-               {one.step.empty() ? "the plan as it is"
-                : one.taken_back ? "without " + one.step
-                                 : one.step},
-               Number(fmt::format("{}", one.lost)),
-               {one.holds ? "holds" : "does not hold", one.holds ? Tone::kGood : Tone::kBad}});
+    std::vector<Cell> row{Number(fmt::format("{}", i + 1)),
+                          {one.step.empty() ? "the plan as it is"
+                           : one.taken_back ? "without " + one.step
+                                            : one.step},
+                          Number(fmt::format("{}", one.lost))};
+    if (game) row.push_back(Number(one.game_fps ? fmt::format("{:.1f}", *one.game_fps) : "-"));
+    row.push_back({one.holds ? "holds" : "does not hold", one.holds ? Tone::kGood : Tone::kBad});
+    table.Row(std::move(row));
   }
   fmt::print("{}", table.str());
   if (climb.holds)
-    fmt::print("  It holds with: stream {} {}, {} at {}, {}; recording {} {}.\n\n", climb.plan.stream.encoder,
+    fmt::print("  It holds with: stream {} {}, {} at {}, {}; {}.\n\n", climb.plan.stream.encoder,
                climb.plan.stream.preset, climb.plan.stream.size.str(), climb.plan.stream.frame_rate.str(),
-               climb.plan.stream.bit_rate.str(), climb.plan.recording.encoder, climb.plan.recording.preset);
+               climb.plan.stream.bit_rate.str(),
+               climb.plan.one_encode
+                   ? "recorded as it is"
+                   : fmt::format("recording {} {}", climb.plan.recording.encoder, climb.plan.recording.preset));
   else
     fmt::print("  {}.\n\n", Paint("Stopped: " + climb.stopped, Tone::kBad));
 }

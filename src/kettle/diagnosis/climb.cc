@@ -37,6 +37,11 @@ std::optional<PlanFile> ApplyCure(const Diagnosis::Cure& cure, const PlanFile& p
   } else if (IsAmong(plan.recording_encoder, step)) {
     next.recording.preset = step.settings.preset;
     Forget(next.recording_encoder, step);
+  } else if (IsAmong(plan.to_one_encode, step)) {
+    next.one_encode = true;
+    next.recording_processors = next.stream_processors;
+    next.recording_encoder.clear();
+    next.to_one_encode.clear();
   } else {
     next.stream.preset = step.settings.preset;
     Forget(next.stream_encoder, step);
@@ -50,7 +55,7 @@ Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVer
   climb.plan = plan;
   std::vector<Diagnosis::Cure> taken;
   const auto note = [&](const std::string& step, bool back, const RehearsalVerdict& verdict) {
-    climb.rehearsals.push_back({step, back, verdict.lost, verdict.holds});
+    climb.rehearsals.push_back({step, back, verdict.lost, verdict.holds, verdict.game_fps});
     return verdict.holds;
   };
   RehearsalVerdict verdict = rehearse(plan);
@@ -89,20 +94,18 @@ Climb ClimbDown(const PlanFile& plan, int most, const std::function<RehearsalVer
   return climb;
 }
 
-KETTLE_JSON(Climbed, step, taken_back, lost, holds)
+KETTLE_JSON(Climbed, step, taken_back, lost, holds, game_fps)
 
 void to_json(nlohmann::json& json, const Climb& climb) {
-  json = {{"holds", climb.holds},
-          {"stopped", climb.stopped},
-          {"rehearsals", climb.rehearsals},
-          {"stream", climb.plan.stream},
-          {"recording", climb.plan.recording}};
+  json = {{"holds", climb.holds},        {"stopped", climb.stopped},          {"rehearsals", climb.rehearsals},
+          {"stream", climb.plan.stream}, {"recording", climb.plan.recording}, {"one_encode", climb.plan.one_encode}};
 }
 
 void from_json(const nlohmann::json& json, Climb& climb) {
   KETTLE_READ_FIELDS(json, climb, holds, stopped, rehearsals);
   json.at("stream").get_to(climb.plan.stream);
   json.at("recording").get_to(climb.plan.recording);
+  json.at("one_encode").get_to(climb.plan.one_encode);
 }
 
 }  // namespace kettle

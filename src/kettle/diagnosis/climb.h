@@ -18,6 +18,7 @@ struct Climbed {
   bool taken_back = false;
   int lost = 0;  // frames
   bool holds = false;
+  std::optional<double> game_fps = {};  // that the game made beside it; not set: nothing tells
 };
 
 struct Climb {
@@ -32,6 +33,7 @@ struct RehearsalVerdict {
   int lost = 0;
   bool holds = false;
   Diagnosis diagnosis;
+  std::optional<double> game_fps = {};
 };
 
 // The plan with a cure's step taken; nothing if that cure is no step of the plan.

@@ -216,6 +216,7 @@ Cure LineCure(double line_kbps, const PlanFile& plan) {
 Cure StepCure(Cause cause, const std::vector<PlanStep>& steps, const Message& without_steps) {
   if (steps.empty()) return {cause, 0, without_steps};
   const PlanStep& first = steps.front();
+  if (first.gains_fps <= 0) return {cause, 0, Message{"cure.take-to-free", {{"step", first.what}}}, false, first};
   return {cause, 0, Message{"cure.take", {{"step", first.what}, {"fps", first.gains_fps}}}, false, first};
 }
 
@@ -225,7 +226,7 @@ Cure GameCure(Cause cause, const std::vector<PlanStep>& steps) {
   return cure;
 }
 
-// A faster preset of the recording, then of the stream, then a smaller picture of the stream.
+// A faster preset of the recording, then none of its own, then the stream's, then a smaller picture of the stream.
 Cure GameLosesCure(const PlanFile& plan) {
   constexpr Cause cause = Cause::kGameLoses;
   const auto lighter = std::find_if(plan.line.begin(), plan.line.end(), [&](const PlanStep& step) {
@@ -234,11 +235,11 @@ Cure GameLosesCure(const PlanFile& plan) {
     };
     return pixel_rate(step.settings) < pixel_rate(plan.stream);
   });
-  for (const auto* steps : {&plan.recording_encoder, &plan.stream_encoder})
+  for (const auto* steps : {&plan.recording_encoder, &plan.to_one_encode, &plan.stream_encoder})
     if (!steps->empty())
-      return {cause, 0, Message{"cure.for-game", {{"step", steps->front().what}}}, false, steps->front()};
+      return {cause, 0, Message{"cure.take-to-free", {{"step", steps->front().what}}}, false, steps->front()};
   if (lighter != plan.line.end())
-    return {cause, 0, Message{"cure.for-game", {{"step", lighter->what}}}, false, *lighter};
+    return {cause, 0, Message{"cure.take-to-free", {{"step", lighter->what}}}, false, *lighter};
   return {cause, 0, Message{"cure.lighter-for-game"}};
 }
 
@@ -256,7 +257,9 @@ Cure CureFor(Cause cause, const std::string& program, double line_kbps, const Pl
     case Cause::kGame:
     case Cause::kSourceStarved: return GameCure(cause, plan.stream_encoder);
     case Cause::kSourceHeldUp: return {cause, 0, Message{"cure.paused-capture"}};
-    case Cause::kRecordingEncoder: return StepCure(cause, plan.recording_encoder, Message{"cure.lighter-recording"});
+    case Cause::kRecordingEncoder:
+      return StepCure(cause, plan.recording_encoder.empty() ? plan.to_one_encode : plan.recording_encoder,
+                      Message{"cure.lighter-recording"});
     case Cause::kStreamEncoder: return StepCure(cause, plan.stream_encoder, Message{"cure.lighter-stream"});
     case Cause::kUnknown: return {cause, 0, Message{"cure.unknown"}};
   }

@@ -50,6 +50,12 @@ std::vector<PlanStep> FasterPresets(const Json& plan, Role role, const EncodeSet
   return steps;
 }
 
+// The recording then looks as the stream does.
+PlanStep ToOneEncode(const Json& plan, const EncodeSettings& stream) {
+  const auto score = [&](const char* role) { return plan.at("pair").at(role).at("score").get<double>(); };
+  return {"the stream's own encode for the recording", 0, 0, score("recording") - score("stream"), stream};
+}
+
 // An earlier version did not divide them.
 std::vector<int> Processors(const Json& encode) { return encode.value("processors", std::vector<int>()); }
 
@@ -85,7 +91,10 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.audio_kbps = show.at("audio_kbps");
     result.line = LineSteps(plan, result.stream);
     result.stream_encoder = FasterPresets(plan, Role::kStream, result.stream);
-    if (!result.one_encode) result.recording_encoder = FasterPresets(plan, Role::kRecording, result.recording);
+    if (!result.one_encode) {
+      result.recording_encoder = FasterPresets(plan, Role::kRecording, result.recording);
+      if (plan.contains("pair")) result.to_one_encode = {ToOneEncode(plan, result.stream)};
+    }
     return result;
   } catch (const Json::exception& error) {
     FailInput("{}: an incomplete plan ({})", file.string(), error.what());

@@ -39,6 +39,7 @@ struct PlanFile {
   double cpu_cores = 1;                                     // processors that the plan could use
   std::vector<PlanStep> line;                               // for a line that does not hold, in order
   std::vector<PlanStep> stream_encoder, recording_encoder;  // faster presets of the same encoder, slowest first
+  std::vector<PlanStep> to_one_encode;                      // recording the stream's encode; empty: it is done already
 };
 
 // Throws Error(kInput) with one line: no such file, no plan, a plan that chose nothing.

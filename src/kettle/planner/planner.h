@@ -91,6 +91,7 @@ class Planner {
   const Option* StreamThatLeavesRoom(const Targets& targets);
   void MeasureLighterStreams();
   std::optional<Settled> SettleWay(const RecordingWay& way, const EncodeSettings& alone);
+  bool MayFitAtLevel(const Pair& pair, int level);
   bool SettleWithSomeEncoder(Settled& settled);
   void PlaceAtPicture(const Option& stream, Settled& settled);
   Placement Take(Settled settled);

@@ -182,6 +182,17 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
   return settled;
 }
 
+// Whether the recording's fastest preset fits with about as many bits as another picture needed: one trial spares the
+// search for the level.
+bool Planner::MayFitAtLevel(const Pair& pair, int level) {
+  constexpr int kFewerBits = 2;  // levels
+  EncodeSettings lightest = AtLevel(pair.recording.settings, level + kFewerBits);
+  lightest.preset = FindFamily(lightest.encoder).presets.front();
+  const Option recording = options_.MeasureSpeed(lightest);
+  return recording.keeps_pace(options_.required_headroom()) &&
+         PredictDemand(pair.stream, recording, plan_.capacity).fits;
+}
+
 // The level of the first pair, or, where it is too heavy, of one with another encoder for the recording.
 bool Planner::SettleWithSomeEncoder(Settled& settled) {
   const double least = settled.placement.feasible.front().stream.score - kLittle;
@@ -190,6 +201,8 @@ bool Planner::SettleWithSomeEncoder(Settled& settled) {
   for (const Pair& pair : pairs) {
     const EncodeSettings& recording = pair.recording.settings;
     if (pair.stream.score < least || !tried.emplace(recording.encoder, recording.device).second) continue;
+    const auto earlier = found_levels_.find(recording.encoder);
+    if (earlier != found_levels_.end() && !MayFitAtLevel(pair, earlier->second)) continue;
     settled.placement.feasible = {pair};
     levels_.clear();
     if (SettleRecording(*request_.show.recording_score, settled)) return true;
