@@ -18,7 +18,8 @@ constexpr FrameRate k60{60, 1};
 // and looks 4 points better; a recording looks the better the more pixels it has, and the more levels it is given.
 class PixelRunner final : public TrialRunner {
  public:
-  explicit PixelRunner(double pixels_a_second) : speed_(pixels_a_second) {}
+  explicit PixelRunner(double pixels_a_second, double recording_step = 1)
+      : speed_(pixels_a_second), recording_step_(recording_step) {}
 
   Trial Run(const TrialRequest& request) override {
     const EncodeSettings& s = request.settings;
@@ -32,13 +33,14 @@ class PixelRunner final : public TrialRunner {
     const FrameSize viewed = request.footage.viewing_size.width > 0 ? request.footage.viewing_size : kSource;
     const double lost_detail = 30 * std::log2(std::max(1.0, std::sqrt(static_cast<double>(viewed.pixels()) / pixels)));
     const double level = s.quality_level.value_or(23);
-    trial.quality = test::QualityOf(stream ? 40 + 4 * preset : 80 + 2 * (23 - level) + preset - lost_detail);
+    trial.quality =
+        test::QualityOf(stream ? 40 + 4 * preset : 80 + 2 * (23 - level) + recording_step_ * preset - lost_detail);
     trial.quality->frame_rate_share = s.frame_rate == k60 ? 1 : 0.9;
     return trial;
   }
 
  private:
-  double speed_;
+  double speed_, recording_step_;  // the latter in points, from one preset of the recording to the next
 };
 
 Show AutoShow() {
@@ -60,8 +62,8 @@ Targets AutoTargets() {
 }
 
 Plan PlanOn(double megapixels_a_second, const Show& show, const Targets& targets,
-            const std::function<Proof(const Pair&)>& prove) {
-  PixelRunner runner(megapixels_a_second * 1e6);
+            const std::function<Proof(const Pair&)>& prove, double recording_step = 1) {
+  PixelRunner runner(megapixels_a_second * 1e6, recording_step);
   TrialBook book(runner, {}, [](const auto&) {});
   Footage footage = test::FakeFootage("clip");
   footage.size = kSource;
@@ -122,6 +124,30 @@ TEST(RecordingWays, WhereNothingFitsBesideItTheStreamIsRecorded) {
   const nlohmann::json json = plan;
   EXPECT_EQ(json["recording"]["own_encode"], false);
   EXPECT_EQ(json.dump().find("recording.preset"), std::string::npos) << "there is none to explain";
+}
+
+TEST(RecordingWays, AtAGivenBitRateTheRecordingTakesWhatTheStreamMayGive) {
+  Targets targets = AutoTargets();
+  targets.recording_sizes = {kSource};
+  int better = 0;
+  for (const double speed : {250., 330., 400., 500., 600., 700., 800., 1000., 1300., 1700.}) {
+    const auto plan_with = [&](double gives) {
+      Show show = AutoShow();
+      show.recording_score.reset();
+      show.stream_gives = gives;
+      return PlanOn(
+          speed, show, targets, [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); }, 6);
+    };
+    const Plan careful = plan_with(2), generous = plan_with(9);  // two presets' worth
+    ASSERT_TRUE(careful.chosen && generous.chosen);
+    EXPECT_GE(careful.chosen->stream.score, AloneOn(speed) - 2) << speed;
+    EXPECT_GE(generous.chosen->stream.score, AloneOn(speed) - 9) << speed;
+    const bool same_way =
+        generous.chosen->recording.settings.frame_rate == careful.chosen->recording.settings.frame_rate &&
+        !generous.chosen->one_encode && !careful.chosen->one_encode;
+    better += same_way && generous.chosen->recording.score > careful.chosen->recording.score + 1;
+  }
+  EXPECT_GE(better, 2) << "in the same picture";
 }
 
 TEST(RecordingWays, FavouringTheRecordingLetsTheStreamPay) {

@@ -88,6 +88,8 @@ class Planner {
   Placement PlaceBoth();
   Placement PlaceAgain(bool one_encode);
   double WorthOf(const Pair& pair) const;
+  bool MayStream(const Option& option) const;
+  void PreferTheBestRecording(Settled& settled);
   const Option* StreamThatLeavesRoom(const Targets& targets);
   void MeasureLighterStreams();
   std::optional<Settled> SettleWay(const RecordingWay& way, const EncodeSettings& alone);

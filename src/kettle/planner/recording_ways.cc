@@ -5,6 +5,7 @@
 #include <set>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/option/with_encoder.h"
 #include "kettle/planner/picture_choice.h"
 #include "kettle/planner/planner.h"
 
@@ -110,6 +111,15 @@ double Planner::WorthOf(const Pair& pair) const {
   return pair.recording.score + (request_.show.favour == Favour::kBalance ? pair.stream.score : 0);
 }
 
+// It has the frame rate that the stream has alone, and loses no more of its score than it may.
+bool Planner::MayStream(const Option& option) const {
+  const EncodeSettings &settings = option.settings, &alone = stream_alone_->settings;
+  return option.scored() && settings.frame_rate == alone.frame_rate && settings.rate_control == alone.rate_control &&
+         settings.bit_rate == alone.bit_rate && option.keeps_pace(options_.required_headroom()) &&
+         option.calm.empty() == stream_alone_->calm.empty() &&
+         option.score >= stream_alone_->score - request_.show.stream_gives;
+}
+
 // The stream that leaves room for some recording at that picture and loses no more than it may: the best looking of
 // those known at the frame rate it has alone. Null if none does.
 const Option* Planner::StreamThatLeavesRoom(const Targets& targets) {
@@ -117,13 +127,7 @@ const Option* Planner::StreamThatLeavesRoom(const Targets& targets) {
   for (const FamilyOptions& family : FamiliesAt(targets)) lightest.push_back(family.measure(Role::kRecording, 0));
   const Option* best = nullptr;
   for (const Option& stream : options_.options()) {
-    const bool may_do = stream.scored() && stream.settings.frame_rate == stream_alone_->settings.frame_rate &&
-                        stream.settings.rate_control == stream_alone_->settings.rate_control &&
-                        stream.settings.bit_rate == stream_alone_->settings.bit_rate &&
-                        stream.keeps_pace(options_.required_headroom()) &&
-                        stream.calm.empty() == stream_alone_->calm.empty() &&
-                        stream.score >= stream_alone_->score - request_.show.stream_gives;
-    if (!may_do || (best && stream.score <= best->score)) continue;
+    if (!MayStream(stream) || (best && stream.score <= best->score)) continue;
     if (std::any_of(lightest.begin(), lightest.end(), [&](const Option& recording) {
           return recording.keeps_pace(options_.required_headroom()) &&
                  PredictDemand(stream, recording, plan_.capacity).fits;
@@ -170,16 +174,39 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
         plan_.pictures, [&](const Targets& at) { return PlaceAt(at); }, settled.targets);
   }
   if (settled.placement.feasible.empty()) return refuse(Message{"trade.does-not-fit"});
-  const double lost = stream_alone_->score - settled.placement.feasible.front().stream.score;
+  double lost = stream_alone_->score - settled.placement.feasible.front().stream.score;
   point = PointOf(settled.placement.feasible.front(), {});
   if (stream_first && lost > request_.show.stream_gives)
     return refuse(Message{"trade.costs-too-much", {{"lost", lost}, {"gives", request_.show.stream_gives}}});
   if (request_.show.recording_score && !SettleWithSomeEncoder(settled)) return refuse(Message{"trade.level-too-heavy"});
+  if (stream_first && !request_.show.recording_score) PreferTheBestRecording(settled);
   Pair& pair = settled.placement.feasible.front();
   if (!pair.recording.scored()) pair.recording = options_.Measure(pair.recording.settings);
   settled.levels = levels_;
+  lost = stream_alone_->score - pair.stream.score;
   Note(PointOf(pair, Message{"trade.costs", {{"lost", std::max(0.0, lost)}}}));
   return settled;
+}
+
+// At a given bit rate a slower preset of the recording looks better: of what was measured, the pair that makes most of
+// what the stream may give.
+void Planner::PreferTheBestRecording(Settled& settled) {
+  Pair best = settled.placement.feasible.front();
+  const auto is_of = [](const Option& option, const EncodeSettings& target) {
+    return option.settings == WithEncoder(target, option.settings.encoder, option.settings.preset);
+  };
+  for (const Option& stream : options_.options()) {
+    if (!is_of(stream, settled.targets.stream) || !MayStream(stream)) continue;
+    for (const Option& recording : options_.options()) {
+      if (!is_of(recording, settled.targets.recording) || !recording.scored() ||
+          !recording.keeps_pace(options_.required_headroom()) || recording.score <= best.recording.score + kBetter)
+        continue;
+      Pair pair{stream, recording, PredictDemand(stream, recording, plan_.capacity)};
+      if (pair.demand.fits) best = std::move(pair);
+    }
+  }
+  if (!SameSettings(best, settled.placement.feasible.front()))
+    settled.placement.feasible.insert(settled.placement.feasible.begin(), best);
 }
 
 // Whether the recording's fastest preset fits with about as many bits as another picture needed: one trial spares the
