@@ -137,14 +137,22 @@ const Option* Planner::StreamThatLeavesRoom(const Targets& targets) {
   return best;
 }
 
-// Faster presets than the one that the stream has alone, until one loses more than it may: known, they may make room.
+// Faster presets and smaller pictures than the stream has alone, each until one loses more than it may: known, they may
+// make room.
 void Planner::MeasureLighterStreams() {
   const EncodeSettings& alone = stream_alone_->settings;
+  const double least = stream_alone_->score - request_.show.stream_gives;
+  for (const FrameSize size : space_.sizes) {
+    if (size.pixels() >= alone.size.pixels()) continue;
+    EncodeSettings smaller = alone;
+    smaller.size = size;
+    if (options_.MeasureWhole(smaller).score < least) break;
+  }
   const auto& presets = FindFamily(alone.encoder).presets;
   for (auto preset = std::find(presets.begin(), presets.end(), alone.preset); preset != presets.begin();) {
     EncodeSettings faster = alone;
     faster.preset = *--preset;
-    if (options_.MeasureWhole(faster).score < stream_alone_->score - request_.show.stream_gives) return;
+    if (options_.MeasureWhole(faster).score < least) return;
   }
 }
 
