@@ -298,6 +298,12 @@ void Planner::ExplainWay() {
   const TradePoint* heavier = nullptr;  // that was refused
   for (TradePoint& point : plan_.trade) {
     point.taken = point.SameWay(PointOf(chosen, {}));
+    // What B-frames and look-ahead added since is the stream's alone too.
+    if (point.one_encode && !point.taken && chosen.stream.score > point.stream_score.value_or(kNotScored)) {
+      Pair alone{chosen.stream, chosen.stream, {}, {}, true};
+      alone.demand = DemandOf(alone, plan_.capacity);
+      point = PointOf(alone, point.why);
+    }
     if (point.taken) {
       const Message why = point.why;
       point = PointOf(chosen, why);
