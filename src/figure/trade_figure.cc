@@ -19,7 +19,7 @@ std::string NameOf(const TradePoint& point) {
   return point.one_encode ? "the stream's own encode" : point.size.str() + " at " + point.rate.str();
 }
 
-bool MayBeTaken(const TradePoint& point) { return point.one_encode || point.why.key == "trade.costs"; }
+bool MayBeTaken(const TradePoint& point) { return point.one_encode || point.why.key.starts_with("trade.costs"); }
 
 std::string TitleOf(const TradePoint& taken) {
   if (taken.one_encode) return "The recording is the stream's own encode: it costs nothing";

@@ -332,12 +332,12 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       // How to record
       {"trade.best-beside", "the best that fits beside the stream ({size} at {rate}: {why})"},
       {"trade.costs", "costs the stream {lost:.1f} points"},
-      {"trade.costs-too-much", "costs the stream {lost:.1f} points, and {gives:g} are allowed"},
+      {"trade.costs-nothing", "costs the stream nothing"},
       {"trade.does-not-fit", "does not keep pace beside the stream"},
       {"trade.failed-proof", "too little headroom in real time"},
+      {"trade.gives-too-much", "costs the stream {lost:.1f} points, and {gives:g} are allowed"},
       {"trade.level-too-heavy", "too heavy at the quality asked for"},
       {"trade.no-room", "no room, for the stream may lose only {gives:g} points"},
-      {"trade.one-encode", "costs nothing"},
       {"trade.only-one-encode", "no better recording keeps pace beside the stream: what viewers get is recorded"},
       {"trade.whole-picture", "the source's whole picture fits beside the stream"},
       // A trial

@@ -14,6 +14,7 @@ namespace kettle {
 namespace {
 
 constexpr double kBetter = 1;      // points: what a recording of its own must look better by
+constexpr double kNothing = 0.05;  // points
 constexpr double kLittle = 0.5;    // points that nobody sees
 constexpr double kAsLarge = 0.85;  // of the stream's pixels: smaller recordings are worth no encode of their own
 
@@ -77,7 +78,7 @@ Placement Planner::PlaceBoth() {
   const Pair one = best.placement.feasible.front();
   stream_alone_ = one.stream;
   if (show.recording_is_stream) return Take(std::move(best));
-  Note(PointOf(one, Message{"trade.one-encode"}));
+  Note(PointOf(one, Message{"trade.costs-nothing"}));
   if (show.favour == Favour::kStream) MeasureLighterStreams();
   double best_worth = WorthOf(one) + kBetter;
   std::vector<RecordingWay> done;
@@ -185,14 +186,15 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
   double lost = stream_alone_->score - settled.placement.feasible.front().stream.score;
   point = PointOf(settled.placement.feasible.front(), {});
   if (stream_first && lost > request_.show.stream_gives)
-    return refuse(Message{"trade.costs-too-much", {{"lost", lost}, {"gives", request_.show.stream_gives}}});
+    return refuse(Message{"trade.gives-too-much", {{"lost", lost}, {"gives", request_.show.stream_gives}}});
   if (request_.show.recording_score && !SettleWithSomeEncoder(settled)) return refuse(Message{"trade.level-too-heavy"});
   if (stream_first && !request_.show.recording_score) PreferTheBestRecording(settled);
   Pair& pair = settled.placement.feasible.front();
   if (!pair.recording.scored()) pair.recording = options_.Measure(pair.recording.settings);
   settled.levels = levels_;
   lost = stream_alone_->score - pair.stream.score;
-  Note(PointOf(pair, Message{"trade.costs", {{"lost", std::max(0.0, lost)}}}));
+  const Message cost = lost < kNothing ? Message{"trade.costs-nothing"} : Message{"trade.costs", {{"lost", lost}}};
+  Note(PointOf(pair, cost));
   return settled;
 }
 
@@ -308,7 +310,7 @@ void Planner::ExplainWay() {
       const Message why = point.why;
       point = PointOf(chosen, why);
       point.taken = true;
-    } else if (!heavier && !point.one_encode && point.why.key != "trade.costs") {
+    } else if (!heavier && !point.one_encode && !point.why.key.starts_with("trade.costs")) {
       heavier = &point;
     }
   }
