@@ -16,7 +16,7 @@ namespace {
 constexpr double kBetter = 1;      // points: what a recording of its own must look better by
 constexpr double kNothing = 0.05;  // points
 constexpr double kLittle = 0.5;    // points that nobody sees
-constexpr double kAsLarge = 0.85;  // of the stream's pixels: smaller recordings are worth no encode of their own
+constexpr double kAsLarge = 0.4;   // of the stream's pixels: smaller recordings are worth no encode of their own
 
 double PixelRate(const RecordingWay& way) { return static_cast<double>(way.size.pixels()) * way.rate.fps(); }
 
