@@ -72,15 +72,22 @@ class GameFramesFileTest : public test::FolderTest {
 TEST_F(GameFramesFileTest, ReadsTheFirstTwoColumnsAsFarAsLinesAreWhole) {
   const auto frames = Read("seconds,milliseconds,simulated\n0.5,16.7,true\n0.5167,16.6,true\n0.53,1");
   ASSERT_EQ(frames.size(), 2u);
-  EXPECT_EQ(frames[1].seconds, 0.5167);
+  EXPECT_NEAR(frames[1].seconds, 0.0167, 1e-9) << "from the first frame on";
   EXPECT_EQ(frames[1].milliseconds, 16.6);
 }
 
 TEST_F(GameFramesFileTest, SaysWhatIsWrong) {
   EXPECT_THAT(Refused("time;ms\n1;2\n"), testing::HasSubstr("game.csv:1: a log of frame times begins with"));
   EXPECT_THAT(Refused("seconds,milliseconds\n1,16\n0.5,16\n"), testing::HasSubstr("game.csv:3: each line holds"));
-  EXPECT_THAT(Refused("seconds,milliseconds\n1,0\n"), testing::HasSubstr("game.csv:2"));
+  for (const char* line : {"1,0", "1,nan", "nan,16", "1,inf", "inf,16", "x"})
+    EXPECT_THAT(Refused(std::string("seconds,milliseconds\n") + line + "\n"), testing::HasSubstr("game.csv:2")) << line;
+  EXPECT_THAT(Refused("seconds,milliseconds\n0,16\n1e12,16\n"), testing::HasSubstr("game.csv:3"));
   EXPECT_THROW(ReadGameFrames(path("none.csv")), Error);
+}
+
+TEST_F(GameFramesFileTest, ALogMayCountFrom1970) {
+  const auto frames = Read("seconds,milliseconds\n1795000000.5,20\n1795000000.52,20\n");
+  EXPECT_EQ(CountGameFrames(frames, 0, 0, 0, 1).seconds.size(), 1u);
 }
 
 class GameLosesTest : public testing::Test {

@@ -167,7 +167,14 @@ class Stage {
   // What it made beside the last of them.
   std::optional<GameFrames> game() const {
     if (game_) return game_->Frames();
-    return log_ ? std::optional(log_->Frames()) : std::nullopt;
+    if (!log_) return std::nullopt;
+    try {
+      return log_->Frames();
+    } catch (const Error& error) {
+      // What was rehearsed is not lost by it.
+      fmt::print(stderr, "fast-kettle: {}; the rehearsal is told without the game\n", error.what());
+      return std::nullopt;
+    }
   }
 
  private:

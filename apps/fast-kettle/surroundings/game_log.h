@@ -16,7 +16,7 @@ class GameLog {
   void Begin();
   void End();
   // Its frames before the first Begin, and in the last stretch between Begin and End. The log's last frame counts as
-  // made when the file last changed. Throws Error(kInput) if the log holds none of that time.
+  // made when the file last changed. Throws Error(kInput) if the log holds none of that time, or is none any more.
   GameFrames Frames() const;
 
  private:

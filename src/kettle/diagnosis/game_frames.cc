@@ -39,12 +39,19 @@ std::vector<GameFrame> ReadGameFrames(const std::filesystem::path& file) {
   std::getline(stream, line);
   if (!line.starts_with("seconds,milliseconds"))
     FailInput("{}:1: a log of frame times begins with the line seconds,milliseconds", file.string());
+  constexpr double kLongest = 1e6;  // seconds: no log is longer
+  double start = 0;                 // a log may count from 1970
   std::vector<GameFrame> frames;
   for (int number = 2; std::getline(stream, line); ++number) {
     if (stream.eof()) break;  // it has no end yet
     GameFrame frame;
-    if (std::sscanf(line.c_str(), "%lf,%lf", &frame.seconds, &frame.milliseconds) != 2 || frame.milliseconds <= 0 ||
-        (!frames.empty() && frame.seconds < frames.back().seconds))
+    const bool read = std::sscanf(line.c_str(), "%lf,%lf", &frame.seconds, &frame.milliseconds) == 2;
+    if (read && frames.empty()) start = frame.seconds;
+    frame.seconds -= start;
+    // Written so that what is no number at all fails too.
+    const bool right = read && frame.milliseconds > 0 && frame.milliseconds < kLongest * 1000 &&
+                       frame.seconds >= (frames.empty() ? 0 : frames.back().seconds) && frame.seconds < kLongest;
+    if (!right)
       FailInput("{}:{}: each line holds when a frame began, in seconds and in order, and how long it took in ms",
                 file.string(), number);
     frames.push_back(frame);

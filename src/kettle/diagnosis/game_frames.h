@@ -10,7 +10,7 @@ namespace kettle {
 
 // One frame of a game.
 struct GameFrame {
-  double seconds = 0;       // when it began, from the log's start
+  double seconds = 0;       // when it began, from the log's first frame
   double milliseconds = 0;  // until the next began
 };
 
