@@ -67,9 +67,12 @@ GameFrames CountGameFrames(const std::vector<GameFrame>& frames, double wanted_f
   game.begin_seconds = begin_seconds;
   game.end_seconds = end_seconds;
   if (frames.empty()) return game;
-  game.seconds.resize(static_cast<std::size_t>(std::max(0.0, frames.back().seconds)) + 1);
+  constexpr double kRounding = 1e-6;
+  const double end = frames.back().seconds + frames.back().milliseconds / 1000;
+  game.seconds.resize(static_cast<std::size_t>(end + kRounding));  // the last, if it is cut, would look like a loss
   for (const GameFrame& frame : frames)
-    if (frame.seconds >= 0) ++game.seconds[static_cast<std::size_t>(frame.seconds)];
+    if (const auto second = static_cast<std::size_t>(frame.seconds); second < game.seconds.size())
+      ++game.seconds[second];
   const GamePace alone = PaceBetween(frames, frames.front().seconds + kStartUp, alone_until_seconds - kAround),
                  beside = PaceBetween(frames, begin_seconds + kAround, end_seconds - kAround);
   game.alone_fps = alone.fps;

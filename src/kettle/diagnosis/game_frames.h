@@ -23,7 +23,7 @@ struct GameFrames {
   double wanted_fps = 0;  // that the game is capped at; 0: not known
   // Frames a second, and the 1 % low of it: 1000 ms by the time that one frame in a hundred exceeds.
   double alone_fps = 0, beside_fps = 0, alone_low_fps = 0, beside_low_fps = 0;
-  std::vector<int> seconds;                   // frames made in each, from the log's start
+  std::vector<int> seconds;                   // frames made in each whole one, from the log's start
   double begin_seconds = 0, end_seconds = 0;  // the encodes ran between
   bool simulated = false;
 
