@@ -38,6 +38,7 @@ struct FootageOptions {
 struct UplinkOptions {
   std::vector<std::string> to;  // addresses, or destinations by name
   std::string key_file, most;
+  std::string codec;  // of the test stream; empty: one that the destinations accept
   double seconds = 20;
   std::string encoder = "x264", preset = "superfast";  // for looking at rate controls
 };

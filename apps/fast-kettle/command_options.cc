@@ -113,6 +113,8 @@ void AddUplink(po::options_description& options, UplinkOptions& uplink) {
   add("seconds", po::value(&uplink.seconds)->value_name("S"), "seconds to measure each ingest (default: 20)");
   add("most", po::value(&uplink.most)->value_name("RATE"),
       "never send more than this (default: what the destinations need)");
+  add("codec", po::value(&uplink.codec)->value_name("NAME"),
+      "of the test stream: h264, hevc or av1 (default: h264, or what the destination accepts)");
   add("encoder", po::value(&uplink.encoder)->value_name("NAME"), "for comparing rate controls (default: x264)");
   add("preset", po::value(&uplink.preset)->value_name("NAME"), "its preset (default: superfast)");
 }

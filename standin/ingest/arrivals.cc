@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "kettle/rtmp/flv_body.h"
 #include "kettle/units/error.h"
 
 namespace standin {
@@ -38,12 +39,12 @@ void Arrivals::Add(const std::string& connection, const kettle::RtmpMessage& mes
   second.bytes += message.body.size();
   bytes_ += message.body.size();
   largest_message_bytes_ = std::max<std::size_t>(largest_message_bytes_, message.body.size());
-  const bool video = message.type == RtmpType::kVideo,
-             header = video && message.body.size() > 1 && message.body[1] == 0;
-  if (!video) second.sounds += message.type == RtmpType::kAudio;
-  if (!video || header) return;
+  second.sounds += message.type == RtmpType::kAudio;
+  if (message.type != RtmpType::kVideo) return;
+  const std::optional<kettle::VideoTag> tag = kettle::ReadVideoBody(message.body);
+  if (!tag || !tag->picture) return;
   ++second.pictures;
-  second.keyframes += (message.body[0] >> 4) == 1;
+  second.keyframes += tag->keyframe;
   const double age = seconds - message.timestamp_ms / 1000.0;
   Publish& publish = publishes_[connection];
   publish.earliest = std::min(publish.earliest, age);

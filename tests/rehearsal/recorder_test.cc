@@ -134,24 +134,61 @@ TEST_F(RecorderTest, FlvMessagesBeginWithHeadersAndHoldSoundBack) {
   EXPECT_EQ(pictures.back(), 24);
 }
 
-TEST_F(RecorderTest, PicturesWaitForTheSoundWhereThatBeginsEarlier) {
+TEST_F(RecorderTest, TimesBeginWithTheSoundWhereThatBeginsEarlier) {
   Encoder plain(ConfigFor(test::SmallSettings()));  // ultrafast: nothing is reordered, and AAC's priming comes first
   FlvPacker packer({&plain.context(), sound_.contexts().front()});
   test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 5);
   const Y4mFile source(path("source.y4m"));
-  std::size_t before = 0, after = 0;
+  std::vector<std::uint32_t> pictures, sounds;
   for (int i = 0; i <= 5; ++i) {
     const FramePtr picture = i < 5 ? source.Frame(i) : nullptr;
     if (picture) picture->pts = i;
     plain.Send(picture.get());
-    while (PacketPtr packet = plain.Receive()) before += packer.Pack(0, *packet).size();
+    while (PacketPtr packet = plain.Receive())
+      for (const auto& packed : packer.Pack(0, *packet)) pictures.push_back(packed.message.timestamp_ms);
   }
-  EXPECT_EQ(before, 0u);
   for (int i = 0; i < 3; ++i)
     sound_.EncodeBlock([&](int track, const AVPacket& packet) {
-      if (track == 0) after += packer.Pack(1, packet).size();
+      if (track != 0) return;
+      for (const auto& packed : packer.Pack(1, packet)) sounds.push_back(packed.message.timestamp_ms);
     });
-  EXPECT_GE(after, 6u) << "the sound, and the pictures that waited for it";
+  constexpr std::uint32_t kPrimingMs = 21;  // 1024 samples
+  EXPECT_THAT(pictures,
+              testing::ElementsAre(kPrimingMs, kPrimingMs + 40, kPrimingMs + 80, kPrimingMs + 120, kPrimingMs + 160));
+  ASSERT_FALSE(sounds.empty());
+  EXPECT_EQ(sounds.front(), 0u);
+}
+
+TEST_F(RecorderTest, HevcAndAv1ArePackedToo) {
+  for (const auto& [encoder, preset, codec] :
+       {std::tuple{"x265", "ultrafast", FlvCodec::kHevc}, std::tuple{"svt-av1", "12", FlvCodec::kAv1}}) {
+    EncodeSettings settings = test::SmallSettings(encoder, preset);
+    settings.rate_control = RateControl::kCappedVariable;
+    settings.maximum_bit_rate = BitRate::FromKbps(settings.bit_rate.kbps() * 1.5);
+    Encoder pictures(ConfigFor(settings));
+    FlvPacker packer({&pictures.context()});
+    ASSERT_EQ(packer.opening().size(), 2u);
+    EXPECT_TRUE(ReadVideoBody(packer.opening()[1].body)->header);
+    const Y4mFile source(test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 5));
+    int packed = 0;
+    for (int i = 0; i <= 5; ++i) {
+      const FramePtr picture = i < 5 ? source.Frame(i) : nullptr;
+      if (picture) picture->pts = i;
+      pictures.Send(picture.get());
+      while (PacketPtr packet = pictures.Receive())
+        for (const auto& one : packer.Pack(0, *packet)) {
+          EXPECT_EQ(ReadVideoBody(one.message.body)->codec, codec);
+          packed += ReadVideoBody(one.message.body)->picture;
+        }
+    }
+    EXPECT_EQ(packed, 5) << encoder;
+  }
+}
+
+TEST_F(RecorderTest, WhatRtmpDoesNotCarryIsRefused) {
+  EncodeSettings settings = test::SmallSettings("vp9", "8");
+  const Encoder pictures(ConfigFor(settings));
+  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { FlvPacker({&pictures.context()}); }), HasSubstr("vp9"));
 }
 
 TEST(Sound, KeepsTimeByBlocks) {

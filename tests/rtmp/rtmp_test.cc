@@ -33,6 +33,17 @@ TEST(Amf, ANumberIsBigEndianIeee) {
       << "an ECMA array";
 }
 
+TEST(Amf, AnArrayIsReadAsItWasWritten) {
+  const std::string bytes = WriteAmf({AmfObject{{"fourCcList", AmfArray{"hvc1", "av01"}}}, 5.0});
+  const auto values = ReadAmf(bytes);
+  ASSERT_EQ(values.size(), 2u);
+  const auto* list = std::get_if<AmfArray>(&values[0].Find("fourCcList")->value);
+  ASSERT_TRUE(list);
+  ASSERT_EQ(list->size(), 2u);
+  EXPECT_EQ((*list)[1].text(), "av01");
+  EXPECT_TRUE(ReadAmf(std::string("\x0A\xFF\xFF\xFF\xFF\x05", 6)).empty()) << "more items than are there";
+}
+
 TEST(Amf, WhatIsCutOffEndsTheList) {
   const std::string whole = WriteAmf({"publish", 3.0, AmfObject{{"key", "value"}}});
   for (std::size_t length = 0; length < whole.size(); ++length)

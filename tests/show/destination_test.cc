@@ -77,6 +77,9 @@ TEST_F(DestinationTest, WhatIsWrongIsToldWithItsLine) {
   EXPECT_THAT(Refused("name = \"P\"\n[[ingest]]\nname = \"near\"\n"), HasSubstr("address: is missing"));
   EXPECT_THAT(Refused("name = \"P\"\n[[ingest]]\naddress = \"http://pier.example\"\n"), HasSubstr("rtmp://"));
   EXPECT_THAT(Refused("name = \"P\"\ntranscode = false\n"), HasSubstr("transcodes"));
+  EXPECT_THAT(Refused("name = \"P\"\ncodecs = [\"h265\"]\n"), HasSubstr("\"h264\", \"hevc\" or \"av1\""));
+  EXPECT_THAT(Refused("name = \"P\"\ncodecs = [\"av1\"]\n[[ingest]]\naddress = \"srt://pier.example:9000\"\n"),
+              HasSubstr("carries H.264 or HEVC, no AV1"));
 }
 
 TEST_F(DestinationTest, TheShippedOnesAreRight) {

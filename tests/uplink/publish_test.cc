@@ -33,10 +33,12 @@ using testing::HasSubstr;
 class PublishTest : public test::FolderTest {
  protected:
   // A second of pictures with a header.
-  TestStream MakeStream() {
+  TestStream MakeStream(const std::string& family = "x264", const std::string& preset = "superfast") {
     test::MakeY4m(path("source.y4m"), {192, 128}, {30, 1}, 30);
     const Y4mFile source(path("source.y4m"));
-    EncodeSettings settings = test::SmallSettings("x264", "superfast");
+    EncodeSettings settings = test::SmallSettings(family, preset);
+    settings.rate_control = RateControl::kCappedVariable;
+    settings.maximum_bit_rate = BitRate::FromKbps(settings.bit_rate.kbps() * 1.5);
     settings.size = {192, 128};
     settings.frame_rate = {30, 1};
     Encoder encoder(ConfigFor(settings));
@@ -52,28 +54,48 @@ class PublishTest : public test::FolderTest {
   }
 };
 
-TEST_F(PublishTest, FilledUpPicturesArriveAndPlay) {
-  std::filesystem::create_directory(path("saved"));
-  const TestStream stream = MakeStream();
-  {
-    RunningIngest ingest({.report = path("arrived.csv"), .save_folder = path("saved")});
-    RtmpPublisher publisher(ingest.url(), "key", 5);
-    std::string bytes = publisher.Wrap(stream.Metadata()) + publisher.Wrap(stream.Header());
-    for (int i = 0; i < 60; ++i) bytes += publisher.Wrap(stream.Picture(i, 20'000));
-    while (!bytes.empty()) {
-      bytes.erase(0, publisher.Send(bytes));
-      publisher.WaitToSend(0.05);
-    }
-    publisher.Finish(5);
-    while (ingest.server().accepted() < 1) usleep(1000);
+// Publishes filled up pictures, and gives the file that the ingest has kept of them.
+std::filesystem::path PublishAndSave(const std::filesystem::path& folder, const TestStream& stream, int pictures) {
+  std::filesystem::create_directory(folder);
+  RunningIngest ingest({.report = folder / "arrived.csv", .save_folder = folder});
+  RtmpPublisher publisher(ingest.url(), "key", 5);
+  std::string bytes = publisher.Wrap(stream.Metadata()) + publisher.Wrap(stream.Header());
+  for (int i = 0; i < pictures; ++i) bytes += publisher.Wrap(stream.Picture(i, 20'000));
+  while (!bytes.empty()) {
+    bytes.erase(0, publisher.Send(bytes));
+    publisher.WaitToSend(0.05);
   }
-  MediaReader saved(path("saved") / "1.flv");
+  publisher.Finish(5);
+  while (ingest.server().accepted() < 1) usleep(1000);
+  return folder / "1.flv";
+}
+
+TEST_F(PublishTest, FilledUpPicturesArriveAndPlay) {
+  const TestStream stream = MakeStream();
+  const auto file = PublishAndSave(path("saved"), stream, 60);
+  MediaReader saved(file);
   EXPECT_EQ(saved.size(), (FrameSize{192, 128}));
   int pictures = 0;
   while (saved.Next()) ++pictures;
   EXPECT_EQ(pictures, 60) << "twice the second, filler passed over";
-  EXPECT_GT(std::filesystem::file_size(path("saved") / "1.flv"), 60u * 20'000);
-  EXPECT_THAT(Get(path("arrived.csv")), HasSubstr("simulated"));
+  EXPECT_GT(std::filesystem::file_size(file), 60u * 20'000);
+  EXPECT_THAT(Get(path("saved") / "arrived.csv"), HasSubstr("simulated"));
+}
+
+TEST_F(PublishTest, HevcAndAv1ArriveToo) {
+  for (const auto& [encoder, preset] : {std::pair{"x265", "ultrafast"}, std::pair{"svt-av1", "12"}}) {
+    const TestStream stream = MakeStream(encoder, preset);
+    EXPECT_EQ(stream.Picture(3, 5000).body.size(), 5000u);
+    const auto saved = PublishAndSave(path(encoder), stream, 60);
+    EXPECT_GT(std::filesystem::file_size(saved), 60u * 20'000);
+    EXPECT_THAT(Get(path(encoder) / "arrived.csv"), HasSubstr(",60,2,")) << "pictures, and keyframes among them";
+#if LIBAVFORMAT_VERSION_MAJOR >= 61  // an independent reader of Enhanced RTMP
+    MediaReader reader(saved);
+    int pictures = 0;
+    while (reader.Next()) ++pictures;
+    EXPECT_EQ(pictures, 60) << encoder;
+#endif
+  }
 }
 
 TEST_F(PublishTest, PicturesAreFilledUpWithWhatDecodersPassOver) {

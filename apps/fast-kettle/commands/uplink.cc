@@ -3,7 +3,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <nlohmann/json.hpp>
+#include <tuple>
 
 #include "commands/commands.h"
 #include "figure/uplink_figures.h"
@@ -49,16 +51,37 @@ std::vector<Addressed> Addresses(const Session& session, Show& show) {
   return addresses;
 }
 
+// The encoder and preset that make a test stream quickest, by codec.
+const std::map<std::string, std::pair<std::string, std::string>>& TestEncoders() {
+  static const std::map<std::string, std::pair<std::string, std::string>> encoders = {
+      {"h264", {"x264", "superfast"}}, {"hevc", {"x265", "ultrafast"}}, {"av1", {"svt-av1", "12"}}};
+  return encoders;
+}
+
+// As asked for, else H.264 or the first that every destination accepts.
+std::string TestCodec(const UplinkOptions& options, const Show& show) {
+  if (!options.codec.empty()) {
+    if (!TestEncoders().contains(options.codec)) FailInput("--codec {}: give h264, hevc or av1", options.codec);
+    return options.codec;
+  }
+  for (const char* codec : {"h264", "hevc", "av1"})
+    if (std::all_of(show.destinations.begin(), show.destinations.end(),
+                    [&](const Destination& to) { return to.Accepts(codec); }))
+      return codec;
+  return "h264";
+}
+
 // Encoded once, sent again and again.
-TestStream MakeTestStream(Session& session) {
+TestStream MakeTestStream(Session& session, const std::string& codec) {
   constexpr FrameRate kRate{60, 1};
   Footage pictures = PrepareFootage({"start-line", {640, 360}, kRate, 2}, DefaultCacheFolder(), [](double) {});
   EncodeSettings settings;
-  settings.encoder = "x264";
-  settings.preset = "superfast";
+  std::tie(settings.encoder, settings.preset) = TestEncoders().at(codec);
   settings.size = {640, 360};
   settings.frame_rate = kRate;
-  settings.bit_rate = settings.maximum_bit_rate = BitRate::FromKbps(600);
+  settings.rate_control = RateControl::kCappedVariable;  // what all of them have
+  settings.bit_rate = BitRate::FromKbps(600);
+  settings.maximum_bit_rate = BitRate::FromKbps(900);
   settings.keyframe_seconds = 1;
   const auto file = session.scratch() / "test-stream.mkv";
   session.runner().Encode(settings, pictures, file);
@@ -88,7 +111,7 @@ std::vector<IngestReport> Measure(Session& session, const Show& show, const std:
   const UplinkOptions& options = session.request().uplink;
   const SendLimit limit = LimitFor(options, show);
   const StreamKey key = options.key_file.empty() ? StreamKey{"test", ""} : ReadKeyFile(options.key_file);
-  const TestStream stream = MakeTestStream(session);
+  const TestStream stream = MakeTestStream(session, TestCodec(options, show));
   std::vector<IngestReport> reports;
   session.progress().Stage(fmt::format("measuring your uplink: sending at most {} ({}) for {:g} s to each ingest",
                                        Mbps(limit.kbps), Sentence(limit.how), options.seconds),

@@ -1,22 +1,22 @@
 // SPDX-License-Identifier: Apache-2.0
-// Coded tracks as RTMP messages: libavformat's FLV muxer packs them, and its tags are the messages' bodies.
+// Coded tracks as RTMP messages.
 #pragma once
 
 #include <cstdint>
-#include <memory>
 #include <optional>
 #include <string>
-#include <utility>
 #include <vector>
 
-#include "kettle/media/muxer.h"
+#include "kettle/media/libav.h"
 #include "kettle/rtmp/chunks.h"
+#include "kettle/rtmp/flv_body.h"
 
 namespace kettle {
 
 class FlvPacker {
  public:
-  // One picture track and any number of sound tracks, of which FLV takes one. Throws Error(kMachine).
+  // One track of pictures, then any number of sound, of which FLV takes the first. Throws Error(kMachine), also for a
+  // codec that RTMP does not carry.
   explicit FlvPacker(const std::vector<const AVCodecContext*>& tracks);
 
   // What goes before the first picture, again after every new connection: metadata and the codecs' headers.
@@ -29,19 +29,25 @@ class FlvPacker {
     RtmpMessage message;
     std::optional<Picture> picture;  // nothing: sound
   };
-  // The messages that one packet becomes: one, as a rule. The muxer takes the first packet's time for the earliest of
-  // all: until the track that begins earliest has one, the others' are held back.
+  // The messages that one packet becomes: one, as a rule. Times begin with what is decoded first: sound is held back
+  // until the first picture tells how long before its own time it is decoded.
   std::vector<Packed> Pack(int track, const AVPacket& packet);
 
  private:
-  std::vector<RtmpMessage> TakeTags();
-  std::vector<Packed> Write(int track, const AVPacket& packet);
+  struct Track {
+    AVRational time_base;
+    double lead_seconds;  // of sound: how far before zero it begins
+  };
+  Packed PackPicture(const AVPacket& packet) const;
+  Packed PackSound(const AVPacket& packet) const;
+  int Milliseconds(const Track& track, std::int64_t time) const;
 
-  std::string bytes_;  // that the muxer wrote
-  std::unique_ptr<Muxer> muxer_;
+  AVCodecID codec_id_;
+  FlvCodec codec_;
+  Track pictures_{}, sound_{};
   std::vector<RtmpMessage> opening_;
-  std::vector<std::pair<int, PacketPtr>> held_;
-  bool begun_ = false;
+  std::vector<PacketPtr> held_;          // of sound
+  std::optional<double> shift_seconds_;  // of all times, so that none is negative; not set: no picture yet
 };
 
 }  // namespace kettle

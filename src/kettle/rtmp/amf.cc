@@ -20,6 +20,7 @@ enum Marker : std::uint8_t {
   kUndefined = 6,
   kEcmaArray = 8,
   kObjectEnd = 9,
+  kStrictArray = 10,
   kLongString = 12
 };
 
@@ -46,6 +47,10 @@ void AppendValue(std::string& out, const AmfValue& value) {
     }
     PutText(out, "");
     out += static_cast<char>(kObjectEnd);
+  } else if (const auto* array = std::get_if<AmfArray>(&value.value)) {
+    out += static_cast<char>(kStrictArray);
+    PutBig(out, array->size(), 4);
+    for (const AmfValue& item : *array) AppendValue(out, item);
   } else {
     out += static_cast<char>(kNull);
   }
@@ -73,6 +78,7 @@ class Reader {
         if (!Number(4)) return std::nullopt;
         return Object(depth);
       case kObject: return Object(depth);
+      case kStrictArray: return Array(depth);
       case kNull:
       case kUndefined: return AmfValue();
       default: return std::nullopt;
@@ -112,6 +118,18 @@ class Reader {
       if (!member) return std::nullopt;
       object.emplace_back(std::move(*key), std::move(*member));
     }
+  }
+
+  std::optional<AmfValue> Array(int depth) {
+    const auto count = Number(4);
+    if (!count) return std::nullopt;
+    AmfArray array;
+    for (std::uint64_t i = 0; i < *count; ++i) {  // as many as are there: the count may be any number
+      auto item = Next(depth + 1);
+      if (!item) return std::nullopt;
+      array.push_back(std::move(*item));
+    }
+    return AmfValue(std::move(array));
   }
 
   std::string_view bytes_;

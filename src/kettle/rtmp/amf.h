@@ -12,9 +12,11 @@ namespace kettle {
 
 struct AmfValue;
 using AmfObject = std::vector<std::pair<std::string, AmfValue>>;
+using AmfArray = std::vector<AmfValue>;  // AMF 0's "strict array"
 
 struct AmfValue {
-  std::variant<std::monostate, double, bool, std::string, AmfObject> value;  // monostate: null, or of a kind not needed
+  // monostate: null, or of a kind not needed
+  std::variant<std::monostate, double, bool, std::string, AmfObject, AmfArray> value;
 
   AmfValue() = default;
   AmfValue(double number) : value(number) {}                // NOLINT: written as they are read
@@ -22,6 +24,7 @@ struct AmfValue {
   AmfValue(std::string text) : value(std::move(text)) {}    // NOLINT
   AmfValue(const char* text) : value(std::string(text)) {}  // NOLINT
   AmfValue(AmfObject object) : value(std::move(object)) {}  // NOLINT
+  AmfValue(AmfArray array) : value(std::move(array)) {}     // NOLINT
 
   std::string text() const;                          // "" unless it is text
   double number() const;                             // 0 unless it is a number

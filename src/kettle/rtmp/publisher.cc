@@ -8,6 +8,7 @@
 #include "kettle/rtmp/amf.h"
 #include "kettle/rtmp/bytes.h"
 #include "kettle/rtmp/control.h"
+#include "kettle/rtmp/flv_body.h"
 #include "kettle/units/error.h"
 #include "kettle/units/plain_text.h"
 
@@ -31,7 +32,13 @@ RtmpPublisher::RtmpPublisher(const IngestUrl& url, const std::string& key, doubl
   std::string size;
   PutBig(size, kChunkBytes, 4);
   SendAll(writer_.Write({RtmpType::kSetChunkSize, 0, 0, size}, 2));
-  const AmfObject about{{"app", url.app}, {"type", "nonprivate"}, {"flashVer", "fast-kettle"}, {"tcUrl", url.str()}};
+  AmfArray codecs;
+  for (const FlvCodec codec : {FlvCodec::kHevc, FlvCodec::kAv1}) codecs.emplace_back(FourCc(codec));
+  const AmfObject about{{"app", url.app},
+                        {"type", "nonprivate"},
+                        {"flashVer", "fast-kettle"},
+                        {"tcUrl", url.str()},
+                        {"fourCcList", codecs}};
   SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"connect", 1.0, about})}));
   if (const auto values = Await("_result"); values.size() > 2)
     if (const AmfValue* stand_in = values[2].Find("simulated")) simulated_ = stand_in->flag();

@@ -3,6 +3,7 @@
 
 #include "kettle/rtmp/bytes.h"
 #include "kettle/rtmp/control.h"
+#include "kettle/rtmp/flv_body.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -89,7 +90,8 @@ void RtmpServerSession::Command(const RtmpMessage& message, std::string& reply) 
     app_ = app ? app->text() : "";
     reply += writer_.Write({RtmpType::kWindowSize, 0, 0, Big32(kWindowBytes)}, 2);
     reply += writer_.Write({RtmpType::kPeerBandwidth, 0, 0, Big32(kWindowBytes) + '\x02'}, 2);
-    result({AmfObject{{"fmsVer", "kettle-ingest"}, {"capabilities", 31.0}, {"simulated", true}},
+    const AmfArray codecs{FourCc(FlvCodec::kHevc), FourCc(FlvCodec::kAv1)};
+    result({AmfObject{{"fmsVer", "kettle-ingest"}, {"capabilities", 31.0}, {"fourCcList", codecs}, {"simulated", true}},
             AmfObject{{"level", "status"},
                       {"code", "NetConnection.Connect.Success"},
                       {"description", "connected"},

@@ -60,6 +60,9 @@ Destination ReadDestination(const fs::path& file) {
   destination.frame_rate_max = section.Value("frame_rate_max", FrameRate::Parse);
   destination.keyframe_seconds = section.Number("keyframe_seconds", 0.25, 20).value_or(destination.keyframe_seconds);
   if (auto codecs = section.List("codecs"); !codecs.empty()) destination.codecs = codecs;
+  for (const std::string& codec : destination.codecs)
+    if (std::find(kStreamCodecs.begin(), kStreamCodecs.end(), codec) == kStreamCodecs.end())
+      section.Fail("codecs", fmt::format("\"{}\" is not known; a stream is \"h264\", \"hevc\" or \"av1\"", codec));
   destination.audio_bit_rate_max = section.Value("audio_bit_rate_max", BitRate::Parse);
   if (const auto most = section.Number("b_frames_max", 0, 16)) destination.b_frames_max = static_cast<int>(*most);
   destination.sizes = section.Values("sizes", FrameSize::Parse);
@@ -69,7 +72,18 @@ Destination ReadDestination(const fs::path& file) {
   if (destination.audience_bit_rate && destination.transcodes)
     section.Fail("audience_bit_rate", "matters only with transcodes = false");
   destination.ingests = ReadIngests(table, file.string());
+  if (std::none_of(kStreamCodecs.begin(), kStreamCodecs.end(),
+                   [&](const char* codec) { return destination.Accepts(codec); }))
+    section.Fail("codecs",
+                 "all its ingests are srt://, which carries H.264 or HEVC, no AV1; add one of them, or an "
+                 "ingest with rtmp://");
   return destination;
+}
+
+bool Destination::Accepts(const std::string& codec) const {
+  if (std::find(codecs.begin(), codecs.end(), codec) == codecs.end()) return false;
+  const auto is_srt = [](const Ingest& ingest) { return ingest.address.starts_with("srt://"); };
+  return codec != "av1" || ingests.empty() || !std::all_of(ingests.begin(), ingests.end(), is_srt);
 }
 
 Destination FindDestination(const std::string& name, const fs::path& show_folder, const fs::path& shipped) {

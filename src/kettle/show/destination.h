@@ -2,6 +2,7 @@
 // A place that takes the stream, with its limits.
 #pragma once
 
+#include <array>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -12,13 +13,16 @@
 
 namespace kettle {
 
+// What a stream may be coded in, by libavcodec's names: RTMP carries all of them, SRT's transport stream no AV1.
+inline constexpr std::array kStreamCodecs = {"h264", "hevc", "av1"};
+
 struct Destination {
   std::string name;
   std::optional<BitRate> video_bit_rate_max;
   std::optional<FrameSize> size_max;
   std::optional<FrameRate> frame_rate_max;
   double keyframe_seconds = 2;
-  std::vector<std::string> codecs = {"h264"};
+  std::vector<std::string> codecs = {"h264"};  // of kStreamCodecs
   std::optional<BitRate> audio_bit_rate_max;
   std::optional<int> b_frames_max;           // in a row
   std::vector<FrameSize> sizes;              // the only ones it takes; empty: any up to size_max
@@ -29,6 +33,8 @@ struct Destination {
     std::string name, address;
   };
   std::vector<Ingest> ingests;
+
+  bool Accepts(const std::string& codec) const;  // by libavcodec's name; over one of its ingests
 };
 
 // As the budget sees it.

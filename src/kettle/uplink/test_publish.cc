@@ -8,6 +8,7 @@
 #include "kettle/media/transport_stream.h"
 #include "kettle/rtmp/publisher.h"
 #include "kettle/srt/caller.h"
+#include "kettle/units/error.h"
 #include "kettle/uplink/send_rate.h"
 
 namespace kettle {
@@ -125,6 +126,8 @@ class OverSrt final : public TestPublish {
 
 std::unique_ptr<TestPublish> StartTestPublish(const IngestUrl& url, const StreamKey& key, const TestStream& stream,
                                               double patience_seconds) {
+  if (url.scheme == "srt" && stream.coded().codec == "av1")
+    FailInput("{}: SRT's transport stream carries H.264 or HEVC, no AV1; AV1 goes over rtmp://", url.str());
   if (url.scheme == "srt") return std::make_unique<OverSrt>(url, key, stream, patience_seconds);
   return std::make_unique<OverRtmp>(url, key, stream, patience_seconds);
 }

@@ -4,26 +4,16 @@
 #include <algorithm>
 #include <cmath>
 
+#include "kettle/media/samples.h"
 #include "kettle/rtmp/amf.h"
-#include "kettle/rtmp/bytes.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
 
 namespace {
 
-constexpr std::uint8_t kAvc = 7;              // FLV codec number
-constexpr std::uint8_t kFillerNal = 12;       // ITU-T H.264 table 7-1
-constexpr std::uint8_t kKey = 1, kInter = 2;  // FLV frame types
-
-constexpr std::size_t kTagBytes = 5;
-
-std::string TagStart(bool keyframe, int kind, int composition_ms) {
-  std::string out(1, static_cast<char>((keyframe ? kKey : kInter) << 4 | kAvc));
-  out += static_cast<char>(kind);
-  PutBig(out, static_cast<std::uint32_t>(composition_ms) & 0xFFFFFF, 3);
-  return out;
-}
+// The first byte of the codec's header as containers have it: the record's version, for AV1 with its marker bit.
+char RecordStart(FlvCodec codec) { return codec == FlvCodec::kAv1 ? static_cast<char>(0x81) : 1; }
 
 }  // namespace
 
@@ -37,20 +27,23 @@ CodedStream StreamOf(const CodedPictures& coded, double fps) {
 }
 
 TestStream::TestStream(CodedPictures coded, double fps) : coded_(std::move(coded)), fps_(fps) {
-  if (coded_.codec != "h264" || coded_.header.size() < 7 || coded_.header[0] != 1)
-    FailInput("the test stream must be H.264 from a container with its header");
+  const auto codec = FlvCodecOf(coded_.codec);
+  if (!codec || coded_.header.size() < 4 || coded_.header[0] != RecordStart(*codec))
+    FailInput("the test stream must be H.264, HEVC or AV1 from a container with its header");
+  codec_ = *codec;
+  codec_id_ = avcodec_descriptor_get_by_name(coded_.codec.c_str())->id;
 }
 
 RtmpMessage TestStream::Metadata() const {
   const AmfObject about{{"width", static_cast<double>(coded_.width)},
                         {"height", static_cast<double>(coded_.height)},
                         {"framerate", fps_},
-                        {"videocodecid", static_cast<double>(kAvc)},
+                        {"videocodecid", MetadataNumber(codec_)},
                         {"encoder", "fast-kettle"}};
   return {RtmpType::kData, 0, 0, WriteAmf({"@setDataFrame", "onMetaData", about})};
 }
 
-RtmpMessage TestStream::Header() const { return {RtmpType::kVideo, 0, 0, TagStart(true, 0, 0) + coded_.header}; }
+RtmpMessage TestStream::Header() const { return {RtmpType::kVideo, 0, 0, VideoHeaderBody(codec_, coded_.header)}; }
 
 const CodedPicture& TestStream::At(std::int64_t number) const {
   return coded_.pictures[static_cast<std::size_t>(number) % coded_.pictures.size()];
@@ -63,22 +56,17 @@ CodedPicture TestStream::Filled(std::int64_t number, std::size_t bytes) const {
   const double later = std::max(0.0, picture.show_seconds - picture.decode_seconds);
   picture.decode_seconds = SecondsOf(number);
   picture.show_seconds = picture.decode_seconds + later;
-  constexpr std::size_t kLeastFiller = 8;
-  if (bytes >= picture.data.size() + kLeastFiller) {
-    const std::size_t filler = bytes - picture.data.size() - 4;
-    PutBig(picture.data, filler, 4);
-    picture.data += static_cast<char>(kFillerNal);
-    picture.data.append(filler - 2, static_cast<char>(0xFF));
-    picture.data += static_cast<char>(0x80);  // the stop bit
-  }
+  if (bytes > picture.data.size()) AppendFiller(codec_id_, bytes - picture.data.size(), picture.data);
   return picture;
 }
 
 RtmpMessage TestStream::Picture(std::int64_t number, std::size_t bytes) const {
-  const CodedPicture picture = Filled(number, bytes > kTagBytes ? bytes - kTagBytes : 0);
-  const auto later = static_cast<int>(std::lround((picture.show_seconds - picture.decode_seconds) * 1000));
+  const CodedPicture& bare = At(number);
+  const auto later = static_cast<int>(std::lround(std::max(0.0, bare.show_seconds - bare.decode_seconds) * 1000));
+  const std::size_t overhead = VideoBodyOverhead(codec_, later);
+  const CodedPicture picture = Filled(number, bytes > overhead ? bytes - overhead : 0);
   return {RtmpType::kVideo, static_cast<std::uint32_t>(std::llround(picture.decode_seconds * 1000)), 0,
-          TagStart(picture.keyframe, 1, later) + picture.data};
+          VideoBody(codec_, picture.keyframe, later, picture.data)};
 }
 
 }  // namespace kettle
