@@ -14,7 +14,7 @@ declare -A may=(
   [trial]="units message machine store footage encoders realtime worker task" [rtmp]="units" [srt]="units" [line]="units message"
   [uplink]="units message media encoders rtmp srt line"
   [rehearsal]="units device machine store media footage encoders realtime task trial rtmp line"
-  [show]="units machine footage realtime rtmp uplink" [option]="units message encoders trial"
+  [show]="units machine footage encoders realtime rtmp uplink" [option]="units message encoders trial"
   [placement]="units message encoders uplink rehearsal option" [search]="units message encoders quality option placement"
   [question]="units message encoders quality curve trial search"
   [plan]="units message device machine media footage encoders quality realtime uplink show option placement search"

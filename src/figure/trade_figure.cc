@@ -7,6 +7,7 @@
 #include <sstream>
 
 #include "figure/plot.h"
+#include "kettle/encoders/catalogue.h"
 #include "kettle/units/json_fields.h"
 
 namespace kettle {
@@ -16,10 +17,22 @@ namespace {
 using TradePlace = TradeChart::Point;
 
 std::string NameOf(const TradePoint& point) {
-  return point.one_encode ? "the stream's own encode" : point.size.str() + " at " + point.rate.str();
+  if (point.one_encode) return "the stream's own encode";
+  return point.size.str() + " at " + point.rate.str() + (point.codec == "h264" ? "" : ", " + CodecTitle(point.codec));
 }
 
-bool MayBeTaken(const TradePoint& point) { return point.one_encode || point.why.key.starts_with("trade.costs"); }
+bool MayBeTaken(const TradePoint& point) {
+  return point.one_encode || point.why.key.starts_with("trade.costs") || point.why.key.starts_with("codec.");
+}
+
+// A codec makes the file smaller and leaves both scores: of the codecs of one picture one is shown.
+bool IsShownByAnother(const TradePoint& point, const std::vector<TradePoint>& all) {
+  if (point.taken || point.one_encode) return false;
+  return std::any_of(all.begin(), all.end(), [&](const TradePoint& other) {
+    return !other.one_encode && other.size == point.size && other.rate == point.rate && other.codec != point.codec &&
+           (other.taken || (other.codec == "h264" && point.codec != "h264"));
+  });
+}
 
 std::string TitleOf(const TradePoint& taken) {
   if (taken.one_encode) return "The recording is the stream's own encode: it costs nothing";
@@ -45,7 +58,7 @@ std::optional<TradeChart> MakeTradeChart(const Plan& plan) {
   for (const TradePoint& point : plan.trade) {
     if (point.one_encode) alone = point.stream_score.value_or(0);
     if (point.taken) chart.title = TitleOf(point);
-    if (point.stream_score && point.recording_score)
+    if (point.stream_score && point.recording_score && !IsShownByAnother(point, plan.trade))
       chart.points.push_back({NameOf(point), *point.stream_score, *point.recording_score, point.taken,
                               !point.taken && !MayBeTaken(point)});
   }

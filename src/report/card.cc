@@ -28,6 +28,20 @@ std::string Device(const Option& option) {
   return fmt::format("{} ({})", option.settings.encoder, place);
 }
 
+std::string Codec(const Option& option) { return CodecTitle(FindFamily(option.settings.encoder).codec); }
+
+// What the encoder is asked for: the usual profile of its codec.
+std::string ProfileOf(const Option& option) {
+  if (!option.settings.profile.empty()) return option.settings.profile;
+  const EncoderFamily& family = FindFamily(option.settings.encoder);
+  return family.profiles.empty() ? "the usual" : family.profiles.front().name;
+}
+
+// How the stream reaches the destination; codecs later than H.264 need a service that speaks Enhanced RTMP.
+std::string Carried(const Option& stream) {
+  return FindFamily(stream.settings.encoder).codec == "h264" ? "FLV" : "FLV (Enhanced RTMP)";
+}
+
 std::string Rate(const Option& option) {
   const EncodeSettings& s = option.settings;
   if (IsQuality(s.rate_control))
@@ -62,13 +76,14 @@ std::string OneEncode(const Plan& plan) {
   const Option& stream = plan.chosen->stream;
   const EncodeSettings& s = stream.settings;
   std::string text = Row("", "STREAM AND RECORDING", "") + Row("encoder", Device(stream), "") +
-                     Row("preset", s.preset, "") + Row("size", s.size.str(), "") +
+                     Row("codec", Codec(stream), "") + Row("preset", s.preset, "") + Row("size", s.size.str(), "") +
                      Row("frame rate", s.frame_rate.str(), "") + Row("rate control", Name(s.rate_control), "") +
                      Row("rate", Rate(stream), "") + Row("buffer", Buffer(s), "") + Row("keyframes", Keyframes(s), "") +
-                     Row("B-frames", BFrames(stream), "") + Row("profile", "high", "");
+                     Row("B-frames", BFrames(stream), "") + Row("profile", ProfileOf(stream), "");
   if (s.look_ahead_frames) text += Row("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "");
   if (s.multi_pass) text += Row("multi-pass", *s.multi_pass ? "on" : "off", "");
-  return text + Row("container", "FLV to the destination, " + Container(plan.container) + " to the disk", "") +
+  return text +
+         Row("container", Carried(stream) + " to the destination, " + Container(plan.container) + " to the disk", "") +
          "One encode for both: set the recording to use the stream's encoder.\n";
 }
 
@@ -77,16 +92,16 @@ std::string Settings(const Plan& plan) {
   if (plan.chosen->one_encode) return OneEncode(plan);
   const Option &stream = plan.chosen->stream, &recording = plan.chosen->recording;
   const EncodeSettings &s = stream.settings, &r = recording.settings;
-  std::string text = Row("", "STREAM", "RECORDING") + Row("encoder", Device(stream), Device(recording)) +
-                     Row("preset", s.preset, r.preset) + Row("size", s.size.str(), r.size.str()) +
-                     Row("frame rate", s.frame_rate.str(), r.frame_rate.str()) +
-                     Row("rate control", Name(s.rate_control), Name(r.rate_control)) +
-                     Row("rate", Rate(stream), Rate(recording)) + Row("buffer", Buffer(s), Buffer(r)) +
-                     Row("keyframes", Keyframes(s), Keyframes(r)) +
-                     Row("B-frames", BFrames(stream), BFrames(recording)) + Row("profile", "high", "high");
+  std::string text =
+      Row("", "STREAM", "RECORDING") + Row("encoder", Device(stream), Device(recording)) +
+      Row("codec", Codec(stream), Codec(recording)) + Row("preset", s.preset, r.preset) +
+      Row("size", s.size.str(), r.size.str()) + Row("frame rate", s.frame_rate.str(), r.frame_rate.str()) +
+      Row("rate control", Name(s.rate_control), Name(r.rate_control)) + Row("rate", Rate(stream), Rate(recording)) +
+      Row("buffer", Buffer(s), Buffer(r)) + Row("keyframes", Keyframes(s), Keyframes(r)) +
+      Row("B-frames", BFrames(stream), BFrames(recording)) + Row("profile", ProfileOf(stream), ProfileOf(recording));
   if (s.look_ahead_frames) text += Row("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "preset's own");
   if (s.multi_pass) text += Row("multi-pass", *s.multi_pass ? "on" : "off", "preset's own");
-  return text + Row("container", "FLV", Container(plan.container));
+  return text + Row("container", Carried(stream), Container(plan.container));
 }
 
 std::string SimulatedLine(const Plan& plan) {

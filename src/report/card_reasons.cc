@@ -38,6 +38,7 @@ std::string EncodeReasons(const Plan& plan, const Option& option, const std::str
   std::string text =
       Reason("encoder",
              fmt::format("{}{}", family.title, option.device_name.empty() ? "" : ": " + option.device_name)) +
+      Reason("codec", Why(plan, role + ".encoder")) +
       Reason("preset", fmt::format("{:.0f} frames per second alone, {:.0f} % headroom; {}", option.throughput_fps,
                                    option.headroom * 100, Looks(option.score, option.score_interval))) +
       Reason("size", Why(plan, role + ".size")) + Reason("frame rate", Why(plan, role + ".frame_rate")) +
@@ -129,6 +130,15 @@ std::string SharingLine(const Plan& plan) {
   return Paragraph(text);
 }
 
+std::string OtherCodecs(const Plan& plan) {
+  if (plan.other_codecs.empty()) return "";
+  std::string text = "\nCODECS NOT TAKEN\n";
+  for (const OtherCodec& other : plan.other_codecs)
+    text += Reason(Name(other.role), CodecTitle(other.codec) + (other.encoder.empty() ? "" : " with " + other.encoder) +
+                                         ": " + Sentence(other.why));
+  return text;
+}
+
 std::string MachineUse(const Plan& plan) {
   const Pair& pair = *plan.chosen;
   const Proof& proof = plan.proving.attempts.back().proof;
@@ -155,7 +165,7 @@ std::string CardReasons(const Plan& plan) {
   std::string text = "WHY: STREAM\n" + EncodeReasons(plan, plan.chosen->stream, "stream");
   text += "\nWHY: RECORDING\n" + (plan.chosen->one_encode ? Reason("encode", Why(plan, "recording.size"))
                                                           : EncodeReasons(plan, plan.chosen->recording, "recording"));
-  text += Reason("container", ContainerReason(plan.container)) + DiskReasons(plan);
+  text += Reason("container", ContainerReason(plan.container)) + DiskReasons(plan) + OtherCodecs(plan);
   text += "\nCOLOUR AND SOUND\n";
   if (plan.colour) text += ColourReasons(*plan.colour);
   text += Reason("sound", fmt::format("{}: {}", plan.targets.audio.str(), Why(plan, "sound.bit_rate")));

@@ -111,6 +111,23 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"caveat.not-seen",
        "a metric sees only part of what this setting is for: trust your eyes more than "
        "these numbers"},
+      // Codecs that were not taken
+      {"codec.does-not-fit", "even its fastest preset does not fit beside the stream: together they need {lacking}"},
+      {"codec.larger-file", "its file would be {percent:.0f} % larger than that of {other} at the same score"},
+      {"codec.looks-no-better",
+       "the best that keeps pace, {encoder}, scores {score:.1f}; the stream that was taken {other_score:.1f}"},
+      {"codec.looks-worse", "looks {points:.1f} points worse than {other} at the same bit rate"},
+      {"codec.none-in-time", "no encoder for it keeps pace on this machine"},
+      {"codec.none-works", "no encoder for it works on this machine; fast-kettle survey tells why"},
+      {"codec.plays-anywhere",
+       "smaller files, but not every player and editor opens them; [recording] plays = \"modern\" lets the plan weigh "
+       "them"},
+      {"codec.points", "looks {points:.1f} points better than {other} at the same bit rate"},
+      {"codec.refused", "{destination} does not accept it"},
+      {"codec.saves", "{gigabytes:.1f} GB an hour less than {other} at the same score ({percent:.0f} %)"},
+      {"codec.too-little", "{gain}: too little to give up a file that plays anywhere"},
+      {"codec.too-slow", "too slow: its fastest preset makes {fps:.0f} frames a second"},
+      {"codec.too-slow-at-level", "does not keep pace beside the stream at a score of {goal:g}"},
       // What to do about lost frames
       {"cure.cap-game", "cap the game's frame rate, or plan again with the game running"},
       {"cure.cap-game-or", "cap the game's frame rate, or {step}"},

@@ -200,13 +200,21 @@ TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("only these frame rates: 50"));
 }
 
-TEST(Targets, ADestinationThatTakesNoH264IsRefused) {
+TEST(Targets, TheStreamsCodecsAreThoseThatEveryDestinationAccepts) {
   Show show = BasicShow();
-  Destination other = Quay();
-  other.video_bit_rate_max.reset();
-  other.codecs = {"av1"};
-  show.destinations = {other};
-  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("H.264"));
+  EXPECT_EQ(ChooseTargets(show).stream_codecs, std::vector<std::string>{"h264"});
+  Destination modern = Quay();
+  modern.codecs = {"av1", "h264", "hevc"};
+  show.destinations = {modern};
+  EXPECT_EQ(ChooseTargets(show).stream_codecs, (std::vector<std::string>{"h264", "hevc", "av1"}));
+  modern.ingests = {{"only", "srt://127.0.0.1:9000"}};
+  show.destinations = {modern};
+  EXPECT_EQ(ChooseTargets(show).stream_codecs, (std::vector<std::string>{"h264", "hevc"})) << "SRT carries no AV1";
+  Destination odd = Quay();
+  odd.name = "Odd";
+  odd.codecs = {"av1"};
+  show.destinations = {odd, Quay()};
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("Odd av1; Quay"));
 }
 
 TEST(UnevenPictures, AreToldWhereARateDoesNotDivideTheSources) {

@@ -112,6 +112,12 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"recording", "size = \"big\"", "recording.size"},
       {"recording", "frame_rate = \"60\"", "more than the source's 30"},
       {"recording", "hours = -1", "must be a number"},
+      {"recording", "plays = \"everywhere\"", "\"anywhere\" (H.264) or is \"modern\""},
+      {"recording", "plays = \"modern\"\ncontainer = \"mp4\"", "many editors refuse in mp4"},
+      {"recording", "encoder = \"x266\"", "did you mean"},
+      {"recording", "encoder = \"vp9\"\ncontainer = \"mp4\"", "mp4 does not hold; use container = \"matroska\""},
+      {"recording", "encoder = \"x265\"\nplays = \"anywhere\"", "does not play anywhere"},
+      {"recording", "encoder = \"x265\"\nsize = \"stream\"", "leave one of them out"},
       {"recording", "quality = \"best\"", "give \"archive\" (80 of 100)"},
       {"recording", "quality = \"99\"", "from \"30\" to \"95\""},
       {"recording", "quality = \"archive\"\nbit_rate = \"9 Mbit/s\"", "not both"},
@@ -146,6 +152,11 @@ TEST_F(ShowTest, WhatTheRecordingIsMayBeLeftOpen) {
   const Show source = Read(With("recording", "size = \"source\"\nframe_rate = \"source\""));
   EXPECT_EQ(source.recording_size, source.source_size);
   EXPECT_EQ(source.recording_rate, source.source_rate);
+  const Show modern = Read(With("recording", "plays = \"modern\"\nencoder = \"x265\""));
+  EXPECT_EQ(modern.recording_plays, Plays::kModern);
+  EXPECT_EQ(modern.recording_encoder, "x265");
+  EXPECT_EQ(Read(With("recording", "encoder = \"x265\"\ncontainer = \"mp4\"")).recording_encoder, "x265")
+      << "asked for by name, it needs no plays";
   const Show stream = Read(With("recording", "size = \"stream\""));
   EXPECT_TRUE(stream.recording_is_stream);
   const Show favouring = Read(With("require", "favour = \"balance\"\nstream_gives = 4"));

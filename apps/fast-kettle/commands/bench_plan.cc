@@ -11,6 +11,7 @@
 #include "kettle/plan/plan.h"
 #include "kettle/plan/targets.h"
 #include "kettle/units/error.h"
+#include "session/usable_encoders.h"
 
 namespace kettle::app {
 
@@ -195,7 +196,7 @@ BenchPlan MakeBenchPlan(Session& session) {
   Targets targets = ChooseTargets(plan.show);
   if (plan.of_show) plan.warnings = targets.warnings;
   ApplyOptions(bench, targets.stream);
-  if (!grid.named) grid.encoders = session.encoders().Usable();
+  if (!grid.named) grid.encoders = StreamEncoders(session, targets);
   CheckDevices(session, grid);
   if (!bench.question.empty()) {
     plan.question = ReadQuestion(session, grid, targets);

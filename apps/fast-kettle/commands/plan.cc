@@ -18,6 +18,7 @@
 #include "kettle/units/error.h"
 #include "report/card.h"
 #include "report/looks.h"
+#include "session/usable_encoders.h"
 #include "tables/plan_tables.h"
 
 namespace kettle::app {
@@ -99,7 +100,7 @@ Capacity MeasureCapacity(const Session& session, const Show& show, const Disk& d
 struct Preparation {
   Show show;
   Targets targets;
-  std::vector<std::string> families;
+  std::vector<std::string> families, recording_families;
   std::vector<Footage> footage;
   std::map<std::string, Footage> calm;
   std::optional<LineAnswer> line;
@@ -118,19 +119,20 @@ Preparation Prepare(Session& session) {
   CheckRecordingFolder(show);
   Targets targets = ChooseTargets(show);
   ChooseSound(show, session.machine().audio, targets);
-  std::vector<std::string> families = session.encoders().Usable();
+  std::vector<std::string> recording_families = RecordingEncoders(session, show);
   std::vector<Footage> footage = session.footage().PrepareAll(show);
   std::optional<LineAnswer> line;
   if (targets.budget) {
     line = AskTheLine(session, show, *targets.budget, footage.front(), targets.stream.bit_rate, {1});
     ApplyRateChoice(line->choice, !show.stream_bit_rate, targets);
   }
+  std::vector<std::string> families = StreamEncoders(session, targets);
   std::map<std::string, Footage> calm = session.footage().PrepareCalm(show);
   Disk disk = MeasureDisk(session, show, targets);
   if (!show.load.empty()) session.StartLoad(show.load);
   AddWarnings(session, show, targets);
-  return {std::move(show), std::move(targets), std::move(families), std::move(footage),
-          std::move(calm), std::move(line),    std::move(disk)};
+  return {std::move(show),    std::move(targets), std::move(families), std::move(recording_families),
+          std::move(footage), std::move(calm),    std::move(line),     std::move(disk)};
 }
 
 const char* NameOf(PlanStage stage) {
@@ -151,10 +153,21 @@ std::string InShort(const Option& option) {
                      Looks(option.score));
 }
 
+// The encoders of both, each once, in the catalogue's order.
+std::vector<std::string> AllOf(const Preparation& known) {
+  std::vector<std::string> all;
+  for (const EncoderFamily& family : Catalogue())
+    for (const auto* names : {&known.families, &known.recording_families})
+      if (std::find(names->begin(), names->end(), family.name) != names->end() &&
+          std::find(all.begin(), all.end(), family.name) == all.end())
+        all.push_back(family.name);
+  return all;
+}
+
 // The search stops early; about this many trials are usual.
 int UsualTrials(const Preparation& known, const SearchSpace& space) {
   int presets = 0;
-  for (const std::string& family : known.families) presets += static_cast<int>(FindFamily(family).presets.size());
+  for (const std::string& family : AllOf(known)) presets += static_cast<int>(FindFamily(family).presets.size());
   const bool searches = space.sizes.size() * space.rates.size() > 1;
   return (presets * 3 / 4 + (searches ? 12 : 0)) * static_cast<int>(known.footage.size());
 }
@@ -174,7 +187,7 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                             MeasureCapacity(session, show, known.disk),
                             session.request().most_proofs,
                             session.encoders().UsableDevices(),
-                            session.encoders().EncodesAtOnce(known.families),
+                            session.encoders().EncodesAtOnce(AllOf(known)),
                             session.machine().processor.usable,
                             known.calm,
                             time,
@@ -182,7 +195,8 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                               session.progress().Rename(NameOf(status.stage));
                               session.progress().Tell(status.most_trials_left,
                                                       status.best ? InShort(*status.best) : "");
-                            }};
+                            },
+                            known.recording_families};
   try {
     if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
     Prover prover(session, known.footage, show.first);
@@ -199,7 +213,8 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
 void PublishProof(const Session& session, const Plan& plan) {
   if (plan.proving.attempts.empty() || plan.proving.attempts.back().proof.folder.empty()) return;
   const Attempt& proven = plan.proving.attempts.back();
-  Publish(proven.proof.folder / "stream.flv", session.out() / "stream.flv");
+  const std::string stream = ProofStreamFile(proven.pair.stream.settings);
+  Publish(proven.proof.folder / stream, session.out() / stream);
   if (!proven.pair.one_encode) Publish(proven.proof.folder / "recording.mkv", session.out() / "recording.mkv");
 }
 
@@ -218,8 +233,9 @@ void AddDisplays(const Session& session, Plan& plan) {
 
 void CheckColours(const Session& session, const std::vector<Footage>& footage, Plan& plan) {
   if (!plan.chosen) return;
-  plan.colour = CheckColour(footage.front().file, session.out() / "stream.flv",
-                            session.out() / (plan.chosen->one_encode ? "stream.flv" : "recording.mkv"),
+  const std::string stream = ProofStreamFile(plan.chosen->stream.settings);
+  plan.colour = CheckColour(footage.front().file, session.out() / stream,
+                            session.out() / (plan.chosen->one_encode ? stream : "recording.mkv"),
                             plan.targets.recording.frame_rate, SteadyClock());
   for (const std::string& stray : plan.colour->strays)
     plan.targets.warnings.push_back(

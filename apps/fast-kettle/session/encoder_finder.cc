@@ -59,12 +59,12 @@ const std::vector<FoundEncoder>& EncoderFinder::All() {
   return encoders_;
 }
 
-std::vector<std::string> EncoderFinder::Usable() {
+std::vector<std::string> EncoderFinder::Usable(const std::vector<std::string>& codecs) {
   std::vector<std::string> names;
-  for (const FoundEncoder& encoder : All())
-    if (encoder.probe.works && encoder.device == 0 && FindFamily(encoder.name).codec == "h264")
-      names.push_back(encoder.name);
-  if (names.empty()) FailMachine("no H.264 encoder works on this machine; fast-kettle survey tells why");
+  for (const FoundEncoder& encoder : All()) {
+    const bool wanted = std::find(codecs.begin(), codecs.end(), FindFamily(encoder.name).codec) != codecs.end();
+    if (wanted && encoder.probe.works && encoder.device == 0) names.push_back(encoder.name);
+  }
   return names;
 }
 

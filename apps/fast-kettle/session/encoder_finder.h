@@ -35,9 +35,8 @@ class EncoderFinder {
 
   // Opens every family of the catalogue in a worker, on each GPU.
   const std::vector<FoundEncoder>& All();
-  // The names of the H.264 encoders that work on the first GPU or the CPU: what every destination takes. Throws
-  // Error(kMachine) if there is none.
-  std::vector<std::string> Usable();
+  // The names of the encoders for these codecs that work on the first GPU or the CPU.
+  std::vector<std::string> Usable(const std::vector<std::string>& codecs);
   // How many GPUs each family may use, counted from the first; a processor counts as one.
   std::map<std::string, int> UsableDevices();
   // Of those families that are on a GPU: how many encodes the driver opens at once on the first one. Tried.

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "kettle/encoders/catalogue.h"
 #include "report/card.h"
 #include "report/looks.h"
 #include "report/sentence.h"
@@ -127,22 +128,36 @@ void PrintTrade(const Plan& plan) {
     const Tone tone = point.taken ? Tone::kGood : point.stream.empty() ? Tone::kDim : Tone::kPlain;
     const bool told = !point.stream.empty();
     const auto number = [&](const std::string& text) { return Number(text, tone); };
-    table.Row({{point.one_encode ? "the stream's own encode" : point.size.str() + " at " + point.rate.str(), tone},
-               {told ? point.recording : "-", tone},
-               number(point.recording_score ? fmt::format("{:.1f}", point.gigabytes_an_hour) : "-"),
-               number(points(point.recording_score)),
-               {point.stream_size
-                    ? fmt::format("{}, {} at {}", point.stream, point.stream_size->str(), point.stream_rate->str())
-                    : "-",
-                tone},
-               number(points(point.stream_score)),
-               number(told ? fmt::format("{:.2f}", point.cpu_cores) : "-"),
-               {(point.taken ? "taken: " : "") + Sentence(point.why), tone}});
+    const std::string codec = point.codec == "h264" ? "" : ", " + CodecTitle(point.codec);
+    table.Row(
+        {{point.one_encode ? "the stream's own encode" : point.size.str() + " at " + point.rate.str() + codec, tone},
+         {told ? point.recording : "-", tone},
+         number(point.recording_score ? fmt::format("{:.1f}", point.gigabytes_an_hour) : "-"),
+         number(points(point.recording_score)),
+         {point.stream_size
+              ? fmt::format("{}, {} at {}", point.stream, point.stream_size->str(), point.stream_rate->str())
+              : "-",
+          tone},
+         number(points(point.stream_score)),
+         number(told ? fmt::format("{:.2f}", point.cpu_cores) : "-"),
+         {(point.taken ? "taken: " : "") + Sentence(point.why), tone}});
   }
   fmt::print(
-      "{}  To record another way, say so in the show: [recording] size = \"1280x720\", frame_rate = \"30\"; or size = "
-      "\"stream\", the stream's own encode.\n\n",
+      "{}  To record another way, say so in the show: [recording] size = \"1280x720\", frame_rate = \"30\", encoder = "
+      "\"x264\"; or size = \"stream\", the stream's own encode.\n\n",
       table.str());
+}
+
+void PrintOtherCodecs(const Plan& plan) {
+  if (plan.other_codecs.empty()) return;
+  fmt::print("{}\n", Paint("Codecs that were not taken", Tone::kStrong));
+  Table table({{"for the"}, {"codec"}, {"encoder"}, {"why not"}});
+  for (const OtherCodec& other : plan.other_codecs)
+    table.Row({{Name(other.role)},
+               {CodecTitle(other.codec)},
+               {other.encoder.empty() ? "any" : other.encoder},
+               {Sentence(other.why)}});
+  fmt::print("{}\n", table.str());
 }
 
 void PrintAttempts(const Plan& plan) {
@@ -183,6 +198,13 @@ std::string Encode(const Option& option) {
   return fmt::format("{}, {} at {}", option.title(), option.settings.size.str(), option.settings.frame_rate.str());
 }
 
+// What the recording's codec gains, where it is another than H.264.
+std::string CodecGain(const Plan& plan) {
+  for (const Because& reason : plan.targets.reasons)
+    if (reason.choice == "recording.encoder") return ", " + Sentence(reason.why);
+  return "";
+}
+
 Headline HeadlineOf(const Plan& plan, const ResultPlace& place) {
   if (!plan.chosen) {
     const bool disturbed = !plan.proving.attempts.empty() && plan.proving.attempts.back().proof.disturbed();
@@ -195,9 +217,9 @@ Headline HeadlineOf(const Plan& plan, const ResultPlace& place) {
   const std::string settings =
       fmt::format("stream with {}, {}: {}; ", Encode(plan.chosen->stream), plan.chosen->stream.settings.bit_rate.str(),
                   Looks(plan.chosen->stream.score)) +
-      (plan.chosen->one_encode
-           ? "record the same encode: no better recording keeps pace beside it"
-           : fmt::format("record with {}: {}", Encode(plan.chosen->recording), Looks(plan.chosen->recording.score)));
+      (plan.chosen->one_encode ? "record the same encode: no better recording keeps pace beside it"
+                               : fmt::format("record with {}: {}{}", Encode(plan.chosen->recording),
+                                             Looks(plan.chosen->recording.score), CodecGain(plan)));
   const std::string next = fmt::format("fast-kettle rehearse {}/plan.json --seconds 60 --out rehearsal{}",
                                        place.folder.string(), place.StandInOption());
   if (plan.verdict() == PlanVerdict::kTight)
@@ -258,6 +280,16 @@ bool HoldsOnlySpeeds(const std::vector<Option>& options) {
 
 }  // namespace
 
+namespace {
+
+std::string ProofFiles(const Plan& plan) {
+  if (plan.proving.attempts.empty()) return "";
+  const Pair& pair = plan.proving.attempts.back().pair;
+  return ", proof.csv, " + ProofStreamFile(pair.stream.settings) + (pair.one_encode ? "" : ", recording.mkv");
+}
+
+}  // namespace
+
 void PrintPlan(const Plan& plan, const ResultPlace& place) {
   const Headline headline = HeadlineOf(plan, place);
   PrintHeadline(headline);
@@ -276,6 +308,7 @@ void PrintPlan(const Plan& plan, const ResultPlace& place) {
         "  recordings without a score: only their speed was measured; their quality level is searched afterwards\n");
   fmt::print("\n");
   PrintTrade(plan);
+  PrintOtherCodecs(plan);
   PrintClips(plan);
   PrintEncodeEach(plan);
   PrintLadder(plan);
@@ -296,10 +329,7 @@ void PrintPlan(const Plan& plan, const ResultPlace& place) {
       plan.trials, plan.grid,
       plan.recording_level ? fmt::format(", {} more for the recording's level", plan.recording_level->steps.size())
                            : "",
-      plan.measured, plan.reused, place.folder.string(),
-      plan.proving.attempts.empty()                  ? ""
-      : plan.proving.attempts.back().pair.one_encode ? ", proof.csv, stream.flv"
-                                                     : ", proof.csv, stream.flv, recording.mkv");
+      plan.measured, plan.reused, place.folder.string(), ProofFiles(plan));
   PrintClosing(headline);
 }
 

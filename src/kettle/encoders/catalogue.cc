@@ -42,6 +42,13 @@ const EncoderFamily& FindFamily(const std::string& name) {
   FailInput("there is no encoder \"{}\"{}", name, Suggestion(name, names));
 }
 
+std::string CodecTitle(const std::string& codec) {
+  static const std::map<std::string, std::string> titles = {
+      {"h264", "H.264"}, {"hevc", "HEVC"}, {"av1", "AV1"}, {"vp9", "VP9"}};
+  const auto found = titles.find(codec);
+  return found == titles.end() ? codec : found->second;
+}
+
 const char* Name(DeviceKind kind) { return kind == DeviceKind::kCpu ? "cpu" : "gpu"; }
 
 const char* Name(Feature feature) {

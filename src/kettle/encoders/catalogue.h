@@ -84,6 +84,9 @@ const EncoderFamily& DiscardingEncoder();
 // By name, the discarding one included. Throws Error(kInput) with the nearest name.
 const EncoderFamily& FindFamily(const std::string& name);
 
+// As people write a codec: "H.264", "HEVC"; by libavcodec's name.
+std::string CodecTitle(const std::string& codec);
+
 const char* Name(DeviceKind kind);  // "cpu", "gpu"
 
 // What the library is opened with. Throws Error(kInput) with one line if the family has no such preset or

@@ -51,8 +51,8 @@ class Placer {
   Placement Run(bool recording_is_heavier) {
     std::vector<const FamilyOptions*> behind;
     for (const FamilyOptions& family : families_) {
-      if (IsFarBehind(family)) {
-        behind.push_back(&family);
+      if (!family.streams || IsFarBehind(family)) {
+        if (family.streams) behind.push_back(&family);
         Walk(family, Role::kRecording, RecordingPresets(family), -1);
         continue;
       }
@@ -69,7 +69,7 @@ class Placer {
 
   Placement RunOneEncode() {
     for (const FamilyOptions& family : families_) {
-      if (IsFarBehind(family)) continue;
+      if (!family.streams || IsFarBehind(family)) continue;
       const int last = Walk(family, Role::kStream, family.presets, family.likely_stream);
       const int fitting = LastHolding(
           last + 1, [&](int i) { return Alone(family.measure(Role::kStream, i)).demand.fits; }, last);
@@ -81,6 +81,7 @@ class Placer {
 
  private:
   static int RecordingPresets(const FamilyOptions& family) {
+    if (!family.records) return 0;
     return family.recording_presets > 0 ? family.recording_presets : family.presets;
   }
 

@@ -80,6 +80,7 @@ struct FamilyOptions {
   int device = 0;                               // which of the family's GPUs
   int sessions = 0;                             // encodes that its driver opens at once there; 0: not known
   int recording_presets = 0;                    // the fastest, that a recording may have; 0: all
+  bool streams = true, records = true;          // what it is placed for
 };
 
 // Walks each family's presets for each role, then weighs every combination of families and devices: the stream on

@@ -39,6 +39,7 @@ struct Plan {
   double stream_gives = 2;          // Show::stream_gives
   double game_gives = 0.02;         // Show::game_gives
   std::vector<TradePoint> trade;    // if the show leaves open how to record: the ways that were looked at
+  std::vector<OtherCodec> other_codecs;           // that were not taken, and why
   std::optional<RecordingLevel> recording_level;  // if the recording shall look as good as was asked
   std::optional<ColourCheck> colour;              // of what the proof run wrote
   std::optional<Disk> disk;                       // that the recordings go to

@@ -147,6 +147,7 @@ void to_json(Json& j, const Plan& plan) {
         plan.chosen ? EncodeJson(plan.chosen->stream, StreamNiceness(plan.first), plan.chosen->cores.stream) : Json()},
        {"recording", RecordingJson(plan)},
        {"trade", plan.trade},
+       {"other_codecs", plan.other_codecs},
        {"stream_gives", plan.stream_gives},
        {"game_gives", plan.game_gives},
        {"pair", plan.chosen},
@@ -183,7 +184,7 @@ void from_json(const Json& j, Plan& plan) {
   j.at("pair").get_to(plan.chosen);
   j.at("runner_up").get_to(plan.runner_up);
   j.at("attempts").get_to(plan.proving.attempts);
-  KETTLE_READ_FIELDS(j, plan, trade, stream_gives, game_gives);
+  KETTLE_READ_FIELDS(j, plan, trade, other_codecs, stream_gives, game_gives);
   KETTLE_READ_FIELDS(j, plan, other_sharing, disk, colour, recording_level, recording_hours, container);
   plan.targets.audio = BitRate::FromKbps(j.at("audio_kbps"));
   j.at("most_b_frames").get_to(plan.targets.most_b_frames);

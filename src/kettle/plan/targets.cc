@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "kettle/encoders/catalogue.h"
 #include "kettle/search/candidates.h"
 #include "kettle/units/error.h"
 #include "kettle/units/json_fields.h"
@@ -27,6 +28,7 @@ class Chooser {
 
   Targets Choose() {
     ChooseStreamPicture();
+    ChooseStreamCodecs();
     ChooseStreamRate();
     ChooseRecording();
     return std::move(targets_);
@@ -70,9 +72,22 @@ class Chooser {
             Message{"target.b-frames-accepted", {{"destination", to.name}}});
       }
       stream.keyframe_seconds = std::min(stream.keyframe_seconds, to.keyframe_seconds);
-      if (std::find(to.codecs.begin(), to.codecs.end(), "h264") == to.codecs.end())
-        FailInput("{} does not accept H.264, the only codec that this version streams", to.name);
     }
+  }
+
+  void ChooseStreamCodecs() {
+    std::vector<std::string>& codecs = targets_.stream_codecs;
+    if (show_.destinations.empty()) codecs = {"h264"};  // what any destination accepts
+    for (const char* codec : kStreamCodecs)
+      if (!show_.destinations.empty() && std::all_of(show_.destinations.begin(), show_.destinations.end(),
+                                                     [&](const Destination& to) { return to.Accepts(codec); }))
+        codecs.emplace_back(codec);
+    if (!codecs.empty()) return;
+    std::vector<std::string> accepted;
+    for (const Destination& to : show_.destinations)
+      accepted.push_back(fmt::format("{} {}", to.name, fmt::join(to.codecs, ", ")));
+    FailInput("no codec suits all destinations, and one encode goes to all of them: {}; make a show for each",
+              fmt::join(accepted, "; "));
   }
 
   // Where destinations take only certain sizes or frame rates: those that all of them take, if the show leaves it open.
@@ -218,7 +233,7 @@ class Chooser {
 }  // namespace
 
 std::optional<Message> LittleForItsSize(const EncodeSettings& stream, bool size_is_free) {
-  if (BitsPerPixel(stream) >= kPlausibleBitsPerPixel) return std::nullopt;
+  if (BitsPerPixel(stream) >= kPlausibleBitsPerPixel || FindFamily(stream.encoder).codec != "h264") return std::nullopt;
   return Message{"target.bit-rate-low",
                  {{"rate", stream.bit_rate.str()},
                   {"size", stream.size.str()},

@@ -36,6 +36,8 @@ struct Targets {
   // That the destinations take, largest first, where they name them one by one; empty: any.
   std::vector<FrameSize> taken_sizes;
   std::vector<FrameRate> taken_rates;
+  // Of the stream, that every destination accepts, by libavcodec's names; with none, H.264.
+  std::vector<std::string> stream_codecs;
   BitRate audio = BitRate::FromKbps(160);  // of the sound, in each output
   std::optional<int> most_b_frames;        // that every destination takes, where that is less than presets make
   std::optional<Budget> budget;            // if something is known of the line
@@ -43,7 +45,7 @@ struct Targets {
   std::vector<Message> warnings;
 };
 
-// A warning if the bit rate is little for that picture; nothing if it is not. Of the picture that is taken in
+// A warning if the bit rate is little for that picture in H.264; nothing if it is not. Of the picture that is taken in
 // the end: the advice depends on whether its size was searched.
 std::optional<Message> LittleForItsSize(const EncodeSettings& stream, bool size_is_free);
 

@@ -1,19 +1,15 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/plan/trade.h"
 
+#include "kettle/encoders/catalogue.h"
 #include "kettle/units/json_fields.h"
 
 namespace kettle {
 
-namespace {
-
-// As measured, where a quality rules or the pictures take less than they may.
 double GigabytesAnHour(const Option& recording) {
   constexpr double kSecondsAnHour = 3600, kBitsAByte = 8;
   return recording.mean_kbps * 1e3 * kSecondsAnHour / kBitsAByte / 1e9;
 }
-
-}  // namespace
 
 TradePoint PointOf(const Pair& pair, const Message& why) {
   const auto score = [](const Option& option) { return option.scored() ? std::optional(option.score) : std::nullopt; };
@@ -22,6 +18,7 @@ TradePoint PointOf(const Pair& pair, const Message& why) {
   point.one_encode = pair.one_encode;
   point.size = recording.size;
   point.rate = recording.frame_rate;
+  point.codec = FindFamily(recording.encoder).codec;
   point.stream = pair.stream.title();
   point.recording = pair.recording.title();
   point.stream_score = score(pair.stream);
@@ -35,7 +32,18 @@ TradePoint PointOf(const Pair& pair, const Message& why) {
   return point;
 }
 
-KETTLE_JSON(TradePoint, one_encode, size, rate, stream, recording, stream_score, recording_score, stream_size,
+void to_json(nlohmann::json& json, const OtherCodec& other) {
+  json = {{"role", Name(other.role)}, {"codec", other.codec}, {"encoder", other.encoder}, {"why", other.why}};
+}
+
+void from_json(const nlohmann::json& json, OtherCodec& other) {
+  other.role = json.at("role") == Name(Role::kStream) ? Role::kStream : Role::kRecording;
+  json.at("codec").get_to(other.codec);
+  json.at("encoder").get_to(other.encoder);
+  json.at("why").get_to(other.why);
+}
+
+KETTLE_JSON(TradePoint, one_encode, size, rate, codec, stream, recording, stream_score, recording_score, stream_size,
             stream_rate, cpu_cores, engine_share, gigabytes_an_hour, taken, why)
 
 }  // namespace kettle

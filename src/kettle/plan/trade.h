@@ -15,6 +15,7 @@ struct TradePoint {
   bool one_encode = false;  // the stream's own encode is written to disk as well
   FrameSize size;           // of the recording
   FrameRate rate;
+  std::string codec = "h264";
   std::string stream, recording;  // encoder and preset, as "x264 veryfast"; empty: nothing holds
   // Quality::score, points; not set: not measured, or nothing holds.
   std::optional<double> stream_score, recording_score;
@@ -26,9 +27,22 @@ struct TradePoint {
   Message why;  // it was taken, or not
 
   bool SameWay(const TradePoint& other) const {
-    return one_encode == other.one_encode && size == other.size && rate == other.rate;
+    return one_encode == other.one_encode && size == other.size && rate == other.rate && codec == other.codec;
   }
 };
+
+// An encoder for a codec that was not taken.
+struct OtherCodec {
+  Role role = Role::kStream;
+  std::string codec;    // libavcodec's name
+  std::string encoder;  // a family; empty: all of that codec
+  Message why;
+};
+void to_json(nlohmann::json& json, const OtherCodec& other);
+void from_json(const nlohmann::json& json, OtherCodec& other);
+
+// Of a recording, as measured, where a quality rules or the pictures take less than they may.
+double GigabytesAnHour(const Option& recording);
 
 // Of a pair that may be taken.
 TradePoint PointOf(const Pair& pair, const Message& why);

@@ -77,8 +77,9 @@ int Planner::runs_left() {
 // Where a lighter recording may be tried after this one, some are kept for it.
 int Planner::RunsForThis() {
   constexpr int kAWay = 2;
-  const bool lighter =
-      RecordingIsFree() && !plan_.placement.feasible.empty() && !plan_.placement.feasible.front().one_encode;
+  if (plan_.placement.feasible.empty()) return runs_left();
+  const Pair& pair = plan_.placement.feasible.front();
+  const bool lighter = !pair.one_encode && (RecordingIsFree() || !IsPlainRecording(pair.recording.settings.encoder));
   return lighter ? std::min(kAWay, std::max(1, runs_left() - 1)) : runs_left();
 }
 
@@ -109,7 +110,10 @@ void Planner::ProvePictures() {
     Begin(PlanStage::kPlacement);
     plan_.placement = place_anew ? PlaceBoth() : PlaceAgain(one_encode);
     one_encode = !plan_.placement.feasible.empty() && plan_.placement.feasible.front().one_encode;
-    if (!plan_.placement.feasible.empty()) RefineBest();
+    if (!plan_.placement.feasible.empty()) {
+      RefineBest();
+      TryOtherCodecs();
+    }
     ConfirmBest();
     Begin(PlanStage::kProof);
     const auto worth_it = [&](const Pair& pair) {
@@ -219,6 +223,7 @@ void Planner::TakeWhatHolds() {
   plan_.runner_up = RunnerUp(options_.options(), stream, plan_.capacity.headroom);
   ExplainWay();
   ExplainRecording();
+  ExplainCodecs();
   if (auto warning = LittleForItsSize(stream.settings, !request_.show.stream_size))
     plan_.targets.warnings.push_back(std::move(*warning));
   if (auto warning = UnevenPictures(request_.show.source_rate, stream.settings.frame_rate))

@@ -25,7 +25,7 @@ struct PlanRequest {
   const Show& show;
   Targets targets;
   std::vector<Footage> footage;
-  std::vector<std::string> families;  // usable ones, by name
+  std::vector<std::string> families;  // usable ones for the stream, by name
   Capacity capacity;                  // its headroom is the show's
   int most_proofs = 5;
   std::map<std::string, int> devices = {};   // of a family, if it may use more than one
@@ -34,6 +34,8 @@ struct PlanRequest {
   std::map<std::string, Footage> calm = {};  // clips' calmest stretches, by the labels of their busiest in `footage`
   TimeBudget time = {};
   std::function<void(const PlanStatus&)> watch = {};  // told of each new stage and option
+  // For the recording; where H.264 is among them, other codecs have to beat it. Empty: those of the stream.
+  std::vector<std::string> recording_families = {};
 };
 
 // Searches size and frame rate where they are free, then measures, places, refines and proves; where nothing holds, the

@@ -74,8 +74,8 @@ void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& ca
   constexpr double kWorthTrying = 0.67;  // of what was asked, without any headroom
   std::vector<Option> streams, recordings;
   for (const FamilyOptions& family : families) {
-    streams.push_back(family.measure(Role::kStream, 0));
-    if (!one_encode) recordings.push_back(family.measure(Role::kRecording, 0));
+    if (family.streams) streams.push_back(family.measure(Role::kStream, 0));
+    if (!one_encode && family.records) recordings.push_back(family.measure(Role::kRecording, 0));
   }
   streams = Working(streams);
   recordings = Working(recordings);

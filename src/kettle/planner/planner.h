@@ -38,6 +38,11 @@ class Planner {
     std::optional<RecordingLevel> level = {};
   };
   int CountGrid() const;
+  const std::vector<std::string>& recording_families() const {
+    return request_.recording_families.empty() ? request_.families : request_.recording_families;
+  }
+  std::vector<std::string> AllFamilies() const;
+  bool IsPlainRecording(const std::string& family) const;
   // The encoders that may be used, asked for what `targets` hold and for the levels known by now.
   std::vector<FamilyOptions> FamiliesAt(const Targets& targets);
   Placement PlaceAt(const Targets& targets);
@@ -100,6 +105,13 @@ class Planner {
   void Note(const TradePoint& point);
   bool TryLighterRecording(const Proving& proving, bool last);
   bool LosesTooMuch(const Pair& pair) const;
+  void TryOtherCodecs();
+  std::optional<Settled> InOtherCodec(const Pair& plain, const std::string& family, int device);
+  std::vector<Option> StreamsAlike(const Option& stream) const;
+  std::optional<Pair> SlowestBeside(const std::vector<Option>& streams, const FamilyOptions& family);
+  void NoteCodec(Role role, const std::string& family, const Message& why);
+  void ExplainCodecs();
+  Message WhyNotStreamed(const std::string& codec) const;
   void ExplainWay();
   void ScoreRecording();
   void ExplainRecording();
@@ -119,6 +131,7 @@ class Planner {
   PlanStage stage_ = PlanStage::kPicture;
   std::set<PlanStage> left_out_;
   std::vector<RecordingWay> failed_ways_;  // that did not hold in real time
+  std::set<std::string> failed_codecs_;    // families of other codecs that did not hold as recording in real time
   bool only_one_encode_ = false;           // there is no time to prove another way
   std::optional<Option> stream_alone_;     // the best, with no other encode beside it; not set: the recording is given
   Plan plan_;

@@ -125,7 +125,8 @@ bool Planner::MayStream(const Option& option) const {
 // those known at the frame rate it has alone. Null if none does.
 const Option* Planner::StreamThatLeavesRoom(const Targets& targets) {
   std::vector<Option> lightest;  // of the recording
-  for (const FamilyOptions& family : FamiliesAt(targets)) lightest.push_back(family.measure(Role::kRecording, 0));
+  for (const FamilyOptions& family : FamiliesAt(targets))
+    if (family.records) lightest.push_back(family.measure(Role::kRecording, 0));
   const Option* best = nullptr;
   for (const Option& stream : options_.options()) {
     if (!MayStream(stream) || (best && stream.score <= best->score)) continue;
@@ -279,8 +280,14 @@ void Planner::Note(const TradePoint& point) {
 // The recording that was just proven did not hold with room, beside a stream that loses little: a lighter one may.
 // `last`: at most one more is tried.
 bool Planner::TryLighterRecording(const Proving& proving, bool last) {
-  if (!RecordingIsFree() || proving.attempts.empty() || proving.attempts.back().pair.one_encode) return false;
+  if (proving.attempts.empty() || proving.attempts.back().pair.one_encode) return false;
   const Pair& pair = proving.attempts.back().pair;
+  if (!IsPlainRecording(pair.recording.settings.encoder)) {  // then first without that codec
+    failed_codecs_.insert(pair.recording.settings.encoder);
+    Note(PointOf(pair, Message{"trade.failed-proof"}));
+    return true;
+  }
+  if (!RecordingIsFree()) return false;
   failed_ways_.push_back({pair.recording.settings.size, pair.recording.settings.frame_rate});
   Note(PointOf(pair, Message{"trade.failed-proof"}));
   only_one_encode_ = last || runs_left() <= 1;
@@ -296,7 +303,7 @@ void Planner::ExplainWay() {
     const Message why{request_.show.recording_is_stream ? "target.set-in-show" : "trade.only-one-encode"};
     Explain(targets, {"recording.size", chosen.recording.settings.size.str(), why, !request_.show.recording_is_stream});
   }
-  if (!RecordingIsFree()) return;
+  if (plan_.trade.empty()) return;
   const TradePoint* heavier = nullptr;  // that was refused
   for (TradePoint& point : plan_.trade) {
     point.taken = point.SameWay(PointOf(chosen, {}));
@@ -314,7 +321,7 @@ void Planner::ExplainWay() {
       heavier = &point;
     }
   }
-  if (chosen.one_encode) return;
+  if (chosen.one_encode || !RecordingIsFree()) return;
   const Message why =
       heavier ? Message{"trade.best-beside",
                         {{"size", heavier->size.str()}, {"rate", heavier->rate.str()}, {"why", heavier->why}}}

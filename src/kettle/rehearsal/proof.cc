@@ -19,8 +19,12 @@ constexpr double kGraceSeconds = 30;  // for starting and finishing, beyond twic
 
 }  // namespace
 
+std::string ProofStreamFile(const EncodeSettings& stream) {
+  return FindFamily(stream.encoder).codec == "h264" ? "stream.flv" : "stream.mkv";
+}
+
 Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const Watcher& watcher) {
-  const std::filesystem::path stream_file = request.scratch / "stream.flv",
+  const std::filesystem::path stream_file = request.scratch / ProofStreamFile(request.stream),
                               recording_file = request.scratch / "recording.mkv";
   PaceTask task;
   for (const Footage& footage : request.footage) task.footage.push_back(footage.file.string());
@@ -61,7 +65,7 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   proof.stream = outcome->outputs[0];
   proof.recording = outcome->outputs.back();
   if (request.one_encode) proof.recording.frame_times.clear();  // they are told once
-  Publish(stream_file, request.folder / "stream.flv");
+  Publish(stream_file, request.folder / stream_file.filename());
   if (!request.one_encode) Publish(recording_file, request.folder / "recording.mkv");
   proof.folder = request.folder;
   watcher("proof run", 1);

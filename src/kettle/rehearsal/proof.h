@@ -26,7 +26,7 @@ struct Proof {
   double busiest_cpu_cores = 0;  // the same in its busiest second
   double stand_in_cores = 0, other_cores = 0;
   double stolen_cores = 0;       // that the hypervisor gave to other machines
-  std::filesystem::path folder;  // where stream.flv and recording.mkv are; empty: the run did not end well
+  std::filesystem::path folder;  // where its stream and recording.mkv are; empty: the run did not end well
 
   // Both encodes kept pace: the run ended well, no frame was skipped, and every one came out coded.
   bool holds() const { return status == WorkerStatus::kDone && Whole(stream) && Whole(recording); }
@@ -40,7 +40,7 @@ struct Proof {
 };
 
 // What is played and where to: footage in turn, for `seconds`; the files appear in `folder` as
-// stream.flv and recording.mkv when the run has ended well, whatever its verdict.
+// ProofStreamFile and recording.mkv when the run has ended well, whatever its verdict.
 struct ProofRequest {
   EncodeSettings stream, recording;
   std::vector<Footage> footage;
@@ -50,6 +50,9 @@ struct ProofRequest {
   First first = First::kGame;
   bool one_encode = false;  // the stream's is written to disk too: there is no recording.mkv, and one lane only
 };
+
+// "stream.flv"; "stream.mkv" where the codec is none that every reader of FLV knows.
+std::string ProofStreamFile(const EncodeSettings& stream);
 
 // Throws Error(kInterrupted) when stopped, Error(kMachine) if the files cannot be put in their place.
 Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const Watcher& watcher);

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cstdio>
 
+#include "kettle/encoders/catalogue.h"
 #include "kettle/footage/cache.h"
 #include "kettle/footage/scene.h"
 #include "kettle/machine/machine.h"
@@ -213,6 +214,7 @@ class ShowReader {
       recording.Fail("frame_rate", fmt::format("{} is more than the source's {}", show.recording_rate->str(),
                                                show.source_rate.str()));
     show.recording_bit_rate = recording.Value("bit_rate", BitRate::Parse);
+    ReadRecordingCodec(recording, show);
     const auto quality = recording.Value("quality", ParseRecordingQuality);
     // An option stands in for what the file says, also of the other key.
     const bool rate_asked = options_.contains("recording.bit_rate"),
@@ -221,17 +223,39 @@ class ShowReader {
       recording.Fail("quality", "give quality or bit_rate, not both");
     if (quality_asked) show.recording_bit_rate.reset();
     if (!show.recording_bit_rate) show.recording_score = quality.value_or(kArchive);
-    show.recording_container = recording.Text("container").value_or(show.recording_container);
-    const std::vector<std::string> containers = {"matroska", "fragmented-mp4", "mp4"};
-    if (std::find(containers.begin(), containers.end(), show.recording_container) == containers.end())
-      recording.Fail("container", fmt::format("there is no container \"{}\"; use matroska or fragmented-mp4, which "
-                                              "survive a crash, or mp4, which does not",
-                                              show.recording_container));
     const fs::path folder = recording.Text("folder").value_or("recordings");
     const bool from_option = options_.contains("recording.folder");
     show.recording_folder_exists = from_option || folder.is_absolute();
     show.recording_folder = show.recording_folder_exists ? folder : folder_ / folder;
     show.recording_hours = recording.Number("hours", 0.01, 1000).value_or(show.recording_hours);
+  }
+
+  static void ReadRecordingCodec(const TomlSection& recording, Show& show) {
+    show.recording_container = recording.Text("container").value_or(show.recording_container);
+    const std::string& container = show.recording_container;
+    const std::vector<std::string> held = CodecsHeldBy(container);
+    if (held.empty())
+      recording.Fail("container", fmt::format("there is no container \"{}\"; use matroska or fragmented-mp4, which "
+                                              "survive a crash, or mp4, which does not",
+                                              container));
+    const auto plays = recording.Value("plays", ParsePlays);
+    show.recording_plays = plays.value_or(show.recording_plays);
+    if (plays == Plays::kModern && container != "matroska")
+      recording.Fail("plays", fmt::format("\"modern\" may give HEVC or AV1, which many editors refuse in {}; use "
+                                          "container = \"matroska\", or plays = \"anywhere\"",
+                                          container));
+    show.recording_encoder = recording.Value("encoder", [](const std::string& name) { return FindFamily(name).name; });
+    if (!show.recording_encoder) return;
+    const std::string& codec = FindFamily(*show.recording_encoder).codec;
+    if (std::find(held.begin(), held.end(), codec) == held.end())
+      recording.Fail("encoder", fmt::format("{} makes {}, which {} does not hold; use container = \"matroska\"",
+                                            *show.recording_encoder, codec, container));
+    if (plays == Plays::kAnywhere && codec != "h264")
+      recording.Fail("encoder", fmt::format("{} makes {}, which does not play anywhere; leave plays out, or write "
+                                            "\"modern\"",
+                                            *show.recording_encoder, codec));
+    if (show.recording_is_stream)
+      recording.Fail("encoder", "size = \"stream\" records the stream's own encode; leave one of them out");
   }
 
   void ReadUplink(Show& show) const {
@@ -280,6 +304,20 @@ Favour ParseFavour(const std::string& text) {
   for (const Favour favour : {Favour::kStream, Favour::kRecording, Favour::kBalance})
     if (text == Name(favour)) return favour;
   FailInput("\"{}\" is not known; what matters more is \"stream\", \"recording\" or \"balance\"", text);
+}
+
+const char* Name(Plays plays) { return plays == Plays::kAnywhere ? "anywhere" : "modern"; }
+
+Plays ParsePlays(const std::string& text) {
+  for (const Plays plays : {Plays::kAnywhere, Plays::kModern})
+    if (text == Name(plays)) return plays;
+  FailInput("\"{}\" is not known; a recording plays \"anywhere\" (H.264) or is \"modern\" (HEVC or AV1 too)", text);
+}
+
+std::vector<std::string> CodecsHeldBy(const std::string& container) {
+  if (container == "matroska") return {"h264", "hevc", "av1", "vp9"};
+  if (container == "mp4" || container == "fragmented-mp4") return {"h264", "hevc", "av1"};
+  return {};
 }
 
 std::vector<Recipient> Recipients(const Show& show) {

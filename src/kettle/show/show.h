@@ -20,6 +20,18 @@ const char* Name(Favour favour);  // "stream", "recording", "balance"
 // Throws Error(kInput).
 Favour ParseFavour(const std::string& text);
 
+// What the recording's file must play in.
+enum class Plays {
+  kAnywhere,  // any player and editor: H.264
+  kModern,    // HEVC, AV1 and VP9 too
+};
+const char* Name(Plays plays);  // "anywhere", "modern"
+// Throws Error(kInput).
+Plays ParsePlays(const std::string& text);
+
+// The codecs that a container holds where programs expect them, by libavcodec's names. `container` as in Show.
+std::vector<std::string> CodecsHeldBy(const std::string& container);
+
 struct Show {
   std::string title;
 
@@ -36,13 +48,15 @@ struct Show {
   std::optional<FrameSize> viewing_size;  // at which most viewers watch; not set: the source's
 
   // recording
-  std::optional<FrameSize> recording_size;    // not set: automatic
-  std::optional<FrameRate> recording_rate;    // not set: automatic
-  bool recording_is_stream = false;           // no encode of its own: the stream's is written to disk as well
-  std::optional<BitRate> recording_bit_rate;  // not set: what the quality below takes
-  std::optional<double> recording_score;      // how good it shall look where it looks worst: Quality::score
-  std::filesystem::path recording_folder;     // where recordings will go; may not exist yet
-  bool recording_folder_exists = false;       // it was named by an option or a full path: it should be there by now
+  std::optional<FrameSize> recording_size;       // not set: automatic
+  std::optional<FrameRate> recording_rate;       // not set: automatic
+  bool recording_is_stream = false;              // no encode of its own: the stream's is written to disk as well
+  std::optional<std::string> recording_encoder;  // a family's name; not set: automatic
+  Plays recording_plays = Plays::kAnywhere;      // which codecs that may take
+  std::optional<BitRate> recording_bit_rate;     // not set: what the quality below takes
+  std::optional<double> recording_score;         // how good it shall look where it looks worst: Quality::score
+  std::filesystem::path recording_folder;        // where recordings will go; may not exist yet
+  bool recording_folder_exists = false;          // it was named by an option or a full path: it should be there by now
   double recording_hours = 3;
   std::string recording_container = "matroska";  // or "fragmented-mp4", "mp4"
 

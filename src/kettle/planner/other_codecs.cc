@@ -1,0 +1,191 @@
+// SPDX-License-Identifier: Apache-2.0
+// The recording in another codec than H.264, where the show lets it: a clearly smaller file that looks as good, or, at
+// a given bit rate, a better looking one. And why the codecs that were not taken were not.
+#include <algorithm>
+#include <cmath>
+
+#include "kettle/option/ladder_walk.h"
+#include "kettle/option/with_encoder.h"
+#include "kettle/planner/planner.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kWorthACodec = 0.9;   // of the file's size: for less nobody should give up what opens anywhere
+constexpr double kBetterByACodec = 1;  // points
+constexpr double kNobodySees = 0.5;    // points
+
+// Whether a recording is worth more than another: at a level by its size, at a bit rate by its looks.
+bool IsWorthMore(const Option& recording, const Option& than) {
+  if (IsQuality(recording.settings.rate_control) && IsQuality(than.settings.rate_control))
+    return recording.mean_kbps < than.mean_kbps * kWorthACodec;
+  return recording.score > than.score + kBetterByACodec;
+}
+
+Message Gain(const Option& recording, const Option& plain) {
+  const double saved = GigabytesAnHour(plain) - GigabytesAnHour(recording);
+  if (!IsQuality(recording.settings.rate_control)) {
+    const double points = recording.score - plain.score;
+    return Message{points < 0 ? "codec.looks-worse" : "codec.points",
+                   {{"points", std::abs(points)}, {"other", plain.title()}}};
+  }
+  const double percent = 100 * (1 - recording.mean_kbps / plain.mean_kbps);
+  if (saved < 0) return Message{"codec.larger-file", {{"percent", -percent}, {"other", plain.title()}}};
+  return Message{"codec.saves", {{"gigabytes", saved}, {"percent", percent}, {"other", plain.title()}}};
+}
+
+}  // namespace
+
+void Planner::NoteCodec(Role role, const std::string& family, const Message& why) {
+  const std::string& codec = FindFamily(family).codec;
+  for (OtherCodec& other : plan_.other_codecs)
+    if (other.role == role && other.encoder == family) {
+      other.why = why;
+      return;
+    }
+  plan_.other_codecs.push_back({role, codec, family, why});
+}
+
+void Planner::TryOtherCodecs() {
+  std::vector<Pair>& feasible = plan_.placement.feasible;
+  if (feasible.empty() || feasible.front().one_encode) return;
+  Pair plain = feasible.front();
+  std::optional<Settled> best;
+  for (const FamilyOptions& family : FamiliesAt(plan_.targets)) {
+    const auto& may = recording_families();
+    const bool asked = std::find(may.begin(), may.end(), family.family) != may.end();
+    if (!asked || family.records || failed_codecs_.contains(family.family) || !MayGoOn(PlanStage::kRecordingLevel))
+      continue;
+    if (!plain.recording.scored()) plain.recording = options_.Measure(plain.recording.settings);
+    if (plan_.trade.empty()) Note(PointOf(plain, Message{"trade.costs-nothing"}));
+    std::optional<Settled> settled = InOtherCodec(plain, family.family, family.device);
+    if (!settled) continue;
+    const Pair& pair = settled->placement.feasible.front();
+    const Message gain = Gain(pair.recording, plain.recording);
+    Note(PointOf(pair, gain));
+    const Pair& than = best ? best->placement.feasible.front() : plain;
+    const bool worth_it = IsWorthMore(pair.recording, plain.recording);
+    NoteCodec(Role::kRecording, family.family, worth_it ? gain : Message{"codec.too-little", {{"gain", gain}}});
+    if (IsWorthMore(pair.recording, than.recording)) best = std::move(settled);
+  }
+  if (!best) return;
+  const Pair taken = best->placement.feasible.front();
+  Explain(plan_.targets, {"recording.encoder", taken.recording.title(), Gain(taken.recording, plain.recording), true});
+  feasible.insert(feasible.begin(), taken);
+  if (best->level) plan_.recording_level = std::move(best->level);
+}
+
+// Streams of the same picture and bit rate that nobody can tell from that one, the best looking first: a lighter one
+// may leave room for a codec that takes more.
+std::vector<Option> Planner::StreamsAlike(const Option& stream) const {
+  const auto is_alike = [&](const Option& other) {
+    const EncodeSettings &a = stream.settings, &b = other.settings;
+    return a.size == b.size && a.frame_rate == b.frame_rate && a.rate_control == b.rate_control &&
+           a.bit_rate == b.bit_rate && other.scored() && other.keeps_pace(options_.required_headroom()) &&
+           other.calm.empty() == stream.calm.empty() && other.score >= stream.score - kNobodySees;
+  };
+  std::vector<Option> streams{stream};
+  for (const Option& other : options_.options())
+    if (other.settings != stream.settings && is_alike(other)) streams.push_back(other);
+  std::stable_sort(streams.begin(), streams.end(), [](const Option& a, const Option& b) { return a.score > b.score; });
+  return streams;
+}
+
+// The slowest preset that should hold beside the best of those streams that leaves room for any; nothing if none does.
+std::optional<Pair> Planner::SlowestBeside(const std::vector<Option>& streams, const FamilyOptions& family) {
+  const int presets = family.recording_presets > 0 ? family.recording_presets : family.presets;
+  for (const Option& stream : streams) {
+    const auto pair_with = [&](int preset) {
+      Pair pair{stream, family.measure(Role::kRecording, preset), {}};
+      pair.demand = DemandOf(pair, plan_.capacity);
+      return pair;
+    };
+    const auto holds = [&](int preset) {
+      const Pair pair = pair_with(preset);
+      return pair.recording.keeps_pace(options_.required_headroom()) && pair.demand.fits;
+    };
+    if (const int last = LastHolding(presets, holds, 0); last >= 0) return pair_with(last);
+  }
+  return std::nullopt;
+}
+
+// The pair with its recording by that encoder; nothing if that holds at no preset, or never looks as good as was asked.
+std::optional<Planner::Settled> Planner::InOtherCodec(const Pair& plain, const std::string& family, int device) {
+  const bool by_level = request_.show.recording_score && IsQuality(plain.recording.settings.rate_control);
+  const int usual = FindFamily(family).quality.usual;
+  const auto earlier = found_levels_.find(family);
+  if (by_level) levels_[family] = earlier == found_levels_.end() ? usual : earlier->second;
+  const auto refuse = [&](const Message& why) {
+    levels_.erase(family);
+    NoteCodec(Role::kRecording, family, why);
+    return std::nullopt;
+  };
+  const std::vector<FamilyOptions> families = FamiliesAt(plan_.targets);
+  const auto at = std::find_if(families.begin(), families.end(), [&](const FamilyOptions& other) {
+    return other.family == family && other.device == device;
+  });
+  const std::vector<Option> streams = StreamsAlike(plain.stream);
+  const std::optional<Pair> pair = SlowestBeside(streams, *at);
+  if (!pair) {
+    const Option fastest = at->measure(Role::kRecording, 0);
+    if (!fastest.trouble.empty()) return refuse(Verbatim(fastest.trouble));
+    if (!fastest.keeps_pace(options_.required_headroom()))
+      return refuse(Message{"codec.too-slow", {{"fps", fastest.throughput_fps}}});
+    const Demand demand = PredictDemand(streams.back(), fastest, plan_.capacity);
+    return refuse(Message{"codec.does-not-fit", {{"lacking", Lacking(demand, plan_.capacity)}}});
+  }
+  Settled settled{plan_.targets, {}, {}, {}};
+  settled.placement.feasible = {*pair};
+  if (!by_level) return settled;
+  if (!SettleRecording(*request_.show.recording_score, settled))
+    return refuse(Message{"codec.too-slow-at-level", {{"goal", *request_.show.recording_score}}});
+  if (!settled.level || !settled.level->level)
+    return refuse(settled.level ? settled.level->trouble : Message{"recording-level.no-time"});
+  return settled;
+}
+
+// What became of each codec that a destination or the show could have let in.
+void Planner::ExplainCodecs() {
+  const Pair& chosen = *plan_.chosen;
+  std::erase_if(plan_.other_codecs, [&](const OtherCodec& other) {
+    return other.role == Role::kRecording && !chosen.one_encode && other.encoder == chosen.recording.settings.encoder;
+  });
+  for (const std::string& family : failed_codecs_) NoteCodec(Role::kRecording, family, Message{"trade.failed-proof"});
+  if (!chosen.one_encode && IsPlainRecording(chosen.recording.settings.encoder))
+    std::erase_if(plan_.targets.reasons, [](const Because& reason) { return reason.choice == "recording.encoder"; });
+  const Show& show = request_.show;
+  if (show.recording_plays == Plays::kAnywhere && !show.recording_encoder && !chosen.one_encode) {
+    for (const char* codec : {"hevc", "av1"})
+      plan_.other_codecs.push_back({Role::kRecording, codec, "", Message{"codec.plays-anywhere"}});
+  }
+  const auto& accepted = plan_.targets.stream_codecs;
+  for (const char* codec : kStreamCodecs) {
+    if (codec == FindFamily(chosen.stream.settings.encoder).codec) continue;
+    const auto refuses = std::find_if(show.destinations.begin(), show.destinations.end(),
+                                      [&](const Destination& to) { return !to.Accepts(codec); });
+    if (refuses != show.destinations.end())
+      plan_.other_codecs.push_back(
+          {Role::kStream, codec, "", Message{"codec.refused", {{"destination", refuses->name}}}});
+    else if (std::find(accepted.begin(), accepted.end(), codec) != accepted.end())
+      plan_.other_codecs.push_back({Role::kStream, codec, "", WhyNotStreamed(codec)});
+  }
+}
+
+// Of a codec that every destination accepts.
+Message Planner::WhyNotStreamed(const std::string& codec) const {
+  const bool any = std::any_of(request_.families.begin(), request_.families.end(),
+                               [&](const std::string& family) { return FindFamily(family).codec == codec; });
+  if (!any) return Message{"codec.none-works"};
+  const Option* best = nullptr;
+  for (const Option& option : options_.options())
+    if (FindFamily(option.settings.encoder).codec == codec && option.scored() &&
+        option.settings.bit_rate == plan_.chosen->stream.settings.bit_rate &&
+        option.keeps_pace(options_.required_headroom()) && (!best || option.score > best->score))
+      best = &option;
+  if (!best) return Message{"codec.none-in-time"};
+  return Message{"codec.looks-no-better",
+                 {{"encoder", best->title()}, {"score", best->score}, {"other_score", plan_.chosen->stream.score}}};
+}
+
+}  // namespace kettle
