@@ -8,12 +8,12 @@ complain() { echo "layers: $*"; bad=1; }
 # What each folder of the core may include besides itself.
 declare -A may=(
   [units]="" [message]="" [device]="units" [machine]="units device message" [load]="units machine" [store]="units" [process]="units"
-  [media]="units" [footage]="units message store media" [encoders]="units device media" [quality]="units media"
+  [media]="units" [coded]="units media" [footage]="units message store media" [encoders]="units device media" [quality]="units media"
   [curve]="units" [realtime]="units media footage encoders" [worker]="units store process media"
   [task]="units device machine store media footage encoders quality realtime worker"
   [trial]="units message machine store footage encoders realtime worker task" [rtmp]="units" [srt]="units" [line]="units message"
-  [uplink]="units message media encoders rtmp srt line"
-  [rehearsal]="units device machine store media footage encoders realtime task trial rtmp line"
+  [uplink]="units message media coded encoders rtmp srt line"
+  [rehearsal]="units device machine store media coded footage encoders realtime task trial rtmp line"
   [show]="units machine footage encoders realtime rtmp uplink" [option]="units message encoders trial"
   [placement]="units message encoders uplink rehearsal option" [search]="units message encoders quality option placement"
   [question]="units message encoders quality curve trial search"

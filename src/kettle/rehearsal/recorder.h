@@ -11,7 +11,7 @@
 #include <thread>
 #include <vector>
 
-#include "kettle/media/muxer.h"
+#include "kettle/coded/muxer.h"
 
 namespace kettle {
 

@@ -5,7 +5,7 @@
 #include <chrono>
 #include <thread>
 
-#include "kettle/media/transport_stream.h"
+#include "kettle/coded/transport_stream.h"
 #include "kettle/rtmp/publisher.h"
 #include "kettle/srt/caller.h"
 #include "kettle/units/error.h"

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "kettle/media/samples.h"
+#include "kettle/coded/samples.h"
 #include "kettle/rtmp/amf.h"
 #include "kettle/units/error.h"
 

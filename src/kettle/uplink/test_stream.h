@@ -4,9 +4,9 @@
 
 #include <string>
 
+#include "kettle/coded/packets.h"
 #include "kettle/line/line_model.h"
 #include "kettle/media/libav.h"
-#include "kettle/media/packets.h"
 #include "kettle/rtmp/chunks.h"
 #include "kettle/rtmp/flv_body.h"
 

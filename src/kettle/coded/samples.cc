@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/media/samples.h"
+#include "kettle/coded/samples.h"
 
 #include <cstdint>
 #include <cstring>
 
-#include "kettle/media/muxer.h"
+#include "kettle/coded/muxer.h"
 #include "kettle/units/error.h"
 
 namespace kettle {

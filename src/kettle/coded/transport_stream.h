@@ -6,7 +6,7 @@
 #include <string>
 #include <string_view>
 
-#include "kettle/media/packets.h"
+#include "kettle/coded/packets.h"
 
 struct AVFormatContext;
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/media/samples.h"
+#include "kettle/coded/samples.h"
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/media/encoder.h"

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/media/packets.h"
+#include "kettle/coded/packets.h"
 
 extern "C" {
 #include <libavformat/avformat.h>

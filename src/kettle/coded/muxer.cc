@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/media/muxer.h"
+#include "kettle/coded/muxer.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/media/transport_stream.h"
+#include "kettle/coded/transport_stream.h"
 
 #include <cmath>
 #include <cstring>

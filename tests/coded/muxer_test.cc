@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
 // Containers in memory: what is put where, and what becomes of trouble.
-#include "kettle/media/muxer.h"
+#include "kettle/coded/muxer.h"
 
+#include "kettle/coded/packets.h"
+#include "kettle/coded/transport_stream.h"
 #include "kettle/encoders/catalogue.h"
 #include "kettle/media/encoder.h"
-#include "kettle/media/packets.h"
 #include "kettle/media/reader.h"
-#include "kettle/media/transport_stream.h"
 #include "kettle/media/writer.h"
 #include "support.h"
 
