@@ -234,13 +234,41 @@ void PrintEncoders(const Survey& survey) {
   fmt::print("{}", table.str());
 }
 
+// Who makes each codec here, and when a plan may take it.
+void PrintCodecs(const Survey& survey) {
+  struct Use {
+    const char *codec, *stream, *recording;
+  };
+  static const std::vector<Use> uses = {
+      {"h264", "always", "always"},
+      {"hevc", "where every destination accepts it", "with [recording] plays = \"modern\""},
+      {"av1", "where every destination accepts it, over RTMP", "with [recording] plays = \"modern\""},
+      {"vp9", "never: neither RTMP nor SRT carries it", "with [recording] plays = \"modern\""}};
+  fmt::print("\n{}\n", Paint("Codecs, and what may use them", Tone::kStrong));
+  Table table({{"codec"}, {"made here by"}, {"stream"}, {"recording"}});
+  for (const Use& use : uses) {
+    std::vector<std::string> makers;
+    for (const SurveyedEncoder& e : survey.encoders)
+      if (e.found.probe.works && e.found.device == 0 && FindFamily(e.found.name).codec == use.codec)
+        makers.push_back(e.found.name + (e.found.simulated ? " (simulated)" : ""));
+    const bool none = makers.empty();
+    table.Row({{CodecTitle(use.codec)},
+               {none ? "nothing" : fmt::format("{}", fmt::join(makers, ", ")), none ? Tone::kBad : Tone::kPlain},
+               {none ? "-" : use.stream},
+               {none ? "-" : use.recording}});
+  }
+  fmt::print("{}", table.str());
+}
+
 void Print(const Session& session, const Survey& survey) {
   PrintMachine(session, survey);
   if (survey.disk) PrintDisk(*survey.disk);
-  if (survey.of_this_machine)
+  if (survey.of_this_machine) {
     PrintEncoders(survey);
-  else
+    PrintCodecs(survey);
+  } else {
     fmt::print("\nRead from {}: no encoder was opened and nothing was written to a disk.\n", session.request().root);
+  }
   if (!survey.advice.empty()) fmt::print("\n{}\n", Paint("Advice", Tone::kStrong));
   for (const Message& line : survey.advice) fmt::print("  - {}\n", Sentence(line));
   if (IsSimulated(survey)) fmt::print("\n{}", SimulatedNotice());
