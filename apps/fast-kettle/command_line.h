@@ -45,10 +45,12 @@ struct UplinkOptions {
 
 struct RehearseOptions {
   double seconds = 60;
-  std::string to, key_file;  // an ingest's address; empty: the simulated one
-  std::string link;          // of the simulated ingest
-  std::string folder;        // of the recording; empty: the output folder
-  std::string container;     // empty: the plan's
+  std::vector<std::string> to;         // ingests' addresses; empty: the simulated one
+  std::vector<std::string> key_files;  // one for all, or one for each
+  double save_at = 0;                  // the last seconds that the plan keeps; 0: never
+  std::string link;                    // of the simulated ingest
+  std::string folder;                  // of the recording; empty: the output folder
+  std::string container;               // empty: the plan's
   int audio_tracks = 1;
   double record_from = 0, record_to = 1e9;
   double power_cut = 0;  // 0: none

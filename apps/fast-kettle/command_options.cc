@@ -123,10 +123,14 @@ void AddRehearse(po::options_description& options, RehearseOptions& rehearse) {
   auto add = options.add_options();
   add("seconds", po::value(&rehearse.seconds)->value_name("S"), "length of the rehearsal (default: 60)");
   add("to", po::value(&rehearse.to)->value_name("URL"),
-      "your own ingest, not a public one: rtmp://host/app or rtmps://...");
-  add("key-file", po::value(&rehearse.key_file)->value_name("FILE"), "file with the stream key in its first line");
+      "your own ingest, not a public one: rtmp://host/app, rtmps://... or srt://host:port; repeatable: all at once");
+  add("key-file", po::value(&rehearse.key_files)->value_name("FILE"),
+      "file with the stream key in its first line (SRT: a passphrase in its second); repeatable, in the order of --to");
+  add("save-at", po::value(&rehearse.save_at)->value_name("S"),
+      "save the last seconds that the plan keeps in memory, after S seconds");
   add("link", po::value(&rehearse.link)->value_name("FILE"),
-      "without --to: the simulated ingest's line (TOML: rate or trace, delay_ms, outages)");
+      "without --to: the simulated ingests' line (TOML: rate or trace, delay_ms, outages; [[ingest]] with a name: its "
+      "own)");
   add("recording-folder", po::value(&rehearse.folder)->value_name("DIR"),
       "where the recording goes (default: the output folder)");
   add("container", po::value(&rehearse.container)->value_name("NAME"),

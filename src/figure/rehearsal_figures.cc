@@ -18,7 +18,7 @@ namespace {
 
 std::string TitleOf(const RehearsalOutcome& outcome) {
   const int frames = outcome.stream.frames;
-  if (outcome.lost() == 0 && outcome.connection_losses == 0)
+  if (outcome.lost() == 0 && outcome.connection_losses() == 0)
     return fmt::format("It holds: none of {} frames was lost in {:.0f} s", frames, outcome.seconds);
   std::string parts;
   const auto add = [&](std::size_t count, const char* what) {
@@ -27,7 +27,7 @@ std::string TitleOf(const RehearsalOutcome& outcome) {
   add(outcome.late_frames.size(), "late");
   add(static_cast<std::size_t>(outcome.stream.skipped), "skipped by the stream");
   add(static_cast<std::size_t>(outcome.recording.skipped), "skipped by the recording");
-  add(outcome.dropped.size(), "dropped");
+  add(static_cast<std::size_t>(outcome.dropped()), "dropped");
   add(outcome.stalled.size(), "stalled");
   if (parts.empty()) parts = "the ingest was lost";
   return fmt::format("It does not hold: of {} frames {}", frames, parts);

@@ -67,6 +67,7 @@ std::string BFrames(const Option& option) {
 }
 
 std::string Container(const std::string& container) {
+  if (container == "none") return "none: nothing is recorded";
   if (container == "mp4") return "MP4 (.mp4)";
   return container == "fragmented-mp4" ? "fragmented MP4 (.mp4)" : "Matroska (.mkv)";
 }
@@ -75,13 +76,15 @@ std::string Container(const std::string& container) {
 std::string OneEncode(const Plan& plan) {
   const Option& stream = plan.chosen->stream;
   const EncodeSettings& s = stream.settings;
-  std::string text = Row("", "STREAM AND RECORDING", "") + Row("encoder", Device(stream), "") +
+  const bool recorded = plan.container != "none";
+  std::string text = Row("", recorded ? "STREAM AND RECORDING" : "STREAM", "") + Row("encoder", Device(stream), "") +
                      Row("codec", Codec(stream), "") + Row("preset", s.preset, "") + Row("size", s.size.str(), "") +
                      Row("frame rate", s.frame_rate.str(), "") + Row("rate control", Name(s.rate_control), "") +
                      Row("rate", Rate(stream), "") + Row("buffer", Buffer(s), "") + Row("keyframes", Keyframes(s), "") +
                      Row("B-frames", BFrames(stream), "") + Row("profile", ProfileOf(stream), "");
   if (s.look_ahead_frames) text += Row("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "");
   if (s.multi_pass) text += Row("multi-pass", *s.multi_pass ? "on" : "off", "");
+  if (!recorded) return text + Row("container", Carried(stream), "") + "Nothing is recorded, as the show says.\n";
   return text +
          Row("container", Carried(stream) + " to the destination, " + Container(plan.container) + " to the disk", "") +
          "One encode for both: set the recording to use the stream's encoder.\n";
@@ -125,7 +128,9 @@ std::string Verdict(const Plan& plan) {
         "that runs costs frames. Choose a smaller picture or a lower frame rate.",
         left, asked);
   return fmt::format("HOLDS: {} keep{} pace, with {:.0f} % headroom.",
-                     plan.chosen->one_encode ? "one encode, streamed and recorded," : "stream and recording",
+                     plan.container == "none"  ? "the stream"
+                     : plan.chosen->one_encode ? "one encode, streamed and recorded,"
+                                               : "stream and recording",
                      plan.chosen->one_encode ? "s" : "", left);
 }
 

@@ -130,6 +130,13 @@ std::string SharingLine(const Plan& plan) {
   return Paragraph(text);
 }
 
+std::string KeptReason(const Plan& plan) {
+  if (plan.keep_last_seconds <= 0) return "";
+  return Reason("last seconds", fmt::format("{:g} s are kept in memory: up to {:.0f} MB; save them when something good "
+                                            "has happened",
+                                            plan.keep_last_seconds, plan.kept_bytes() / 1e6));
+}
+
 std::string OtherCodecs(const Plan& plan) {
   if (plan.other_codecs.empty()) return "";
   std::string text = "\nCODECS NOT TAKEN\n";
@@ -165,7 +172,8 @@ std::string CardReasons(const Plan& plan) {
   std::string text = "WHY: STREAM\n" + EncodeReasons(plan, plan.chosen->stream, "stream");
   text += "\nWHY: RECORDING\n" + (plan.chosen->one_encode ? Reason("encode", Why(plan, "recording.size"))
                                                           : EncodeReasons(plan, plan.chosen->recording, "recording"));
-  text += Reason("container", ContainerReason(plan.container)) + DiskReasons(plan) + OtherCodecs(plan);
+  if (plan.container != "none") text += Reason("container", ContainerReason(plan.container)) + DiskReasons(plan);
+  text += KeptReason(plan) + OtherCodecs(plan);
   text += "\nCOLOUR AND SOUND\n";
   if (plan.colour) text += ColourReasons(*plan.colour);
   text += Reason("sound", fmt::format("{}: {}", plan.targets.audio.str(), Why(plan, "sound.bit_rate")));

@@ -145,6 +145,8 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"cure.lowest-measured",
        "improve it (at its worst it carried {carried_kbps:.0f} kbit/s) and lower to {step} ({kbps:.0f} kbit/s less), "
        "the lowest that the plan measured"},
+      {"cure.only-that-way",
+       "your uplink carried the rest, so it is the way to {ingest} that broke: choose another of its ingests"},
       {"cure.other-ingest",
        "the connection to the ingest broke: try another ingest; fast-kettle uplink --to compares them"},
       {"cure.own-processors", "this is a virtual machine that shares its processors: give it its own"},

@@ -30,28 +30,54 @@ LineTrace WithOutages(const LineTrace& line, const std::vector<Outage>& outages)
   return LineTrace(std::move(points), std::max(line.seconds(), times.back() + 1));
 }
 
+namespace {
+
+std::vector<Outage> ReadOutages(const toml::table& table, const kettle::TomlSection& section) {
+  std::vector<Outage> outages;
+  const toml::array* list = table["outages"].as_array();
+  if (!list) return outages;
+  for (const toml::node& item : *list) {
+    const toml::table* entry = item.as_table();
+    const auto from = entry ? (*entry)["from"].value<double>() : std::nullopt;
+    const auto seconds = entry ? (*entry)["seconds"].value<double>() : std::nullopt;
+    if (!from || !seconds || *from < 0 || *seconds <= 0)
+      section.Fail("outages", "write a list of {from = 10, seconds = 2}");
+    outages.push_back({*from, *seconds});
+  }
+  return outages;
+}
+
+// What both the shared link and an ingest's own have.
+LinkShape ReadShape(const toml::table& table, const kettle::TomlSection& section, const std::filesystem::path& folder) {
+  LinkShape shape;
+  if (const auto rate = section.Value("rate", kettle::BitRate::Parse)) shape.line = LineTrace::Steady(rate->kbps(), 1);
+  if (const auto trace = section.Text("trace")) shape.line = LineTrace::Read(folder / *trace);
+  shape.delay_ms = section.Number("delay_ms", 0, 5000).value_or(0);
+  shape.jitter_ms = section.Number("jitter_ms", 0, 5000).value_or(0);
+  if (const auto outages = ReadOutages(table, section); !outages.empty()) shape.line = WithOutages(shape.line, outages);
+  return shape;
+}
+
+}  // namespace
+
 LinkShape LinkShape::Read(const std::filesystem::path& file) {
   const toml::table table = kettle::ReadToml(file);
   const kettle::TomlSection section(table, file.string(), "");
-  section.CheckKeys({"rate", "trace", "delay_ms", "jitter_ms", "outages"});
-  LinkShape shape;
-  const auto rate = section.Value("rate", kettle::BitRate::Parse);
-  const auto trace = section.Text("trace");
-  if (rate.has_value() == trace.has_value()) section.Fail("rate", "give rate or trace, one of them");
-  shape.line = rate ? LineTrace::Steady(rate->kbps(), 1) : LineTrace::Read(file.parent_path() / *trace);
-  shape.delay_ms = section.Number("delay_ms", 0, 5000).value_or(0);
-  shape.jitter_ms = section.Number("jitter_ms", 0, 5000).value_or(0);
-  std::vector<Outage> outages;
-  if (const toml::array* list = table["outages"].as_array())
-    for (const toml::node& item : *list) {
-      const toml::table* entry = item.as_table();
-      const auto from = entry ? (*entry)["from"].value<double>() : std::nullopt;
-      const auto seconds = entry ? (*entry)["seconds"].value<double>() : std::nullopt;
-      if (!from || !seconds || *from < 0 || *seconds <= 0)
-        section.Fail("outages", "write a list of {from = 10, seconds = 2}");
-      outages.push_back({*from, *seconds});
-    }
-  if (!outages.empty()) shape.line = WithOutages(shape.line, outages);
+  section.CheckKeys({"rate", "trace", "delay_ms", "jitter_ms", "outages", "ingest"});
+  if (section.Text("rate").has_value() == section.Text("trace").has_value())
+    section.Fail("rate", "give rate or trace, one of them");
+  LinkShape shape = ReadShape(table, section, file.parent_path());
+  if (!table.contains("ingest")) return shape;
+  const toml::array* ingests = table["ingest"].as_array();
+  if (!ingests) section.Fail("ingest", "write each as a section [[ingest]] with a name");
+  for (const toml::node& item : *ingests) {
+    if (!item.is_table()) section.Fail("ingest", "write each as a section [[ingest]] with a name");
+    const kettle::TomlSection own(*item.as_table(), file.string(), "ingest");
+    own.CheckKeys({"name", "rate", "trace", "delay_ms", "jitter_ms", "outages"});
+    const auto name = own.Text("name");
+    if (!name) own.Fail("name", "is missing: the application's, as in rtmp://host/name");
+    shape.own[*name] = ReadShape(*item.as_table(), own, file.parent_path());
+  }
   return shape;
 }
 

@@ -4,8 +4,10 @@
 
 #include <chrono>
 #include <filesystem>
+#include <map>
 #include <mutex>
 #include <random>
+#include <string>
 #include <vector>
 
 #include "kettle/line/line.h"
@@ -17,8 +19,11 @@ struct LinkShape {
   kettle::LineTrace line = kettle::LineTrace::Steady(1e6, 1);  // the last rate holds for ever
   double delay_ms = 0, jitter_ms = 0;                          // one way; jitter: up to so much more, even
 
+  std::map<std::string, LinkShape> own;  // of single ingests by application, behind the one that all share
+
   // A TOML file: rate = "3 Mbit/s" or trace = "evening.csv"; delay_ms, jitter_ms; outages = [{from = 10, seconds = 2}].
-  // Throws kettle::Error(kInput).
+  // [[ingest]] sections with a name and the same keys, the rate may be left out: their own. Throws
+  // kettle::Error(kInput).
   static LinkShape Read(const std::filesystem::path& file);
 };
 

@@ -9,6 +9,7 @@
 #include <sys/socket.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <condition_variable>
 #include <cstring>
 #include <deque>
@@ -107,6 +108,7 @@ class Delivery {
 
 IngestServer::IngestServer(IngestOptions options)
     : options_(std::move(options)), link_(options_.link), arrivals_(options_.report) {
+  for (const auto& [app, shape] : options_.link.own) own_[app] = std::make_unique<Link>(shape);
   if (!options_.certificate.empty()) {
     context_ = SSL_CTX_new(TLS_server_method());
     if (SSL_CTX_use_certificate_chain_file(context_, options_.certificate.c_str()) != 1 ||
@@ -155,8 +157,10 @@ void IngestServer::ServeOne(int socket, int number) try {
   Connection connection(socket, context_);
   std::optional<FlvFile> file;
   std::mutex writing;
+  std::atomic<Link*> own = nullptr;  // known once the publish is
   kettle::RtmpServerSession::Callbacks callbacks{
-      [&](const std::string&, const std::string& key) {
+      [&](const std::string& app, const std::string& key) {
+        if (const auto found = own_.find(app); found != own_.end()) own = found->second.get();
         const bool right = options_.key.empty() || key == options_.key;
         ++(right ? accepted_ : refused_);
         if (right && !options_.save_folder.empty())
@@ -179,7 +183,11 @@ void IngestServer::ServeOne(int socket, int number) try {
       bytes = connection.Read(piece);
     }
     if (bytes.empty()) continue;
-    const Link::Passage passage = link_.Carry(bytes.size());
+    Link::Passage passage = link_.Carry(bytes.size());
+    if (Link* behind = own) {
+      const Link::Passage further = behind->Carry(bytes.size());
+      passage = {std::max(passage.through, further.through), std::max(passage.arrives, further.arrives)};
+    }
     delivery.Add(std::move(bytes), passage.arrives);
     while (!ending_ && Clock::now() < passage.through) SleepAWhile(passage.through);
   }

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <atomic>
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -50,7 +51,8 @@ class IngestServer {
   void ServeOne(int socket, int number);
 
   IngestOptions options_;
-  Link link_;
+  Link link_;                                         // that all share
+  std::map<std::string, std::unique_ptr<Link>> own_;  // behind it, by application
   Arrivals arrivals_;
   ssl_ctx_st* context_ = nullptr;
   int socket_ = -1, port_ = 0;

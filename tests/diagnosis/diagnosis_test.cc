@@ -187,13 +187,40 @@ TEST_F(DiagnosisTest, ADiskThatIsSlowAndOneThatIsFull) {
   EXPECT_EQ(Only().cause, Cause::kDiskFull);
 }
 
+TEST_F(DiagnosisTest, OfSeveralIngestsTheOneThatLostFramesIsNamed) {
+  outcome_.ingests = {{"Quay", "rtmp://quay"}, {"Lamp", "rtmp://lamp", {1, 2, 3}}};
+  for (RehearsalSecond& second : outcome_.timeline)
+    second.ingests = {{.acknowledged_kbps = 3000}, {.acknowledged_kbps = 3000}};
+  for (const std::size_t i : {8, 9}) {
+    At(i).ingests[1] = {i == 9 ? 30 : 0, 1.4, 0.9, 200, 20, true};
+    At(i).acknowledged_kbps = 200;
+    At(i).dropped = At(i).ingests[1].dropped;
+  }
+  const LossStretch loss = Only();
+  EXPECT_EQ(loss.cause, Cause::kUplink);
+  EXPECT_EQ(loss.ingest, "Lamp");
+  EXPECT_EQ(loss.frames, 30);
+  EXPECT_THAT(Diagnosed().cures.front().action, test::Says("it is the way to Lamp that broke"));
+  for (const std::size_t i : {8, 9}) At(i).ingests[0] = At(i).ingests[1];
+  EXPECT_EQ(Diagnosed().cures.size(), 2u);
+  EXPECT_THAT(Diagnosed().cures.front().action, testing::Not(test::Says("that broke")))
+      << "both lost frames: the uplink";
+}
+
+TEST_F(DiagnosisTest, OfSeveralIngestsTheLostOneIsNamed) {
+  outcome_.ingests = {{"Quay", "rtmp://quay"}, {"Lamp", "rtmp://lamp", {}, 2, "gone"}};
+  ASSERT_EQ(Diagnosed().cures.size(), 1u);
+  EXPECT_EQ(Diagnosed().cures.front().cause, Cause::kIngestLost);
+  EXPECT_EQ(Diagnosed().cures.front().ingest, "Lamp");
+}
+
 TEST_F(DiagnosisTest, WhatCostNoFrameIsToldToo) {
-  outcome_.connection_losses = 1;
+  outcome_.ingests = {{"quay", "rtmp://quay", {}, 1}};
   ASSERT_EQ(Diagnosed().cures.size(), 1u);
   EXPECT_EQ(Diagnosed().cures.front().cause, Cause::kIngestLost);
   EXPECT_EQ(Diagnosed().cures.front().frames, 0);
   EXPECT_FALSE(outcome_.holds());
-  outcome_.connection_losses = 0;
+  outcome_.ingests.front().connection_losses = 0;
   EXPECT_TRUE(outcome_.holds());
   outcome_.files = {{"a.mp4", "mp4", 1, 0, "a.mp4: No space left on device", true}};
   EXPECT_EQ(Diagnosed().cures.front().cause, Cause::kDiskFull);

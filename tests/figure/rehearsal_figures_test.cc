@@ -40,7 +40,7 @@ TEST_F(RehearsalFiguresTest, TheTitleIsTheVerdict) {
 TEST_F(RehearsalFiguresTest, LossesAreCountedByTheirKind) {
   outcome_.late_frames = {7};
   outcome_.stream.skipped = 12;
-  outcome_.dropped = {1, 2, 3};
+  outcome_.ingests = {{"quay", "rtmp://quay", {1, 2, 3}}};
   outcome_.timeline[2].skipped_stream = 12;
   const std::string svg = Drawn(true);
   EXPECT_THAT(svg, HasSubstr("of 300 frames 1 late, 12 skipped by the stream, 3 dropped"));
@@ -48,7 +48,7 @@ TEST_F(RehearsalFiguresTest, LossesAreCountedByTheirKind) {
 }
 
 TEST_F(RehearsalFiguresTest, ALostIngestAloneIsSaid) {
-  outcome_.connection_losses = 1;
+  outcome_.ingests = {{"quay", "rtmp://quay", {}, 1}};
   EXPECT_THAT(Drawn(), HasSubstr("the ingest was lost"));
 }
 

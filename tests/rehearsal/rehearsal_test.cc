@@ -26,8 +26,7 @@ class RehearsalTest : public test::FolderTest {
     task.stream.keyframe_seconds = 1;
     task.recording = task.stream;
     task.stream.size = {96, 64};
-    task.url = ingest.url().str();
-    task.key = "right";
+    task.ingests = {{"quay", ingest.url().str(), "right", ""}};
     task.files = {{path("recording.mkv").string(), "matroska"}};
     return task;
   }
@@ -47,12 +46,12 @@ TEST_F(RehearsalTest, EveryFrameIsSentAndRecordedOrCounted) {
     RunningIngest ingest({.key = "right", .save_folder = path("saved")});
     outcome = RunRehearsal(Task(ingest, 3), clock_, [](double) {});
   }
-  EXPECT_TRUE(outcome.simulated_ingest);
+  EXPECT_TRUE(outcome.simulated_ingest());
   EXPECT_EQ(outcome.stream.frames, 75);
   EXPECT_EQ(outcome.stream.packets + outcome.stream.skipped, 75);
   EXPECT_EQ(outcome.recording.packets + outcome.recording.skipped, 75);
   EXPECT_EQ(Pictures(path("recording.mkv")), outcome.recording.packets - static_cast<int>(outcome.stalled.size()));
-  EXPECT_EQ(Pictures(path("saved") / "1.flv"), outcome.stream.packets - static_cast<int>(outcome.dropped.size()));
+  EXPECT_EQ(Pictures(path("saved") / "1.flv"), outcome.stream.packets - outcome.dropped());
   ASSERT_GE(outcome.timeline.size(), 3u);
   EXPECT_GT(outcome.timeline[1].acknowledged_kbps, 0);
   EXPECT_GT(outcome.timeline[1].disk_kbps, 0);
@@ -82,7 +81,7 @@ TEST_F(RehearsalTest, OneEncodeIsSentAndRecorded) {
   EXPECT_EQ(outcome.recording.skipped, 0);
   EXPECT_EQ(Pictures(path("recording.mkv")), outcome.stream.packets - static_cast<int>(outcome.stalled.size()));
   EXPECT_EQ(MediaReader(path("recording.mkv")).size(), FrameSize({96, 64})) << "the stream's picture";
-  EXPECT_EQ(Pictures(path("saved") / "1.flv"), outcome.stream.packets - static_cast<int>(outcome.dropped.size()));
+  EXPECT_EQ(Pictures(path("saved") / "1.flv"), outcome.stream.packets - outcome.dropped());
 }
 
 TEST_F(RehearsalTest, FramesGoToTheirFileIfThereIsOne) {
@@ -138,10 +137,77 @@ TEST_F(RehearsalTest, APartOfTheShowIsRecorded) {
 TEST_F(RehearsalTest, AWrongKeyIsAnErrorThatDoesNotShowIt) {
   RunningIngest ingest({.key = "right"});
   RehearsalTask task = Task(ingest, 1);
-  task.key = "s3cret";
+  task.ingests.front().key = "s3cret";
   const std::string line = test::Complaint(Fault::kInput, [&] { RunRehearsal(task, clock_, [](double) {}); });
   EXPECT_THAT(line, HasSubstr("stream key"));
   EXPECT_THAT(line, testing::Not(HasSubstr("s3cret")));
+}
+
+// The pictures that an ingest has kept: all that were sent, less those dropped on the way there.
+TEST_F(RehearsalTest, SeveralIngestsGetTheSameEncodeOverRtmpAndSrt) {
+  for (const char* folder : {"one", "two", "three"}) std::filesystem::create_directory(path(folder));
+  RehearsalOutcome outcome;
+  {
+    RunningIngest one({.key = "right", .save_folder = path("one")}), two({.save_folder = path("two")}),
+        three({.srt_port = 0, .key = "right", .save_folder = path("three")});
+    RehearsalTask task = Task(one, 3);
+    task.ingests.push_back({"pier", two.url().str(), "any", ""});
+    task.ingests.push_back({"lamp", three.url("srt").str(), "right", ""});
+    outcome = RunRehearsal(task, clock_, [](double) {});
+    usleep(500'000);
+  }
+  ASSERT_EQ(outcome.ingests.size(), 3u);
+  EXPECT_EQ(outcome.ingests[2].name, "lamp");
+  for (const IngestOutcome& ingest : outcome.ingests) EXPECT_TRUE(ingest.simulated) << ingest.name;
+  const auto sent = [&](std::size_t i) {
+    return outcome.stream.packets - static_cast<int>(outcome.ingests[i].dropped.size());
+  };
+  EXPECT_EQ(Pictures(path("one") / "1.flv"), sent(0));
+  EXPECT_EQ(Pictures(path("two") / "1.flv"), sent(1));
+  EXPECT_GT(Pictures(path("three") / "srt-1.ts"), 0) << "the last of them may be held back by the listener";
+  for (const RehearsalSecond& second : outcome.timeline) EXPECT_EQ(second.ingests.size(), 3u);
+}
+
+TEST_F(RehearsalTest, AnIngestThatIsCutOffDoesNotHarmTheOthers) {
+  standin::LinkShape shape;
+  shape.own["cut"].line = LineTrace({{0, 5000}, {1, 0}, {4, 5000}}, 5);
+  RunningIngest ingest({.link = shape});
+  RehearsalTask task = Task(ingest, 5);
+  task.most_send_delay_seconds = 0.5;
+  task.stream.bit_rate = task.stream.maximum_bit_rate = BitRate::FromKbps(1500);
+  task.stream.size = {192, 128};
+  IngestUrl cut = ingest.url();
+  cut.app = "cut";
+  task.ingests.push_back({"cut", cut.str(), "any", ""});
+  const RehearsalOutcome outcome = RunRehearsal(task, clock_, [](double) {});
+  EXPECT_TRUE(outcome.ingests[0].dropped.empty());
+  EXPECT_GT(outcome.ingests[1].dropped.size(), 10u);
+  EXPECT_EQ(outcome.dropped(), static_cast<int>(outcome.ingests[1].dropped.size()));
+}
+
+TEST_F(RehearsalTest, TheLastSecondsAreSavedWhileTheShowGoesOn) {
+  for (const bool one_encode : {false, true}) {
+    RunningIngest ingest({});
+    RehearsalTask task = Task(ingest, 5);
+    task.one_encode = one_encode;
+    task.keep_last_seconds = 1.5;
+    task.save_at_seconds = 4;
+    task.save = {path("last.mkv").string(), "matroska"};
+    const RehearsalOutcome outcome = RunRehearsal(task, clock_, [](double) {});
+    EXPECT_EQ(outcome.saved.trouble, "");
+    EXPECT_GE(outcome.saved.seconds, 1.4);
+    EXPECT_LE(outcome.saved.seconds, 1.5 + 1 + 0.2) << "the group of pictures before it, at most";
+    EXPECT_GT(outcome.kept_bytes, outcome.saved.bytes / 2);
+    const std::vector<double> first = Beginnings(path("last.mkv"));
+    ASSERT_EQ(first.size(), 2u);
+    EXPECT_NEAR(first[0], 0, 0.1) << "it begins at zero";
+    EXPECT_NEAR(first[1], first[0], 0.1);
+    MediaReader reader(path("last.mkv"));
+    const auto picture = reader.Next();
+    ASSERT_TRUE(picture) << "and with a keyframe: it decodes at once";
+    EXPECT_NEAR(Pictures(path("last.mkv")), outcome.saved.seconds * 25, 2);
+    EXPECT_EQ(outcome.stream.frames, 125) << "the show went on";
+  }
 }
 
 TEST_F(RehearsalTest, AnOutageIsCountedWhereItBelongs) {
@@ -152,12 +218,12 @@ TEST_F(RehearsalTest, AnOutageIsCountedWhereItBelongs) {
   task.stream.size = {192, 128};
   const RehearsalOutcome outcome = RunRehearsal(task, clock_, [](double) {});
   EXPECT_FALSE(outcome.holds());
-  EXPECT_FALSE(outcome.dropped.empty());
+  EXPECT_GT(outcome.dropped(), 0);
   EXPECT_TRUE(outcome.stalled.empty()) << "the disk has no part in it";
   EXPECT_THAT(FramesCsv(outcome), HasSubstr(",dropped\n"));
   int dropped = 0;
   for (const RehearsalSecond& second : outcome.timeline) dropped += second.dropped;
-  EXPECT_LE(dropped, static_cast<int>(outcome.dropped.size()));
+  EXPECT_LE(dropped, outcome.dropped());
   EXPECT_GT(dropped, 0);
 }
 
@@ -165,7 +231,7 @@ TEST(FramesCsv, TellsTheFateOfEachFrame) {
   RehearsalOutcome outcome;
   outcome.stream.frame_times = {{0, 0, 1.5}, {1, 40, -1}, {2, 80, 2}};
   outcome.recording.frame_times = {{0, 0, 1}};
-  outcome.dropped = {2};
+  outcome.ingests = {{"quay", "rtmp://quay", {2}}};
   EXPECT_EQ(FramesCsv(outcome),
             "output,frame,due_ms,taken_ms,fate\n"
             "stream,0,0.000,1.500,sent\n"

@@ -112,6 +112,9 @@ TEST_F(ShowTest, EveryMistakeIsOneLineWithItsPlace) {
       {"recording", "size = \"big\"", "recording.size"},
       {"recording", "frame_rate = \"60\"", "more than the source's 30"},
       {"recording", "hours = -1", "must be a number"},
+      {"recording", "size = \"big\"", "\"auto\", \"source\", \"stream\", \"none\""},
+      {"recording", "keep_last = \"30\"", "write \"30 s\" or \"2 min\""},
+      {"recording", "keep_last = \"2 h\"", "from 1 s to 10 min"},
       {"recording", "plays = \"everywhere\"", "\"anywhere\" (H.264) or is \"modern\""},
       {"recording", "plays = \"modern\"\ncontainer = \"mp4\"", "many editors refuse in mp4"},
       {"recording", "encoder = \"x266\"", "did you mean"},
@@ -152,6 +155,10 @@ TEST_F(ShowTest, WhatTheRecordingIsMayBeLeftOpen) {
   const Show source = Read(With("recording", "size = \"source\"\nframe_rate = \"source\""));
   EXPECT_EQ(source.recording_size, source.source_size);
   EXPECT_EQ(source.recording_rate, source.source_rate);
+  const Show none = Read(With("recording", "size = \"none\"\nkeep_last = \"1.5 min\""));
+  EXPECT_TRUE(none.recording_is_none);
+  EXPECT_EQ(none.recording_container, "none");
+  EXPECT_EQ(none.keep_last_seconds, 90);
   const Show modern = Read(With("recording", "plays = \"modern\"\nencoder = \"x265\""));
   EXPECT_EQ(modern.recording_plays, Plays::kModern);
   EXPECT_EQ(modern.recording_encoder, "x265");

@@ -14,10 +14,10 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/media/reader.h"
 #include "kettle/media/writer.h"
+#include "kettle/publish/send_rate.h"
 #include "kettle/rtmp/publisher.h"
 #include "kettle/uplink/measurement.h"
 #include "kettle/uplink/paced_publish.h"
-#include "kettle/uplink/send_rate.h"
 #include "kettle/uplink/test_publish.h"
 #include "running_ingest.h"
 #include "support.h"
@@ -186,20 +186,21 @@ TEST_F(PublishTest, OverSrtPicturesArriveAndPlay) {
   const TestStream stream = MakeStream();
   {
     RunningIngest ingest({.srt_port = 0, .key = "right", .report = path("arrived.csv"), .save_folder = path("saved")});
-    const auto publish = StartTestPublish(ingest.url("srt"), {"right"}, stream, 30);
-    std::string bytes = publish->Opening();
-    for (int i = 0; i < 60; ++i) bytes += publish->Picture(i, 5'000);
+    TestPublish publish(ingest.url("srt"), {"right"}, stream, 30);
+    IngestConnection* line = &publish.line();
+    std::string bytes = publish.Opening();
+    for (int i = 0; i < 60; ++i) bytes += publish.Picture(i, 5'000);
     EXPECT_EQ(bytes.size() % 188, 0u) << "whole packets";
     const std::size_t total = bytes.size();
     while (!bytes.empty()) {
-      bytes.erase(0, publish->Send(bytes));
-      publish->WaitToSend(0.01);
+      bytes.erase(0, line->Send(bytes));
+      line->WaitToSend(0.01);
     }
-    publish->Finish(10);
+    line->Finish(10);
     // On a disturbed machine some of it is sent again, and counts as arrived only then.
-    for (int i = 0; i < 1000 && publish->state().acknowledged_bytes <= 60 * 5'000; ++i) usleep(10'000);
-    EXPECT_EQ(publish->state().waiting_bytes, 0);
-    EXPECT_GT(publish->state().acknowledged_bytes, 60 * 5'000);
+    for (int i = 0; i < 1000 && line->state().acknowledged_bytes <= 60 * 5'000; ++i) usleep(10'000);
+    EXPECT_EQ(line->state().waiting_bytes, 0);
+    EXPECT_GT(line->state().acknowledged_bytes, 60 * 5'000);
     // What is acknowledged is handed over a second after it was sent, or later where the machine is busy.
     constexpr std::size_t kBuffer = 16'384;  // the ingest writes in pieces
     const auto saved_bytes = [&]() -> std::size_t {

@@ -23,7 +23,7 @@ int RunDiagnose(const Request& request) {
       return holds ? 0 : 1;
     }
     // An earlier version did not tell which part was simulated: what the ingest does not explain was the GPU.
-    const bool simulated = rehearsal->value("simulated", false), ingest = outcome.simulated_ingest;
+    const bool simulated = rehearsal->value("simulated", false), ingest = outcome.simulated_ingest();
     const bool game = facts.game && facts.game->simulated;
     PrintSimulated(rehearsal->value("simulated_gpu", simulated && !ingest && !game), ingest, game);
     if (holds)

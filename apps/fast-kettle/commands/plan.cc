@@ -52,6 +52,7 @@ class TrialKeeper {
 
 // A folder that is named on the command line or by a full path is meant; a show's own subfolder may come later.
 void CheckRecordingFolder(const Show& show) {
+  if (show.recording_is_none) return;
   std::error_code error;
   if (show.recording_folder_exists || std::filesystem::exists(show.recording_folder, error))
     CheckWritable(show.recording_folder);
@@ -62,11 +63,15 @@ json ShowJson(const Session& session, const Show& show, const Plan& plan, double
   json footage = json::array();
   for (const std::string& source : show.footage)
     footage.push_back(IsScene(source) ? source : std::filesystem::absolute(source).string());
+  json destinations = json::array();
+  for (const Destination& to : show.destinations) destinations.push_back(to.name);
   return {{"source_size", show.source_size.str()},
           {"frame_rate", show.source_rate.str()},
           {"footage", footage},
           {"footage_seconds", session.request().footage_seconds},
           {"container", show.recording_container},
+          {"keep_last_seconds", show.keep_last_seconds},
+          {"destinations", destinations},
           {"audio_kbps", plan.targets.audio.kbps()},
           {"cpu_cores", cpu_cores}};
 }
@@ -128,7 +133,7 @@ Preparation Prepare(Session& session) {
   }
   std::vector<std::string> families = StreamEncoders(session, targets);
   std::map<std::string, Footage> calm = session.footage().PrepareCalm(show);
-  Disk disk = MeasureDisk(session, show, targets);
+  Disk disk = show.recording_is_none ? Disk() : MeasureDisk(session, show, targets);
   if (!show.load.empty()) session.StartLoad(show.load);
   AddWarnings(session, show, targets);
   return {std::move(show),    std::move(targets), std::move(families), std::move(recording_families),
@@ -219,7 +224,7 @@ void PublishProof(const Session& session, const Plan& plan) {
 }
 
 void AddDisk(const Preparation& known, Plan& plan) {
-  if (!plan.chosen) return;
+  if (!plan.chosen || known.show.recording_is_none) return;
   plan.disk = known.disk;
   for (const Message& advice : DiskAdvice(known.disk, plan.recording_rate(), known.show.recording_hours))
     plan.targets.warnings.push_back(advice);

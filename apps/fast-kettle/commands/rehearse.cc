@@ -72,8 +72,22 @@ std::vector<Footage> Prepare(Session& session, const PlanFile& plan) {
   return footage;
 }
 
+// Where to, in the order of --to.
+std::vector<RehearsalIngest> NamedIngests(const RehearseOptions& options) {
+  std::vector<RehearsalIngest> ingests;
+  const std::size_t files = options.key_files.size();
+  if (files > 1 && files != options.to.size())
+    FailInput("--key-file: give one for all, or one for each --to; there are {} for {}", files, options.to.size());
+  for (std::size_t i = 0; i < options.to.size(); ++i) {
+    const IngestUrl url = IngestUrl::Parse(options.to[i]);
+    const StreamKey key = files == 0 ? StreamKey{"rehearsal", ""} : ReadKeyFile(options.key_files[files == 1 ? 0 : i]);
+    ingests.push_back({url.str(), url.str(), key.key, key.passphrase});
+  }
+  return ingests;
+}
+
 RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::vector<Footage>& footage,
-                       const std::string& url) {
+                       std::vector<RehearsalIngest> ingests) {
   const RehearseOptions& options = session.request().rehearse;
   RehearsalTask task;
   for (const Footage& pictures : footage) task.footage.push_back(pictures.file.string());
@@ -85,9 +99,7 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
   task.stream_processors = plan.stream_processors;
   task.recording_processors = plan.recording_processors;
   task.first = plan.first;
-  task.url = url;
-  const StreamKey key = options.key_file.empty() ? StreamKey{"rehearsal", ""} : ReadKeyFile(options.key_file);
-  task.key = key.key;
+  task.ingests = std::move(ingests);
   task.audio_kbps = static_cast<int>(plan.audio_kbps);
   task.audio_tracks = options.audio_tracks;
   task.record_from = options.record_from;
@@ -99,7 +111,8 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
     for (const std::string& program : session.load()->live_programs()) task.game.push_back(program);
   const fs::path folder = options.folder.empty() ? session.out() : fs::path(options.folder);
   if (!options.folder.empty()) CheckWritable(folder);
-  std::vector<std::string> containers{options.container.empty() ? plan.container : options.container};
+  std::vector<std::string> containers;
+  if (plan.container != "none") containers = {options.container.empty() ? plan.container : options.container};
   if (options.power_cut > 0) containers = {"matroska", "fragmented-mp4", "mp4"};
   for (const std::string& container : containers) {
     ContainerOf(container);  // known?
@@ -107,6 +120,10 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
     const std::string name = containers.size() > 1 ? "fast-kettle-rehearsal-" + container : "fast-kettle-rehearsal";
     task.files.push_back({fs::absolute(folder / (name + ExtensionOf(container))).string(), container});
   }
+  task.keep_last_seconds = plan.keep_last_seconds;
+  task.save_at_seconds = options.save_at;
+  const std::string saved = containers.empty() ? "matroska" : containers.front();
+  task.save = {fs::absolute(folder / ("fast-kettle-last-seconds" + ExtensionOf(saved))).string(), saved};
   return task;
 }
 
@@ -128,7 +145,11 @@ class Stage {
  public:
   Stage(Session& session, const PlanFile& plan) : session_(session), footage_(Prepare(session, plan)) {
     const RehearseOptions& options = session.request().rehearse;
-    if (options.to.empty()) ingest_.emplace(session.places(), options.link, session.out() / "arrived.csv");
+    ingests_ = NamedIngests(options);
+    if (ingests_.empty()) {
+      stand_in_.emplace(session.places(), options.link, session.out() / "arrived.csv");
+      ingests_ = stand_in_->Ingests(plan.destinations);
+    }
     if (!options.load.empty()) session.StartLoad(options.load);
     if (options.game_cores > 0) {
       session.progress().Show("the simulated game alone", 0);
@@ -137,9 +158,7 @@ class Stage {
     if (!options.game_frames.empty()) log_.emplace(options.game_frames);
   }
 
-  RehearsalTask Task(const PlanFile& plan) const {
-    return MakeTask(session_, plan, footage_, ingest_ ? ingest_->url() : session_.request().rehearse.to);
-  }
+  RehearsalTask Task(const PlanFile& plan) const { return MakeTask(session_, plan, footage_, ingests_); }
   // Nothing if it killed itself, as it was asked to.
   std::optional<RehearsalOutcome> Run(const PlanFile& plan, const RehearsalTask& task) {
     session_.progress().Stage("rehearsal", 1);
@@ -180,7 +199,8 @@ class Stage {
  private:
   Session& session_;
   std::vector<Footage> footage_;
-  std::optional<StandInIngest> ingest_;
+  std::optional<StandInIngest> stand_in_;
+  std::vector<RehearsalIngest> ingests_;
   std::optional<StandInGame> game_;
   std::optional<GameLog> log_;
 };
@@ -219,12 +239,26 @@ int Tell(Session& session, const std::optional<GameFrames>& game, const PlanFile
 
 }  // namespace
 
+namespace {
+
+void CheckOptions(const RehearseOptions& options, const PlanFile& plan) {
+  const std::string& codec = FindFamily(plan.stream.encoder).codec;
+  for (const std::string& to : options.to)
+    if (IngestUrl::Parse(to).scheme == "srt" && codec == "av1")
+      FailInput("--to {}: SRT's transport stream carries H.264 or HEVC, and the plan streams AV1; use rtmp://", to);
+  if (options.save_at > 0 && plan.keep_last_seconds <= 0)
+    FailInput("--save-at: this plan keeps no last seconds; say [recording] keep_last = \"30 s\" in the show");
+  if (options.save_at >= options.seconds)
+    FailInput("--save-at {:g}: the rehearsal ends after {:g} s", options.save_at, options.seconds);
+}
+
+}  // namespace
+
 int RunRehearse(Session& session) {
   const RehearseOptions& options = session.request().rehearse;
   const PlanFile plan = ReadPlan(session);
   const OnlyOne only;
-  if (!options.to.empty() && IngestUrl::Parse(options.to).scheme == "srt")
-    FailInput("--to: a rehearsal streams over rtmp:// or rtmps://; uplink --to measures srt:// too");
+  CheckOptions(options, plan);
   Stage stage(session, plan);
   if (!options.climb) {
     const RehearsalTask task = stage.Task(plan);

@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <cctype>
+
 #include "kettle/units/error.h"
 
 namespace kettle::app {
@@ -37,7 +39,27 @@ std::vector<std::string> IngestArguments(const std::string& link, const std::fil
 StandInIngest::StandInIngest(const Places& places, const std::string& link, const std::filesystem::path& report)
     : program_(places, "kettle-ingest", IngestArguments(link, report), "rtmp://") {}
 
-std::string StandInIngest::url() const { return program_.first_line().substr(program_.first_line().find("rtmp://")); }
+namespace {
+
+// As an application's name: "Quayside" is "quayside".
+std::string AppOf(const std::string& destination) {
+  std::string app;
+  for (const char c : destination)
+    app += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(c)) : '-';
+  return app;
+}
+
+}  // namespace
+
+std::vector<RehearsalIngest> StandInIngest::Ingests(const std::vector<std::string>& destinations) const {
+  const std::string& line = program_.first_line();
+  const std::string url = line.substr(line.find("rtmp://"));
+  if (destinations.empty()) return {{"the ingest", url, "rehearsal", ""}};
+  std::vector<RehearsalIngest> ingests;
+  for (const std::string& name : destinations)
+    ingests.push_back({name, url.substr(0, url.rfind('/') + 1) + AppOf(name), "rehearsal", ""});
+  return ingests;
+}
 
 StandInGame::StandInGame(const Places& places, double cores, FrameRate rate, const std::filesystem::path& report)
     : report_(report),

@@ -10,6 +10,7 @@
 
 #include "kettle/diagnosis/game_frames.h"
 #include "kettle/process/child_process.h"
+#include "kettle/rehearsal/stream_out.h"
 #include "session/session.h"
 
 namespace kettle::app {
@@ -33,7 +34,8 @@ class StandInIngest {
  public:
   // Any free port of loopback; `link` shapes its line (a TOML file, empty: none); what arrives goes to `report`.
   StandInIngest(const Places& places, const std::string& link, const std::filesystem::path& report);
-  std::string url() const;
+  // One for each destination, all behind the same line; with none one at all.
+  std::vector<RehearsalIngest> Ingests(const std::vector<std::string>& destinations) const;
 
  private:
   StandIn program_;

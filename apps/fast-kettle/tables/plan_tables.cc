@@ -198,6 +198,14 @@ std::string Encode(const Option& option) {
   return fmt::format("{}, {} at {}", option.title(), option.settings.size.str(), option.settings.frame_rate.str());
 }
 
+std::string WhyOneEncode(const Plan& plan) {
+  if (plan.container == "none") return "record nothing, as the show says";
+  for (const Because& reason : plan.targets.reasons)
+    if (reason.choice == "recording.size" && reason.why.key == "target.set-in-show")
+      return "record the same encode, as the show says";
+  return "record the same encode: no better recording keeps pace beside it";
+}
+
 // What the recording's codec gains, where it is another than H.264.
 std::string CodecGain(const Plan& plan) {
   for (const Because& reason : plan.targets.reasons)
@@ -217,7 +225,7 @@ Headline HeadlineOf(const Plan& plan, const ResultPlace& place) {
   const std::string settings =
       fmt::format("stream with {}, {}: {}; ", Encode(plan.chosen->stream), plan.chosen->stream.settings.bit_rate.str(),
                   Looks(plan.chosen->stream.score)) +
-      (plan.chosen->one_encode ? "record the same encode: no better recording keeps pace beside it"
+      (plan.chosen->one_encode ? WhyOneEncode(plan)
                                : fmt::format("record with {}: {}{}", Encode(plan.chosen->recording),
                                              Looks(plan.chosen->recording.score), CodecGain(plan)));
   const std::string next = fmt::format("fast-kettle rehearse {}/plan.json --seconds 60 --out rehearsal{}",

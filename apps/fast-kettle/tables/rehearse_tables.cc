@@ -28,15 +28,23 @@ void PrintSimulated(bool gpu, bool ingest, bool game) {
 
 namespace {
 
+// Of several ingests, with the one that it concerns.
+std::string CauseOf(Cause cause, const std::string& ingest) {
+  if (ingest.empty()) return Name(cause);
+  return cause == Cause::kUplink ? "the way to " + ingest : fmt::format("{} ({})", Name(cause), ingest);
+}
+
 Headline HeadlineOf(const RehearsalResult& result, const Diagnosis& diagnosis, const ResultPlace& place) {
   const RehearsalOutcome& outcome = result.outcome;
-  const std::string both = fmt::format("{:.0f} s of stream and recording in real time", outcome.seconds);
+  const std::string both = fmt::format("{:.0f} s of {} in real time", outcome.seconds,
+                                       outcome.files.empty() ? "the stream" : "stream and recording");
   if (result.holds())
     return {result.facts.game ? fmt::format("It holds: {}; no frame was lost, and the game keeps its frame rate.", both)
                               : fmt::format("It holds: {}, and no frame was lost.", both),
             Tone::kGood, "go live with the settings in " + result.card};
   std::string why;
-  if (!diagnosis.cures.empty()) why = fmt::format(" The main cause: {}.", Name(diagnosis.cures.front().cause));
+  if (!diagnosis.cures.empty())
+    why = fmt::format(" The main cause: {}.", CauseOf(diagnosis.cures.front().cause, diagnosis.cures.front().ingest));
   const std::string next = "fast-kettle diagnose " + place.folder.string();
   if (outcome.holds())
     return {
@@ -75,17 +83,30 @@ void PrintOutcome(const RehearsalResult& result) {
                Number(fmt::format("{:.0f} kbit/s", output.mean_kbps)),
                Number(fmt::format("{:.0f} ms", output.latency.p99_ms))});
   };
-  row("stream", result.stream, outcome.stream, outcome.dropped.size(), std::nullopt);
-  row("recording", result.recording, outcome.recording, std::nullopt, outcome.stalled.size());
+  row("stream", result.stream, outcome.stream, static_cast<std::size_t>(outcome.dropped()), std::nullopt);
+  if (!outcome.files.empty())
+    row("recording", result.recording, outcome.recording, std::nullopt, outcome.stalled.size());
   fmt::print("{}", table.str());
   fmt::print("  frame clock: {:.2f} ms late (median), {:.2f} ms (p99.9), {:.1f} ms at most\n", outcome.clock_p50_ms,
              outcome.clock_p999_ms, outcome.clock_max_ms);
-  if (outcome.connection_losses > 0)
-    fmt::print("  the connection to the ingest was lost {} times ({}); the recording went on\n",
-               outcome.connection_losses, outcome.connection_trouble);
+  for (const IngestOutcome& ingest : outcome.ingests) {
+    if (outcome.ingests.size() > 1)
+      fmt::print("  to {}{}: {} of {} frames dropped\n", ingest.name, ingest.simulated ? " (simulated)" : "",
+                 ingest.dropped.size(), outcome.stream.packets);
+    if (ingest.connection_losses > 0)
+      fmt::print("  the connection to {} was lost {} times ({}); everything else went on\n",
+                 outcome.ingests.size() > 1 ? ingest.name : "the ingest", ingest.connection_losses,
+                 ingest.connection_trouble);
+  }
   for (const RehearsalFile& file : outcome.files)
     fmt::print("  {}: {:.1f} MB{}\n", file.path, static_cast<double>(file.bytes) / 1e6,
                file.trouble.empty() ? "" : "; " + file.trouble);
+  if (!outcome.saved.path.empty() || !outcome.saved.trouble.empty())
+    fmt::print("  last seconds saved: {}, {:.1f} s, {:.1f} MB{}\n", outcome.saved.path, outcome.saved.seconds,
+               static_cast<double>(outcome.saved.bytes) / 1e6,
+               outcome.saved.trouble.empty() ? "" : "; " + outcome.saved.trouble);
+  if (outcome.kept_bytes > 0)
+    fmt::print("  the last seconds in memory: {:.1f} MB at most\n", static_cast<double>(outcome.kept_bytes) / 1e6);
   fmt::print("\n");
 }
 
@@ -146,8 +167,8 @@ void PrintStretches(const Diagnosis& diagnosis) {
     table.Row({Number(fmt::format("{:.0f} s", s.from_seconds)),
                Number(fmt::format("{:.0f} s", s.to_seconds)),
                s.frames > 0 ? Number(fmt::format("{}", s.frames), Tone::kBad) : Number("nearly"),
-               {Name(s.loss)},
-               {s.program.empty() ? Name(s.cause) : fmt::format("program \"{}\"", s.program)},
+               {s.ingest.empty() ? Name(s.loss) : fmt::format("{} (to {})", Name(s.loss), s.ingest)},
+               {s.program.empty() ? CauseOf(s.cause, s.ingest) : fmt::format("program \"{}\"", s.program)},
                {Sentence(s.why), Tone::kDim}});
   fmt::print("{}\n", table.str());
 }
@@ -180,7 +201,8 @@ void PrintDiagnosis(const Diagnosis& diagnosis) {
   bool rate_helps = false;
   for (std::size_t i = 0; i < diagnosis.cures.size(); ++i) {
     const Diagnosis::Cure& cure = diagnosis.cures[i];
-    const std::string line = fmt::format("{}: {}{}.", Name(cure.cause), Sentence(cure.action), Cost(cure));
+    const std::string line =
+        fmt::format("{}: {}{}.", CauseOf(cure.cause, cure.ingest), Sentence(cure.action), Cost(cure));
     fmt::print("  {}. {}\n", i + 1, Wrap(line, 5, 5, 110));
     rate_helps = rate_helps || cure.lower_bit_rate_helps;
   }
@@ -194,18 +216,18 @@ void to_json(Json& j, const RehearsalResult& result) {
        {"card", result.card},
        {"settings", {{"stream", result.stream}, {"recording", result.recording}}},
        {"first", result.first},
-       {"simulated", result.simulated_gpu || outcome.simulated_ingest || result.has_simulated_game()},
-       {"simulated_ingest", outcome.simulated_ingest},
+       {"simulated", result.simulated_gpu || outcome.simulated_ingest() || result.has_simulated_game()},
+       {"simulated_ingest", outcome.simulated_ingest()},
        {"simulated_gpu", result.simulated_gpu},
        {"load_words", result.load},
        {"seconds", outcome.seconds},
        {"verdict", result.holds() ? "holds" : "does not hold"},
        {"late", outcome.late_frames.size()},
-       {"stream", Counted(outcome.stream, "dropped", outcome.dropped.size())},
+       {"stream", Counted(outcome.stream, "dropped", static_cast<std::size_t>(outcome.dropped()))},
        {"recording", Counted(outcome.recording, "stalled", outcome.stalled.size())},
        {"clock",
         {{"p50_ms", outcome.clock_p50_ms}, {"p999_ms", outcome.clock_p999_ms}, {"max_ms", outcome.clock_max_ms}}},
-       {"connection_losses", outcome.connection_losses},
+       {"connection_losses", outcome.connection_losses()},
        {"facts", result.facts},
        {"climb", result.climb},
        {"outcome", outcome}};
@@ -225,7 +247,7 @@ void from_json(const Json& j, RehearsalResult& result) {
 void PrintRehearsal(const RehearsalResult& result, const Diagnosis& diagnosis, const ResultPlace& place) {
   const Headline headline = HeadlineOf(result, diagnosis, place);
   PrintHeadline(headline);
-  PrintSimulated(result.simulated_gpu, result.outcome.simulated_ingest, result.has_simulated_game());
+  PrintSimulated(result.simulated_gpu, result.outcome.simulated_ingest(), result.has_simulated_game());
   if (!result.load.empty()) fmt::print("Under load: {}.\n\n", result.load);
   if (result.first == First::kStream) fmt::print("The stream has priority over the game, as the plan asks.\n\n");
   if (result.climb) PrintClimb(*result.climb);

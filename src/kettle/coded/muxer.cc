@@ -105,6 +105,11 @@ void Muxer::Write(int track, const AVPacket& packet) {
   Check(av_write_frame(format_, copy.get()));
 }
 
+void Muxer::Flush() {
+  Check(av_write_frame(format_, nullptr));
+  avio_flush(format_->pb);
+}
+
 void Muxer::Finish() {
   const int code = av_write_trailer(format_);
   avio_flush(format_->pb);

@@ -59,6 +59,27 @@ void TransportStream::Free() {
   avformat_free_context(format_);
 }
 
+namespace {
+
+const std::vector<const AVCodecContext*>& Carried(const std::vector<const AVCodecContext*>& tracks) {
+  const AVCodecID codec = tracks.front()->codec_id;
+  if (codec != AV_CODEC_ID_H264 && codec != AV_CODEC_ID_HEVC)
+    FailInput("SRT's transport stream carries H.264 or HEVC, no {}; that goes over rtmp://", avcodec_get_name(codec));
+  return tracks;
+}
+
+}  // namespace
+
+LiveTransportStream::LiveTransportStream(const std::vector<const AVCodecContext*>& tracks)
+    : muxer_({"mpegts", {}, false}, Carried(tracks),
+             [this](std::int64_t, std::string_view bytes) { taken_.append(bytes); }) {}
+
+std::string LiveTransportStream::Pack(int track, const AVPacket& packet) {
+  muxer_.Write(track, packet);
+  muxer_.Flush();
+  return std::exchange(taken_, {});
+}
+
 std::string TransportStream::Pack(std::string_view data, double decode_seconds, double show_seconds, bool keyframe) {
   const PacketPtr packet = NewPacket();
   CheckLibav(av_new_packet(packet.get(), static_cast<int>(data.size())), "out of memory");

@@ -6,6 +6,7 @@
 #include <string>
 #include <string_view>
 
+#include "kettle/coded/muxer.h"
 #include "kettle/coded/packets.h"
 
 struct AVFormatContext;
@@ -28,6 +29,19 @@ class TransportStream {
   void Free();
   std::string taken_;  // what the muxer wrote
   AVFormatContext* format_ = nullptr;
+};
+
+// The same while the tracks are being encoded: pictures first, then sound.
+class LiveTransportStream {
+ public:
+  // The contexts are only read here. Throws Error(kInput) for pictures that a transport stream does not carry.
+  explicit LiveTransportStream(const std::vector<const AVCodecContext*>& tracks);
+  // The packets that carry one of the encoder's; its timestamps are in the encoder's time base.
+  std::string Pack(int track, const AVPacket& packet);
+
+ private:
+  std::string taken_;  // what the muxer wrote
+  Muxer muxer_;
 };
 
 }  // namespace kettle

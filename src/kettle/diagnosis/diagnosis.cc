@@ -6,7 +6,9 @@
 #include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
+#include <tuple>
 
+#include "kettle/diagnosis/cure.h"
 #include "kettle/units/json_fields.h"
 #include "kettle/units/statistics.h"
 
@@ -17,7 +19,6 @@ namespace {
 constexpr double kFull = 0.9;           // of the processors, or of an engine: what comes on top waits
 constexpr double kMuchStolen = 0.1;     // cores
 constexpr double kMuchOfOthers = 0.25;  // cores that one other program takes
-constexpr double kBrokenLine = 0.1;     // of the stream's rate: there is no line
 constexpr double kPoorLine = 0.97;      // of the stream's rate
 constexpr double kOldToSend = 0.75;     // seconds that a picture has waited for the line, of 1.5
 constexpr double kBlocked = 0.5;        // of a second: what the line took in it is what it carries
@@ -37,6 +38,12 @@ int LostIn(const RehearsalSecond& second, Loss loss) {
     case Loss::kStalled: return second.stalled;
   }
   return 0;
+}
+
+// The way to one ingest in that second, or to all of them.
+SendSecond SentIn(const RehearsalSecond& s, std::optional<std::size_t> ingest) {
+  if (ingest && *ingest < s.ingests.size()) return s.ingests[*ingest];
+  return {s.dropped, s.send_waiting_seconds, s.send_blocked_share, s.acknowledged_kbps, s.round_trip_ms, s.connected};
 }
 
 struct Finding {
@@ -63,36 +70,37 @@ class Judge {
     usual_game_ = Median(game).value_or(0);
   }
 
-  Finding FindingFor(Loss loss, std::size_t at) const {
+  // `ingest`: of several, which one; of one, or where it is no matter of sending, none.
+  Finding FindingFor(Loss loss, std::size_t at, std::optional<std::size_t> ingest) const {
     switch (loss) {
-      case Loss::kDropped: return LineFinding(at);
+      case Loss::kDropped: return LineFinding(at, ingest);
       case Loss::kStalled: return DiskFinding(at);
       default: return MachineFinding(loss, at);
     }
   }
 
   // What came near to losing frames in that second: a good part of the longest that anything may wait.
-  std::optional<Loss> Strain(std::size_t at) const {
-    const RehearsalSecond& s = timeline_[at];
-    if (s.connected && (s.send_waiting_seconds > kOldToSend || IsTooNarrow(s))) return Loss::kDropped;
-    if (s.disk_waiting_seconds > kOldToWrite) return Loss::kStalled;
-    return std::nullopt;
+  bool Strains(Loss loss, std::size_t at, std::optional<std::size_t> ingest) const {
+    const SendSecond sent = SentIn(timeline_[at], ingest);
+    if (loss == Loss::kDropped) return sent.connected && (sent.waiting_seconds > kOldToSend || IsTooNarrow(sent));
+    return loss == Loss::kStalled && timeline_[at].disk_waiting_seconds > kOldToWrite;
   }
 
  private:
   // However little came to be sent: the line was full, and that at less than the stream's rate.
-  bool IsTooNarrow(const RehearsalSecond& s) const {
-    return s.send_blocked_share > kBlocked && s.acknowledged_kbps < facts_.stream_kbps * kPoorLine;
+  bool IsTooNarrow(const SendSecond& s) const {
+    return s.blocked_share > kBlocked && s.acknowledged_kbps < facts_.stream_kbps * kPoorLine;
   }
 
-  Finding LineFinding(std::size_t at) const {
+  Finding LineFinding(std::size_t at, std::optional<std::size_t> ingest) const {
     // A picture is dropped after it has waited: the dip was a little before.
-    double least = timeline_[at].acknowledged_kbps, waiting = 0, blocked = 0;
+    double least = SentIn(timeline_[at], ingest).acknowledged_kbps, waiting = 0, blocked = 0;
     for (std::size_t i = at >= 2 ? at - 2 : 0; i <= at; ++i) {
-      if (!timeline_[i].connected) return {Cause::kIngestLost, Message{"loss.connection-gone"}};
-      least = std::min(least, timeline_[i].acknowledged_kbps);
-      waiting = std::max(waiting, timeline_[i].send_waiting_seconds);
-      blocked = std::max(blocked, timeline_[i].send_blocked_share);
+      const SendSecond sent = SentIn(timeline_[i], ingest);
+      if (!sent.connected) return {Cause::kIngestLost, Message{"loss.connection-gone"}};
+      least = std::min(least, sent.acknowledged_kbps);
+      waiting = std::max(waiting, sent.waiting_seconds);
+      blocked = std::max(blocked, sent.blocked_share);
     }
     if (least < facts_.stream_kbps * kPoorLine || waiting > kOldToSend || blocked > kBlocked)
       return {Cause::kUplink,
@@ -190,82 +198,6 @@ class Judge {
   std::string disk_trouble_;  // why a recording ended early
 };
 
-using Cure = Diagnosis::Cure;
-
-// The first step that fits into what the line took, or the last one there is.
-Cure LineCure(double line_kbps, const PlanFile& plan) {
-  if (plan.line.empty()) return {Cause::kUplink, 0, Message{"cure.lower-bit-rate"}, true};
-  const auto fits = std::find_if(plan.line.begin(), plan.line.end(),
-                                 [&](const PlanStep& step) { return step.settings.bit_rate.kbps() <= line_kbps; });
-  if (fits != plan.line.end())
-    return {Cause::kUplink, 0, Message{"cure.lower-to", {{"step", fits->what}, {"kbps", fits->saves_kbps}}}, true,
-            *fits};
-  if (line_kbps < kBrokenLine * plan.stream.bit_rate.kbps()) return {Cause::kUplink, 0, Message{"cure.uplink-outage"}};
-  // The most that the plan can save, at the least cost.
-  const PlanStep& most =
-      *std::min_element(plan.line.begin(), plan.line.end(), [](const PlanStep& a, const PlanStep& b) {
-        return std::pair(-a.saves_kbps, a.costs) < std::pair(-b.saves_kbps, b.costs);
-      });
-  return {
-      Cause::kUplink, 0,
-      Message{"cure.lowest-measured", {{"step", most.what}, {"kbps", most.saves_kbps}, {"carried_kbps", line_kbps}}},
-      true, most};
-}
-
-// The plan's first step down, or what else there is to do.
-Cure StepCure(Cause cause, const std::vector<PlanStep>& steps, const Message& without_steps) {
-  if (steps.empty()) return {cause, 0, without_steps};
-  const PlanStep& first = steps.front();
-  if (first.gains_fps <= 0) return {cause, 0, Message{"cure.take-to-free", {{"step", first.what}}}, false, first};
-  return {cause, 0, Message{"cure.take", {{"step", first.what}, {"fps", first.gains_fps}}}, false, first};
-}
-
-Cure GameCure(Cause cause, const std::vector<PlanStep>& steps) {
-  Cure cure = StepCure(cause, steps, Message{"cure.cap-game"});
-  if (cure.step) cure.action = Message{"cure.cap-game-or", {{"step", cure.action}}};
-  return cure;
-}
-
-// A faster preset of the recording, then none of its own, then the stream's, then a smaller picture of the stream.
-Cure GameLosesCure(const PlanFile& plan) {
-  constexpr Cause cause = Cause::kGameLoses;
-  const auto lighter = std::find_if(plan.line.begin(), plan.line.end(), [&](const PlanStep& step) {
-    const auto pixel_rate = [](const EncodeSettings& s) {
-      return static_cast<double>(s.size.pixels()) * s.frame_rate.fps();
-    };
-    return pixel_rate(step.settings) < pixel_rate(plan.stream);
-  });
-  for (const auto* steps : {&plan.recording_encoder, &plan.to_one_encode, &plan.stream_encoder})
-    if (!steps->empty())
-      return {cause, 0, Message{"cure.take-to-free", {{"step", steps->front().what}}}, false, steps->front()};
-  if (lighter != plan.line.end())
-    return {cause, 0, Message{"cure.take-to-free", {{"step", lighter->what}}}, false, *lighter};
-  return {cause, 0, Message{"cure.lighter-for-game"}};
-}
-
-Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan) {
-  switch (cause) {
-    case Cause::kUplink: return LineCure(line_kbps, plan);
-    case Cause::kIngestLost: return {cause, 0, Message{"cure.other-ingest"}};
-    case Cause::kDisk: return {cause, 0, Message{"cure.faster-disk"}};
-    case Cause::kDiskFull: return {cause, 0, Message{"cure.free-space"}};
-    case Cause::kOtherProgram:
-      if (program.empty()) return {cause, 0, Message{"cure.close-programs"}};
-      return {cause, 0, Message{"cure.close-program", {{"program", program}}}};
-    case Cause::kStolen: return {cause, 0, Message{"cure.own-processors"}};
-    case Cause::kGameLoses: return GameLosesCure(plan);
-    case Cause::kGame:
-    case Cause::kSourceStarved: return GameCure(cause, plan.stream_encoder);
-    case Cause::kSourceHeldUp: return {cause, 0, Message{"cure.paused-capture"}};
-    case Cause::kRecordingEncoder:
-      return StepCure(cause, plan.recording_encoder.empty() ? plan.to_one_encode : plan.recording_encoder,
-                      Message{"cure.lighter-recording"});
-    case Cause::kStreamEncoder: return StepCure(cause, plan.stream_encoder, Message{"cure.lighter-stream"});
-    case Cause::kUnknown: return {cause, 0, Message{"cure.unknown"}};
-  }
-  return {};
-}
-
 }  // namespace
 
 const char* Name(Loss loss) {
@@ -298,52 +230,104 @@ const char* Name(Cause cause) {
   return "";
 }
 
-Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts, const PlanFile& plan) {
-  const Judge judge(outcome, facts, plan);
-  Diagnosis diagnosis;
+namespace {
+
+// Joins seconds to stretches, and counts what each cause took.
+class Tally {
+ public:
+  Tally(const RehearsalOutcome& outcome, const DiagnosisFacts& facts, const PlanFile& plan)
+      : outcome_(outcome), facts_(facts), plan_(plan), judge_(outcome, facts, plan) {}
+
+  Diagnosis Take() {
+    for (const Loss loss : {Loss::kLate, Loss::kSkippedStream, Loss::kSkippedRecording, Loss::kStalled})
+      NoteAll(loss, std::nullopt);
+    if (outcome_.ingests.size() < 2) NoteAll(Loss::kDropped, std::nullopt);
+    for (std::size_t i = 0; outcome_.ingests.size() > 1 && i < outcome_.ingests.size(); ++i) NoteAll(Loss::kDropped, i);
+    std::stable_sort(diagnosis_.stretches.begin(), diagnosis_.stretches.end(),
+                     [](const LossStretch& a, const LossStretch& b) { return a.from_seconds < b.from_seconds; });
+    NoteWhatCostNoFrame();
+    if (facts_.GameLosesTooMuch())
+      lost_[{Cause::kGameLoses, "", ""}].frames =
+          static_cast<int>(std::lround((facts_.game->alone_fps - facts_.game->beside_fps) * outcome_.seconds));
+    AddCures();
+    return std::move(diagnosis_);
+  }
+
+ private:
   struct Lost {
     int frames = 0;
     double line_kbps = 1e9;
   };
-  std::map<std::pair<Cause, std::string>, Lost> lost;
-  const auto note_second = [&](Loss loss, std::size_t i, int frames) {
-    const Finding finding = judge.FindingFor(loss, i);
-    Lost& to_it = lost[{finding.cause, finding.program}];
+  using Reason = std::tuple<Cause, std::string, std::string>;  // with program and ingest
+
+  std::string NameOf(std::optional<std::size_t> ingest) const { return ingest ? outcome_.ingests[*ingest].name : ""; }
+
+  void NoteAll(Loss loss, std::optional<std::size_t> ingest) {
+    for (std::size_t i = 0; i < outcome_.timeline.size(); ++i) {
+      const RehearsalSecond& second = outcome_.timeline[i];
+      const int frames = loss == Loss::kDropped ? SentIn(second, ingest).dropped : LostIn(second, loss);
+      if (frames > 0 || judge_.Strains(loss, i, ingest)) Note(loss, i, frames, ingest);
+    }
+  }
+
+  void Note(Loss loss, std::size_t i, int frames, std::optional<std::size_t> ingest) {
+    const Finding finding = judge_.FindingFor(loss, i, ingest);
+    Lost& to_it = lost_[{finding.cause, finding.program, NameOf(ingest)}];
     to_it.frames += frames;
     if (finding.cause == Cause::kUplink) to_it.line_kbps = std::min(to_it.line_kbps, finding.line_kbps);
-    const double from = outcome.timeline[i].start_seconds;
-    auto& stretches = diagnosis.stretches;
+    const double from = outcome_.timeline[i].start_seconds;
+    auto& stretches = diagnosis_.stretches;
     const bool goes_on = !stretches.empty() && stretches.back().loss == loss &&
                          stretches.back().cause == finding.cause && stretches.back().program == finding.program &&
-                         from - stretches.back().to_seconds < 1.5;
-    if (!goes_on) stretches.push_back({loss, finding.cause, from, from, 0, finding.program, finding.why});
+                         stretches.back().ingest == NameOf(ingest) && from - stretches.back().to_seconds < 1.5;
+    if (!goes_on)
+      stretches.push_back({loss, finding.cause, from, from, 0, finding.program, NameOf(ingest), finding.why});
     stretches.back().to_seconds = from + 1;
     stretches.back().frames += frames;
-  };
-  for (const Loss loss : {Loss::kLate, Loss::kSkippedStream, Loss::kSkippedRecording, Loss::kDropped, Loss::kStalled})
-    for (std::size_t i = 0; i < outcome.timeline.size(); ++i)
-      if (const int frames = LostIn(outcome.timeline[i], loss); frames > 0 || judge.Strain(i) == loss)
-        note_second(loss, i, frames);
-  std::stable_sort(diagnosis.stretches.begin(), diagnosis.stretches.end(),
-                   [](const LossStretch& a, const LossStretch& b) { return a.from_seconds < b.from_seconds; });
-  // What cost no frame is still no show.
-  const auto note = [&](bool happened, Cause cause) {
-    if (happened) lost[{cause, ""}];
-  };
-  note(outcome.connection_losses > 0, Cause::kIngestLost);
-  for (const RehearsalFile& file : outcome.files)
-    note(!file.trouble.empty(), file.disk_full ? Cause::kDiskFull : Cause::kDisk);
-  if (facts.GameLosesTooMuch())
-    lost[{Cause::kGameLoses, ""}].frames =
-        static_cast<int>(std::lround((facts.game->alone_fps - facts.game->beside_fps) * outcome.seconds));
-  for (const auto& [what, all] : lost) {
-    Cure cure = CureFor(what.first, what.second, all.line_kbps, plan);
-    cure.frames = all.frames;
-    diagnosis.cures.push_back(std::move(cure));
   }
-  std::stable_sort(diagnosis.cures.begin(), diagnosis.cures.end(),
-                   [](const Cure& a, const Cure& b) { return a.frames > b.frames; });
-  return diagnosis;
+
+  // It is still no show.
+  void NoteWhatCostNoFrame() {
+    for (std::size_t i = 0; i < outcome_.ingests.size(); ++i)
+      if (outcome_.ingests[i].connection_losses > 0)
+        lost_[{Cause::kIngestLost, "", outcome_.ingests.size() > 1 ? NameOf(i) : ""}];
+    for (const RehearsalFile& file : outcome_.files)
+      if (!file.trouble.empty()) lost_[{file.disk_full ? Cause::kDiskFull : Cause::kDisk, "", ""}];
+  }
+
+  // Your own uplink carried the rest.
+  bool OthersWentOn(const std::string& ingest) const {
+    return std::none_of(lost_.begin(), lost_.end(), [&](const auto& other) {
+      return std::get<Cause>(other.first) == Cause::kUplink && std::get<2>(other.first) != ingest;
+    });
+  }
+
+  void AddCures() {
+    for (const auto& [reason, all] : lost_) {
+      const auto& [cause, program, ingest] = reason;
+      Diagnosis::Cure cure = CureFor(cause, program, all.line_kbps, plan_);
+      if (cause == Cause::kUplink && !ingest.empty() && OthersWentOn(ingest))
+        cure = {cause, 0, Message{"cure.only-that-way", {{"ingest", ingest}}}};
+      cure.frames = all.frames;
+      cure.ingest = ingest;
+      diagnosis_.cures.push_back(std::move(cure));
+    }
+    std::stable_sort(diagnosis_.cures.begin(), diagnosis_.cures.end(),
+                     [](const Diagnosis::Cure& a, const Diagnosis::Cure& b) { return a.frames > b.frames; });
+  }
+
+  const RehearsalOutcome& outcome_;
+  const DiagnosisFacts& facts_;
+  const PlanFile& plan_;
+  const Judge judge_;
+  std::map<Reason, Lost> lost_;
+  Diagnosis diagnosis_;
+};
+
+}  // namespace
+
+Diagnosis Diagnose(const RehearsalOutcome& outcome, const DiagnosisFacts& facts, const PlanFile& plan) {
+  return Tally(outcome, facts, plan).Take();
 }
 
 void to_json(nlohmann::json& json, const Diagnosis& diagnosis) {
@@ -352,14 +336,18 @@ void to_json(nlohmann::json& json, const Diagnosis& diagnosis) {
     nlohmann::json entry = {{"loss", Name(s.loss)},       {"cause", Name(s.cause)}, {"from_seconds", s.from_seconds},
                             {"to_seconds", s.to_seconds}, {"frames", s.frames},     {"why", s.why}};
     if (!s.program.empty()) entry["program"] = s.program;
+    if (!s.ingest.empty()) entry["ingest"] = s.ingest;
     json["stretches"].push_back(std::move(entry));
   }
-  for (const Cure& cure : diagnosis.cures)
-    json["cures"].push_back({{"cause", Name(cure.cause)},
-                             {"frames", cure.frames},
-                             {"do", cure.action},
-                             {"costs", cure.step ? nlohmann::json(cure.step->costs) : nlohmann::json()},
-                             {"lower_bit_rate_helps", cure.lower_bit_rate_helps}});
+  for (const Diagnosis::Cure& cure : diagnosis.cures) {
+    nlohmann::json entry = {{"cause", Name(cure.cause)},
+                            {"frames", cure.frames},
+                            {"do", cure.action},
+                            {"costs", cure.step ? nlohmann::json(cure.step->costs) : nlohmann::json()},
+                            {"lower_bit_rate_helps", cure.lower_bit_rate_helps}};
+    if (!cure.ingest.empty()) entry["ingest"] = cure.ingest;
+    json["cures"].push_back(std::move(entry));
+  }
 }
 
 void to_json(nlohmann::json& json, const DiagnosisFacts& facts) {

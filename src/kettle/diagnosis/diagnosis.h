@@ -42,6 +42,7 @@ struct LossStretch {
   double from_seconds = 0, to_seconds = 0;
   int frames = 0;
   std::string program;  // for kOtherProgram; empty: several, each too short-lived to be seen
+  std::string ingest;   // of several: to which nothing, or too little, got through
   Message why;          // what the counters show
 };
 
@@ -53,6 +54,7 @@ struct Diagnosis {
     Message action;  // what to do
     bool lower_bit_rate_helps = false;
     std::optional<PlanStep> step = {};  // of the plan, if the cure is one: it tells what that gives up
+    std::string ingest = {};            // LossStretch::ingest
   };
   std::vector<Cure> cures;  // the costliest cause first
 };

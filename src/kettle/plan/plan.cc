@@ -8,6 +8,13 @@
 
 namespace kettle {
 
+double Plan::kept_bytes() const {
+  if (!chosen || keep_last_seconds <= 0) return 0;
+  const Option& kept = chosen->recording;
+  const double kbps = std::max(kept.mean_kbps, kept.settings.bit_rate.kbps()) + targets.audio.kbps();
+  return kbps * 1000 / 8 * (keep_last_seconds + kept.settings.keyframe_seconds);
+}
+
 BitRate Plan::recording_rate() const {
   if (!chosen) return {};
   const Option& recording = chosen->recording;

@@ -53,12 +53,15 @@ struct Plan {
   int measured = 0, reused = 0;          // trials of this run, and of earlier ones
   std::string container = "matroska";    // the recording's: Show::recording_container
   double recording_hours = 3;
-  bool under_load = false;  // the game's load ran beside everything that was measured
-  bool simulated = false;   // something of it was measured on a simulated device
+  double keep_last_seconds = 0;  // Show::keep_last_seconds
+  bool under_load = false;       // the game's load ran beside everything that was measured
+  bool simulated = false;        // something of it was measured on a simulated device
 
   PlanVerdict verdict() const { return proving.verdict(capacity); }
   // What the chosen recording takes of the disk: as measured where a quality rules, else its average.
   BitRate recording_rate() const;
+  // That the last seconds take in memory at most: with the group of pictures that is begun before them, and sound.
+  double kept_bytes() const;
 };
 
 // What is searched for the stream.

@@ -89,6 +89,8 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.container = show.at("container");
     result.cpu_cores = show.at("cpu_cores");
     result.audio_kbps = show.at("audio_kbps");
+    result.destinations = show.value("destinations", std::vector<std::string>());
+    result.keep_last_seconds = show.value("keep_last_seconds", 0.0);
     result.line = LineSteps(plan, result.stream);
     result.stream_encoder = FasterPresets(plan, Role::kStream, result.stream);
     if (!result.one_encode) {

@@ -34,8 +34,10 @@ struct PlanFile {
   FrameRate source_rate;
   std::vector<std::string> footage;  // scenes by name, clips by absolute path
   double footage_seconds = 3;
-  std::string container = "matroska";
+  std::string container = "matroska";  // "none": nothing is recorded
   double audio_kbps = 160;
+  std::vector<std::string> destinations;                    // by name; an earlier version told none
+  double keep_last_seconds = 0;                             // Show::keep_last_seconds
   double cpu_cores = 1;                                     // processors that the plan could use
   std::vector<PlanStep> line;                               // for a line that does not hold, in order
   std::vector<PlanStep> stream_encoder, recording_encoder;  // faster presets of the same encoder, slowest first

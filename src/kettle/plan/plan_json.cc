@@ -160,6 +160,8 @@ void to_json(Json& j, const Plan& plan) {
        {"colour", plan.colour},
        {"recording_level", plan.recording_level},
        {"recording_hours", plan.recording_hours},
+       {"keep_last_seconds", plan.keep_last_seconds},
+       {"kept_bytes", plan.kept_bytes()},
        {"container", plan.container},
        {"audio_kbps", plan.targets.audio.kbps()},
        {"most_b_frames", plan.targets.most_b_frames},
@@ -185,7 +187,8 @@ void from_json(const Json& j, Plan& plan) {
   j.at("runner_up").get_to(plan.runner_up);
   j.at("attempts").get_to(plan.proving.attempts);
   KETTLE_READ_FIELDS(j, plan, trade, other_codecs, stream_gives, game_gives);
-  KETTLE_READ_FIELDS(j, plan, other_sharing, disk, colour, recording_level, recording_hours, container);
+  KETTLE_READ_FIELDS(j, plan, other_sharing, disk, colour, recording_level, recording_hours, keep_last_seconds,
+                     container);
   plan.targets.audio = BitRate::FromKbps(j.at("audio_kbps"));
   j.at("most_b_frames").get_to(plan.targets.most_b_frames);
   ReadBecause(j.at("because"), plan);

@@ -40,6 +40,7 @@ Planner::Planner(const PlanRequest& request, TrialBook& book, const std::functio
   plan_.title = request.show.title;
   plan_.container = request.show.recording_container;
   plan_.recording_hours = request.show.recording_hours;
+  plan_.keep_last_seconds = request.show.keep_last_seconds;
   plan_.under_load = !request.show.load.empty();
   plan_.targets = request.targets;
   plan_.capacity = request.capacity;

@@ -13,9 +13,7 @@
 #include <optional>
 
 #include "kettle/realtime/lane.h"
-#include "kettle/rehearsal/flv_packer.h"
 #include "kettle/rehearsal/recorder.h"
-#include "kettle/rehearsal/sender.h"
 #include "kettle/rehearsal/sound.h"
 #include "kettle/store/file.h"
 #include "kettle/trial/trial.h"
@@ -34,37 +32,10 @@ constexpr int kSampleRate = 48'000;
 constexpr double kShortestSecond = 0.05;    // less tells nothing of cores
 constexpr double kLongestLookSeconds = 30;  // no encoder looks further ahead
 
-SenderRequest RequestOf(const RehearsalTask& task) {
-  SenderRequest request{IngestUrl::Parse(task.url), {task.key, ""}, {task.most_send_delay_seconds}};
-  // A third of a second's worth: more than a usual line's round trip holds.
-  request.held_bytes = std::max(32 << 10, static_cast<int>(task.stream.maximum_bit_rate.kbps() * 1000 / 8 / 3));
-  return request;
+// A third of a second's worth: more than a usual line's round trip holds.
+int HeldBytes(const EncodeSettings& stream) {
+  return std::max(32 << 10, static_cast<int>(stream.maximum_bit_rate.kbps() * 1000 / 8 / 3));
 }
-
-// The stream: pictures and the first sound track, packed and sent.
-class StreamOut {
- public:
-  StreamOut(const RehearsalTask& task, const Clock& clock) : sender_(RequestOf(task), clock) {}
-
-  void Open(const AVCodecContext& pictures, const std::vector<const AVCodecContext*>& sound) {
-    std::vector<const AVCodecContext*> tracks{&pictures};
-    if (!sound.empty()) tracks.push_back(sound.front());
-    const std::scoped_lock lock(mutex_);
-    packer_ = std::make_unique<FlvPacker>(tracks);
-    sender_.SetOpening(packer_->opening());
-  }
-  void Enqueue(int track, const AVPacket& packet) {
-    const std::scoped_lock lock(mutex_);
-    for (FlvPacker::Packed& packed : packer_->Pack(track, packet))
-      sender_.Enqueue(std::move(packed.message), packed.picture);
-  }
-  Sender& sender() { return sender_; }
-
- private:
-  std::mutex mutex_;  // pictures and sound come from different threads
-  std::unique_ptr<FlvPacker> packer_;
-  Sender sender_;
-};
 
 class Rehearsing {
  public:
@@ -73,7 +44,8 @@ class Rehearsing {
         clock_(clock),
         source_(task.footage),
         sound_({kSampleRate, task.audio_kbps, task.audio_tracks}),
-        stream_out_(task, clock),
+        stream_out_(task.ingests, {task.most_send_delay_seconds}, HeldBytes(task.stream), clock),
+        kept_(task.keep_last_seconds > 0 ? std::make_unique<KeptSeconds>(task.keep_last_seconds) : nullptr),
         stream_({task.stream, task.source_rate, task.queue_depth, kStreamThread, StreamNiceness(task.first),
                  task.stream_processors},
                 clock,
@@ -85,16 +57,15 @@ class Rehearsing {
       recording_.emplace(LaneRequest{task.recording, task.source_rate, task.queue_depth, kRecordingThread,
                                      RecordingNiceness(task.first, task.recording), task.recording_processors},
                          clock,
-                         PacketSink{[this](const AVCodecContext& encoder) { OpenFiles(encoder); },
+                         PacketSink{[this](const AVCodecContext& encoder) { OpenRecording(encoder); },
                                     [this](const AVPacket& packet) { Record(0, packet); },
                                     {}});
-    outcome_.simulated_ingest = stream_out_.sender().simulated();
     stream_.WaitUntilOpen();
     if (recording_) recording_->WaitUntilOpen();
   }
   ~Rehearsing() {
     ending_ = true;
-    for (auto* thread : {&sound_thread_, &meter_thread_, &killer_}) thread->reset();  // waits for it
+    for (auto* thread : {&sound_thread_, &meter_thread_, &killer_, &saver_}) thread->reset();  // waits for it
   }
 
   RehearsalOutcome Run(const std::function<void(double)>& progress) {
@@ -107,13 +78,16 @@ class Rehearsing {
     sound_thread_.emplace([this] { PlaySound(); });
     meter_thread_.emplace([this] { Meter(); });
     if (task_.power_cut_seconds > 0) killer_.emplace([this] { CutPower(); });
+    if (kept_ && task_.save_at_seconds > 0) saver_.emplace([this] { SaveKept(); });
     Release(frames, progress);
     ending_ = true;
+    if (saver_) saver_->Join();
+    if (kept_) outcome_.saved = kept_->WaitForSaved();  // while the encoders whose header it needs are there
     meter_thread_->Join();  // it reads once more, as long as the encoders' threads are there to be read
     sound_thread_->Join();
     outcome_.stream = stream_.Finish();
     outcome_.recording = recording_ ? recording_->Finish() : RecordedOf(outcome_.stream);
-    stream_out_.sender().Finish(task_.most_send_delay_seconds + 1);
+    stream_out_.Finish(task_.most_send_delay_seconds + 1);
     for (auto& file : recorders_) file->Finish();
     AddLateLosses();
     Summarise();
@@ -148,7 +122,7 @@ class Rehearsing {
 
   void OpenStream(const AVCodecContext& pictures) {
     stream_out_.Open(pictures, sound_.contexts());
-    if (task_.one_encode) OpenFiles(pictures);
+    if (task_.one_encode) OpenRecording(pictures);
   }
   void TakeOfStream(const AVPacket& packet) {
     stream_out_.Enqueue(0, packet);
@@ -162,9 +136,10 @@ class Rehearsing {
     return stream;
   }
 
-  void OpenFiles(const AVCodecContext& pictures) {
+  void OpenRecording(const AVCodecContext& pictures) {
     std::vector<const AVCodecContext*> tracks{&pictures};
     for (const AVCodecContext* sound : sound_.contexts()) tracks.push_back(sound);
+    if (kept_) kept_->Open(tracks);
     for (const RehearsalTask::File& file : task_.files)
       recorders_.push_back(std::make_unique<Recorder>(RecorderRequest{file.path, file.container}, tracks));
   }
@@ -172,6 +147,7 @@ class Rehearsing {
   // A part of the show only, from its first keyframe on. Sound is encoded long before pictures that are looked ahead
   // at: it waits until its time begins.
   void Record(int track, const AVPacket& packet) {
+    if (kept_) kept_->Add(track, packet);
     const std::scoped_lock lock(recording_mutex_);
     const double rate = track == 0 ? task_.recording.frame_rate.fps() : kSampleRate;
     const double seconds = static_cast<double>(packet.pts) / rate;
@@ -232,16 +208,17 @@ class Rehearsing {
     last.dropped += after.dropped;
     last.stalled += after.stalled;
     last.connected = last.connected && after.connected;
+    for (std::size_t i = 0; i < last.ingests.size(); ++i) {
+      last.ingests[i].dropped += after.ingests[i].dropped;
+      last.ingests[i].connected = last.ingests[i].connected && after.ingests[i].connected;
+    }
   }
 
   RehearsalSecond TakeSecond(double from, double to) {
     RehearsalSecond second;
     second.start_seconds = from;
     meter_.Read(to - from, second);
-    const SenderState sent = stream_out_.sender().state();
-    RehearsalCounts counts{
-        late_, stream_.skipped(),   recording_ ? recording_->skipped() : 0, sent.dropped, 0, sent.acknowledged_bytes,
-        0,     sent.blocked_seconds};
+    RehearsalCounts counts{late_, stream_.skipped(), recording_ ? recording_->skipped() : 0, 0, 0};
     for (auto& file : recorders_) {
       const RecorderState state = file->state();
       counts.stalled += state.stalled;
@@ -252,21 +229,32 @@ class Rehearsing {
     second.late = counts.late - counts_.late;
     second.skipped_stream = counts.skipped_stream - counts_.skipped_stream;
     second.skipped_recording = counts.skipped_recording - counts_.skipped_recording;
-    second.dropped = counts.dropped - counts_.dropped;
     second.stalled = counts.stalled - counts_.stalled;
-    const auto kbps = [&](std::int64_t before, std::int64_t after) {
-      return static_cast<double>(after - before) * 8 / 1000 / (to - from);
-    };
-    second.acknowledged_kbps = kbps(counts_.acknowledged_bytes, counts.acknowledged_bytes);
-    second.disk_kbps = kbps(counts_.written_bytes, counts.written_bytes);
+    second.disk_kbps = static_cast<double>(counts.written_bytes - counts_.written_bytes) * 8 / 1000 / (to - from);
     second.stream_waiting = static_cast<int>(stream_.waiting());
     second.recording_waiting = recording_ ? static_cast<int>(recording_->waiting()) : 0;
-    second.send_waiting_seconds = stream_out_.sender().TakeLongestWait();
-    second.send_blocked_share = std::min(1.0, (counts.blocked_seconds - counts_.blocked_seconds) / (to - from));
-    second.round_trip_ms = sent.round_trip_ms;
-    second.connected = sent.connected;
+    AddSending(stream_out_.TakeSecond(to - from), second);
     counts_ = counts;
     return second;
+  }
+
+  static void AddSending(std::vector<SendSecond> ingests, RehearsalSecond& second) {
+    for (const SendSecond& sent : ingests) {
+      const bool first = &sent == &ingests.front();
+      second.dropped += sent.dropped;
+      second.send_waiting_seconds = std::max(second.send_waiting_seconds, sent.waiting_seconds);
+      second.send_blocked_share = std::max(second.send_blocked_share, sent.blocked_share);
+      second.acknowledged_kbps =
+          first ? sent.acknowledged_kbps : std::min(second.acknowledged_kbps, sent.acknowledged_kbps);
+      second.round_trip_ms = std::max(second.round_trip_ms, sent.round_trip_ms);
+      second.connected = second.connected && sent.connected;
+    }
+    second.ingests = std::move(ingests);
+  }
+
+  void SaveKept() {
+    while (!ending_ && Elapsed() < task_.save_at_seconds) clock_.SleepUntil(clock_.now_ns() + 10'000'000);
+    if (!ending_) kept_->Save(task_.save.path, task_.save.container);
   }
 
   void CutPower() {
@@ -275,10 +263,8 @@ class Rehearsing {
   }
 
   void Summarise() {
-    const SenderState sent = stream_out_.sender().state();
-    outcome_.dropped = stream_out_.sender().Dropped();
-    outcome_.connection_losses = sent.losses;
-    outcome_.connection_trouble = sent.trouble;
+    outcome_.ingests = stream_out_.Outcomes();
+    if (kept_) outcome_.kept_bytes = kept_->most_bytes();
     for (std::size_t i = 0; i < recorders_.size(); ++i) {
       const RecorderState state = recorders_[i]->state();
       outcome_.files.push_back({task_.files[i].path, task_.files[i].container, state.written_bytes, state.stalled,
@@ -296,6 +282,7 @@ class Rehearsing {
   const EndlessSource source_;
   Sound sound_;
   StreamOut stream_out_;
+  std::unique_ptr<KeptSeconds> kept_;  // null: none are kept
   std::vector<std::unique_ptr<Recorder>> recorders_;
   std::mutex recording_mutex_;  // pictures and sound come from different threads
   std::optional<double> recorded_from_;
@@ -309,16 +296,32 @@ class Rehearsing {
   std::vector<double> errors_ms_;
   std::int64_t start_ns_ = 0;
   double metered_seconds_ = 0;  // of the run: so far the timeline goes
-  std::optional<GuardedThread> sound_thread_, meter_thread_, killer_;
+  std::optional<GuardedThread> sound_thread_, meter_thread_, killer_, saver_;
 };
 
 }  // namespace
 
+int RehearsalOutcome::dropped() const {
+  std::size_t all = 0;
+  for (const IngestOutcome& ingest : ingests) all += ingest.dropped.size();
+  return static_cast<int>(all);
+}
+
+int RehearsalOutcome::connection_losses() const {
+  int all = 0;
+  for (const IngestOutcome& ingest : ingests) all += ingest.connection_losses;
+  return all;
+}
+
+bool RehearsalOutcome::simulated_ingest() const {
+  return std::any_of(ingests.begin(), ingests.end(), [](const IngestOutcome& ingest) { return ingest.simulated; });
+}
+
 bool RehearsalOutcome::holds() const {
   const bool files_whole =
       std::all_of(files.begin(), files.end(), [](const RehearsalFile& file) { return file.trouble.empty(); });
-  return lost() == 0 && connection_losses == 0 && files_whole && stream.packets == stream.frames &&
-         recording.packets == recording.frames;
+  return lost() == 0 && connection_losses() == 0 && files_whole && saved.trouble.empty() &&
+         stream.packets == stream.frames && recording.packets == recording.frames;
 }
 
 RehearsalOutcome RunRehearsal(const RehearsalTask& task, Clock& clock, const std::function<void(double)>& progress) {
@@ -350,9 +353,12 @@ std::string FramesCsv(const RehearsalOutcome& outcome) {
       csv += CsvLine(columns, Row{output, frame, frame.skipped() ? "skipped" : gone ? lost_word : fine_word});
     }
   };
-  std::vector<std::int64_t> stalled = outcome.stalled;
+  std::vector<std::int64_t> stalled = outcome.stalled, dropped;
   std::sort(stalled.begin(), stalled.end());
-  add("stream", outcome.stream, outcome.dropped, "dropped", "sent");
+  for (const IngestOutcome& ingest : outcome.ingests)
+    dropped.insert(dropped.end(), ingest.dropped.begin(), ingest.dropped.end());
+  std::sort(dropped.begin(), dropped.end());
+  add("stream", outcome.stream, dropped, "dropped", "sent");
   add("recording", outcome.recording, stalled, "stalled", "recorded");
   return csv;
 }

@@ -10,7 +10,9 @@
 #include "kettle/realtime/lane.h"
 #include "kettle/realtime/pace_task.h"
 #include "kettle/realtime/turns.h"
+#include "kettle/rehearsal/kept_seconds.h"
 #include "kettle/rehearsal/seconds.h"
+#include "kettle/rehearsal/stream_out.h"
 #include "kettle/units/clock.h"
 
 namespace kettle {
@@ -25,7 +27,7 @@ struct RehearsalTask {
   bool one_encode = false;  // the stream's is recorded: `recording` is not opened
   std::vector<int> stream_processors = {}, recording_processors = {};  // LaneRequest
   First first = First::kGame;
-  std::string url, key;                  // of the ingest; the key is a secret
+  std::vector<RehearsalIngest> ingests;  // all get the same encode
   double most_send_delay_seconds = 1.5;  // QueueRule
   int audio_kbps = 160, audio_tracks = 1;
   struct File {
@@ -35,6 +37,9 @@ struct RehearsalTask {
   double record_from = 0;              // only that part of the show, in seconds
   double record_to = 1e9;              //
   double power_cut_seconds = 0;        // the process kills itself then; 0: never
+  double keep_last_seconds = 0;        // in memory; 0: none
+  double save_at_seconds = 0;          // then they are written into `save`; 0: never
+  File save = {};                      //
   std::vector<std::string> game = {};  // names of processes that count as the game
   // Where frames.csv goes; the outcome then holds no times of single frames, which of hours are too many for an answer.
   // Empty: the outcome holds them.
@@ -53,17 +58,19 @@ struct RehearsalOutcome {
   double seconds = 0;                    // of footage
   std::vector<int> late_frames;          // of the source, by index
   PacedOutputOutcome stream, recording;  // of one encode: the recording's skips are the stream's, and count there
-  std::vector<std::int64_t> dropped;     // pictures of the stream that never were sent
   std::vector<std::int64_t> stalled;     // pictures of the recording that are not in its first file
   std::vector<RehearsalSecond> timeline;
   double clock_p50_ms = 0, clock_p999_ms = 0, clock_max_ms = 0;  // release less due time
-  int connection_losses = 0;
-  std::string connection_trouble;
-  bool simulated_ingest = false;
+  std::vector<IngestOutcome> ingests;
   std::vector<RehearsalFile> files;
+  std::int64_t kept_bytes = 0;  // that the last seconds took in memory, at most
+  SavedSeconds saved;           // of them
 
+  int dropped() const;  // pictures of the stream that never were sent, over all ingests
+  int connection_losses() const;
+  bool simulated_ingest() const;  // one of them is
   int lost() const {
-    return static_cast<int>(late_frames.size() + dropped.size() + stalled.size()) + stream.skipped + recording.skipped;
+    return static_cast<int>(late_frames.size() + stalled.size()) + dropped() + stream.skipped + recording.skipped;
   }
   // No frame was lost, whatever the cause, and everything went on to the end.
   bool holds() const;

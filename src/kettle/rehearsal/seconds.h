@@ -14,15 +14,24 @@
 
 namespace kettle {
 
+// The way to one ingest in it.
+struct SendSecond {
+  int dropped = 0;             // pictures
+  double waiting_seconds = 0;  // of a message in the send queue, at most
+  double blocked_share = 0;    // of the time: the line took nothing more, 0..1
+  double acknowledged_kbps = 0, round_trip_ms = 0;
+  bool connected = true;
+};
+
 struct RehearsalSecond {
   double start_seconds = 0;
   // Frames lost in it, by what was at fault.
   int late = 0, skipped_stream = 0, skipped_recording = 0, dropped = 0, stalled = 0;
   int stream_waiting = 0, recording_waiting = 0;  // frames before the encoders, at its end
-  double send_waiting_seconds = 0;                // of a message in the send queue, at most
-  double send_blocked_share = 0;                  // of the time: the line took nothing more, 0..1
-  double acknowledged_kbps = 0, round_trip_ms = 0;
+  // Of several ingests the worst, but for `dropped`, which is of all.
+  double send_waiting_seconds = 0, send_blocked_share = 0, acknowledged_kbps = 0, round_trip_ms = 0;
   bool connected = true;
+  std::vector<SendSecond> ingests;  // in the order of the outcome's
   double disk_kbps = 0, longest_write_ms = 0, disk_waiting_seconds = 0;
   // Processors used, by part of the rehearsal, and by the rest of the machine.
   double stream_cores = 0, recording_cores = 0, other_own_cores = 0, device_cores = 0, game_cores = 0;
@@ -34,9 +43,8 @@ struct RehearsalSecond {
 
 // Counts since the start; the meter makes seconds of them.
 struct RehearsalCounts {
-  int late = 0, skipped_stream = 0, skipped_recording = 0, dropped = 0, stalled = 0;
-  std::int64_t acknowledged_bytes = 0, written_bytes = 0;
-  double blocked_seconds = 0;
+  int late = 0, skipped_stream = 0, skipped_recording = 0, stalled = 0;
+  std::int64_t written_bytes = 0;
 };
 
 // Names of the threads that encode, which their encoders' own threads share.

@@ -26,7 +26,7 @@ Sender::~Sender() {
 }
 
 void Sender::Connect() {
-  auto publisher = std::make_unique<RtmpPublisher>(request_.url, request_.key.key, request_.patience_seconds);
+  std::unique_ptr<IngestConnection> publisher = StartPublish(request_.url, request_.key, request_.patience_seconds);
   publisher->LimitHeld(request_.held_bytes);
   const std::scoped_lock lock(mutex_);
   simulated_ = simulated_ || publisher->simulated();
@@ -34,8 +34,8 @@ void Sender::Connect() {
   writing_.clear();
   on_its_way_.clear();
   // The handshake of TCP counts as one. What was given is acknowledged, as it was answered, or soon will be.
-  const TcpState tcp = publisher_->state();
-  not_ours_bytes_ = std::max<std::int64_t>(0, tcp.acknowledged_bytes - tcp.given_bytes);
+  const PublishState begun = publisher_->state();
+  not_ours_bytes_ = std::max<std::int64_t>(0, begun.acknowledged_bytes - begun.given_bytes);
   opened_ = false;
   state_.connected = true;
 }
@@ -67,11 +67,16 @@ SenderState Sender::state() const {
   SenderState state = state_;
   state.acknowledged_bytes = earlier_bytes_;
   if (publisher_) {
-    const TcpState tcp = publisher_->state();
-    state.acknowledged_bytes += tcp.acknowledged_bytes;
-    state.round_trip_ms = tcp.round_trip_ms;
+    const PublishState sent = publisher_->state();
+    state.acknowledged_bytes += sent.acknowledged_bytes;
+    state.round_trip_ms = sent.round_trip_ms;
   }
   return state;
+}
+
+bool Sender::simulated() const {
+  const std::scoped_lock lock(mutex_);
+  return simulated_ || (publisher_ && publisher_->simulated());
 }
 
 double Sender::TakeLongestWait() {
@@ -96,6 +101,7 @@ void Sender::LoseConnection(const std::string& why) {
   state_.dropped += static_cast<int>(on_its_way_.size());
   on_its_way_.clear();
   earlier_bytes_ += publisher_->state().acknowledged_bytes;
+  simulated_ = simulated_ || publisher_->simulated();
   publisher_.reset();
   needs_keyframe_ = true;
   state_.connected = false;

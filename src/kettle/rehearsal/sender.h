@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Sends a stream over RTMP while it is being encoded: a queue, a thread, and a new connection when the ingest is lost.
+// Sends a stream to an ingest while it is being encoded: a queue, a thread, and a new connection when the ingest is
+// lost.
 #pragma once
 
 #include <algorithm>
@@ -15,8 +16,8 @@
 #include <vector>
 
 #include "kettle/line/send_queue.h"
+#include "kettle/publish/ingest_connection.h"
 #include "kettle/rehearsal/flv_packer.h"
-#include "kettle/rtmp/publisher.h"
 #include "kettle/units/clock.h"
 
 namespace kettle {
@@ -45,9 +46,9 @@ class Sender {
   Sender(const SenderRequest& request, const Clock& clock);
   ~Sender();
 
-  bool simulated() const { return simulated_; }  // the ingest says that it is a stand-in
+  bool simulated() const;  // the ingest says that it is a stand-in; it may say so late
 
-  // What goes before the first picture of each connection. To be set before the first Give.
+  // What goes before the first picture of each connection; over SRT nothing does. To be set before the first Give.
   void SetOpening(std::vector<RtmpMessage> messages);
   using Picture = FlvPacker::Picture;
   // Without a picture it is sound. Never waits. Thread-safe, as is state().
@@ -84,7 +85,7 @@ class Sender {
   const Clock& clock_;
   mutable std::mutex mutex_;
   std::condition_variable changed_;
-  std::unique_ptr<RtmpPublisher> publisher_;
+  std::unique_ptr<IngestConnection> publisher_;
   std::vector<RtmpMessage> opening_;
   SendQueue<Outgoing> queue_;
   std::string writing_;

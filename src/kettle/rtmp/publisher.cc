@@ -80,7 +80,8 @@ void RtmpPublisher::SendAll(std::string_view bytes) {
 }
 
 void RtmpPublisher::Handshake() {
-  std::string hello = "\x03" + std::string(kHandshakeBytes, '\0');
+  std::string hello(1 + kHandshakeBytes, '\0');
+  hello[0] = 3;
   for (std::size_t i = 9; i < hello.size(); ++i) hello[i] = static_cast<char>(i * 73);
   SendAll(hello);
   const auto start = Clock::now();

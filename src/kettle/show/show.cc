@@ -64,6 +64,18 @@ double ParseRecordingQuality(const std::string& text) {
             kArchive);
 }
 
+// "30 s".
+double ParseKeepLast(const std::string& text) {
+  double seconds = 0;
+  char unit[4] = "";
+  if (std::sscanf(text.c_str(), "%lf %3s", &seconds, unit) == 2) {
+    const std::string given = unit;
+    const double all = given == "s" ? seconds : given == "min" ? seconds * 60 : 0;
+    if (all >= 1 && all <= 600) return all;
+  }
+  FailInput("\"{}\" is no length; write \"30 s\" or \"2 min\", from 1 s to 10 min", text);
+}
+
 class ShowReader {
  public:
   ShowReader(const fs::path& file, const ShowOverrides& overrides, const ShowPlaces& places)
@@ -198,12 +210,19 @@ class ShowReader {
   static std::optional<Item> AutoOrSource(const TomlSection& section, const std::string& key, Item source) {
     const auto text = section.Text(key);
     if (text == "auto") return std::nullopt;
-    return text == "source" ? source : section.Value(key, Item::Parse);
+    if (text == "source") return source;
+    try {
+      return section.Value(key, Item::Parse);
+    } catch (const Error& error) {
+      throw Error(Fault::kInput, fmt::format("{}; or \"auto\", \"source\"{}", error.what(),
+                                             key == "size" ? ", \"stream\", \"none\"" : ""));
+    }
   }
 
   void ReadRecording(Show& show) const {
     const TomlSection recording = Section("recording");
-    show.recording_is_stream = recording.Text("size") == "stream";
+    show.recording_is_none = recording.Text("size") == "none";
+    show.recording_is_stream = show.recording_is_none || recording.Text("size") == "stream";
     if (!show.recording_is_stream) show.recording_size = AutoOrSource<FrameSize>(recording, "size", show.source_size);
     show.recording_rate = AutoOrSource<FrameRate>(recording, "frame_rate", show.source_rate);
     if (show.recording_size &&
@@ -223,6 +242,8 @@ class ShowReader {
       recording.Fail("quality", "give quality or bit_rate, not both");
     if (quality_asked) show.recording_bit_rate.reset();
     if (!show.recording_bit_rate) show.recording_score = quality.value_or(kArchive);
+    if (show.recording_is_none) show.recording_container = "none";
+    show.keep_last_seconds = recording.Value("keep_last", ParseKeepLast).value_or(0);
     const fs::path folder = recording.Text("folder").value_or("recordings");
     const bool from_option = options_.contains("recording.folder");
     show.recording_folder_exists = from_option || folder.is_absolute();

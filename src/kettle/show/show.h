@@ -50,6 +50,7 @@ struct Show {
   // recording
   std::optional<FrameSize> recording_size;       // not set: automatic
   std::optional<FrameRate> recording_rate;       // not set: automatic
+  bool recording_is_none = false;                // nothing is recorded
   bool recording_is_stream = false;              // no encode of its own: the stream's is written to disk as well
   std::optional<std::string> recording_encoder;  // a family's name; not set: automatic
   Plays recording_plays = Plays::kAnywhere;      // which codecs that may take
@@ -58,7 +59,8 @@ struct Show {
   std::filesystem::path recording_folder;        // where recordings will go; may not exist yet
   bool recording_folder_exists = false;          // it was named by an option or a full path: it should be there by now
   double recording_hours = 3;
-  std::string recording_container = "matroska";  // or "fragmented-mp4", "mp4"
+  double keep_last_seconds = 0;  // in memory, of the recording's encode or else of the stream's; 0: none
+  std::string recording_container = "matroska";  // or "fragmented-mp4", "mp4"; "none": nothing is recorded
 
   // uplink
   Line line;  // neither readings nor a trace: nothing is known of it

@@ -17,7 +17,8 @@ const std::vector<ShowKey>& ShowKeys() {
       {"stream", "viewing_size", Kind::kText, "viewing-size", "the size at which most viewers watch: \"960x540\""},
       {"stream", "destinations", Kind::kList, "destination", "where the stream goes, by name or file; repeatable"},
       {"recording", "size", Kind::kText, "recording-size",
-       "the recording's picture: \"auto\" (usual), \"source\", \"1280x720\", or \"stream\": the stream's own encode"},
+       "the recording's picture: \"auto\" (usual), \"source\", \"1280x720\", \"stream\": the stream's own encode, or "
+       "\"none\""},
       {"recording", "frame_rate", Kind::kText, "recording-frame-rate",
        "the recording's frame rate: \"auto\" (usual), \"source\", \"30\""},
       {"recording", "plays", Kind::kText, "recording-plays",
@@ -25,6 +26,8 @@ const std::vector<ShowKey>& ShowKeys() {
       {"recording", "encoder", Kind::kText, "recording-encoder", "the recording's encoder: \"x265\""},
       {"recording", "folder", Kind::kText, "recording-folder", "where recordings go"},
       {"recording", "container", Kind::kText, "recording-container", "matroska (usual), fragmented-mp4, mp4"},
+      {"recording", "keep_last", Kind::kText, "keep-last",
+       "the last seconds, kept in memory to be saved when something good has happened: \"30 s\""},
       {"recording", "hours", Kind::kNumber, "recording-hours", "how long a show lasts"},
       {"recording", "quality", Kind::kText, "recording-quality",
        "the recording's quality: \"archive\" (80), or how it shall look, of 100: \"70\""},

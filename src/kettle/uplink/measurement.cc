@@ -33,16 +33,16 @@ class Measuring {
       : request_(request),
         stream_(stream),
         report_(report),
-        publish_(StartTestPublish(request.url, request.key, stream, request.patience_seconds)),
+        publish_(request.url, request.key, stream, request.patience_seconds),
         allowance_(request.most_kbps * kPayloadShare),
         quiet_seconds_(std::min(2.0, request.seconds * 0.15)) {
-    const TestPublish::Started started = publish_->started();
-    publish_->LimitRate(request.most_kbps);
+    const IngestConnection::Started started = line().started();
+    line().LimitRate(request.most_kbps);
     report_.most_kbps = request.most_kbps;
     report_.connect_ms = started.connect_seconds * 1000;
     report_.start_ms = started.publish_seconds * 1000;
     report_.answer_ms = started.answer_seconds * 1000;
-    waiting_ = publish_->Opening();
+    waiting_ = publish_.Opening();
   }
 
   void Run(const std::function<void(double)>& progress) {
@@ -64,16 +64,16 @@ class Measuring {
       else if (line_takes_all)
         std::this_thread::sleep_for(std::chrono::duration<double>(std::min(until, kAllowanceSeconds)));
       else
-        publish_->WaitToSend(until);
+        line().WaitToSend(until);
     }
     TakeSample();
     SendTheRest();
-    publish_->Finish(kEndSeconds);
+    line().Finish(kEndSeconds);
   }
 
   // Also of one that ended early.
   void Summarise() {
-    report_.simulated = publish_->simulated();
+    report_.simulated = line().simulated();
     if (samples_.size() < 2) return;
     SummariseRoundTrips();
     const double from = quiet_seconds_ + kRampSeconds, to = samples_.back().seconds;
@@ -89,7 +89,7 @@ class Measuring {
     const auto packets = static_cast<double>(last.packets - first.packets);
     const auto bytes = static_cast<double>(last.acknowledged_bytes - first.acknowledged_bytes);
     if (packets > 0) report_.resent_share = static_cast<double>(last.resent_packets - first.resent_packets) / packets;
-    if (bytes > 0) report_.line_kbps = report_.sustained_kbps * (1 + publish_->header_bytes() * packets / bytes);
+    if (bytes > 0) report_.line_kbps = report_.sustained_kbps * (1 + line().header_bytes() * packets / bytes);
     report_.filled = dry_pictures_ * 5 < loaded_pictures_ &&
                      report_.sustained_kbps < kNearlyAll * request_.most_kbps * kPayloadShare;
   }
@@ -104,7 +104,7 @@ class Measuring {
       if (SendWhatMayBeSent())
         std::this_thread::sleep_for(std::chrono::duration<double>(kAllowanceSeconds));
       else
-        publish_->WaitToSend(kAllowanceSeconds);
+        line().WaitToSend(kAllowanceSeconds);
     report_.pictures =
         std::count_if(ends_.begin(), ends_.end(), [&](std::int64_t picture) { return picture <= sent_bytes_; });
   }
@@ -112,17 +112,18 @@ class Measuring {
   // True if the line took all that it was given: all that waited, or all that the limit lets pass by now.
   bool SendWhatMayBeSent() {
     const std::size_t part = std::min(waiting_.size(), allowance_.Bytes(now()));
-    const std::size_t taken = publish_->Send(std::string_view(waiting_).substr(0, part));
+    const std::size_t taken = line().Send(std::string_view(waiting_).substr(0, part));
     allowance_.Spend(taken);
     waiting_.erase(0, taken);
     sent_bytes_ += static_cast<std::int64_t>(taken);
     return taken == part;
   }
 
+  IngestConnection& line() { return publish_.line(); }
   double now() const { return std::chrono::duration<double>(Clock::now() - start_).count(); }
 
   void TakeSample() {
-    samples_.push_back({now(), publish_->state()});
+    samples_.push_back({now(), line().state()});
     const Sample& last = samples_.back();
     const bool idle = waiting_.empty() && last.sent.waiting_bytes == 0;
     if (idle || last.sent.acknowledged_bytes > progress_bytes_) {
@@ -154,7 +155,7 @@ class Measuring {
     if (waiting_.size() > ahead * 4 + (64 << 10)) skipping_ = true;
     if (stream_.IsKeyframe(number) && waiting_.size() <= ahead * 4) skipping_ = false;
     if (skipping_) return;
-    waiting_ += publish_->Picture(number, loaded && waiting_.size() < ahead ? FillTo(ahead - waiting_.size()) : 0);
+    waiting_ += publish_.Picture(number, loaded && waiting_.size() < ahead ? FillTo(ahead - waiting_.size()) : 0);
     ends_.push_back(sent_bytes_ + static_cast<std::int64_t>(waiting_.size()));
   }
 
@@ -199,7 +200,7 @@ class Measuring {
   const MeasureRequest& request_;
   const TestStream& stream_;
   IngestReport& report_;
-  std::unique_ptr<TestPublish> publish_;
+  TestPublish publish_;
   SendAllowance allowance_;
   double quiet_seconds_;
   Clock::time_point start_;

@@ -1,135 +1,29 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/uplink/test_publish.h"
 
-#include <algorithm>
-#include <chrono>
-#include <thread>
-
-#include "kettle/coded/transport_stream.h"
-#include "kettle/rtmp/publisher.h"
-#include "kettle/srt/caller.h"
 #include "kettle/units/error.h"
-#include "kettle/uplink/send_rate.h"
 
 namespace kettle {
 
-namespace {
-
-using Clock = std::chrono::steady_clock;
-
-class OverRtmp final : public TestPublish {
- public:
-  OverRtmp(const IngestUrl& url, const StreamKey& key, const TestStream& stream, double patience_seconds)
-      : stream_(stream), publisher_(url, key.key, patience_seconds) {
-    publisher_.LimitUnsent(64 << 10);  // what waits, waits here
+TestPublish::TestPublish(const IngestUrl& url, const StreamKey& key, const TestStream& stream, double patience_seconds)
+    : stream_(stream) {
+  if (url.scheme == "srt") {
+    if (stream.coded().codec == "av1")
+      FailInput("{}: SRT's transport stream carries H.264 or HEVC, no AV1; AV1 goes over rtmp://", url.str());
+    packing_.emplace(stream.coded());
   }
-  Started started() const override {
-    return {publisher_.connect_seconds(), publisher_.start_seconds(), publisher_.answer_seconds()};
-  }
-  bool simulated() const override { return publisher_.simulated(); }
-  double header_bytes() const override { return 52; }  // IPv4 and TCP with timestamps
-  std::string Opening() override { return publisher_.Wrap(stream_.Metadata()) + publisher_.Wrap(stream_.Header()); }
-  std::string Picture(std::int64_t number, std::size_t bytes) override {
-    return publisher_.Wrap(stream_.Picture(number, bytes));
-  }
-  std::size_t Send(std::string_view bytes) override { return publisher_.Send(bytes); }
-  void LimitRate(double kbps) override { publisher_.LimitPace(kbps); }
-  void WaitToSend(double seconds) override { publisher_.WaitToSend(seconds); }
-  PublishState state() override {
-    const TcpState tcp = publisher_.state();
-    return {tcp.round_trip_ms, tcp.acknowledged_bytes, tcp.unsent_bytes, tcp.sent_segments, tcp.resent_segments};
-  }
-  void Finish(double patience_seconds) override { publisher_.Finish(patience_seconds); }
+  line_ = StartPublish(url, key, patience_seconds);
+  line_->LimitUnsent(64 << 10);  // what waits, waits here
+}
 
- private:
-  const TestStream& stream_;
-  RtmpPublisher publisher_;
-};
+std::string TestPublish::Opening() {
+  return packing_ ? "" : line_->Wrap(stream_.Metadata()) + line_->Wrap(stream_.Header());
+}
 
-// Live mode sends, and sends again, as fast as it is let. What TCP's kernel does for RTMP has to be done here: no more
-// is sent than the line has shown to carry.
-class OverSrt final : public TestPublish {
- public:
-  OverSrt(const IngestUrl& url, const StreamKey& key, const TestStream& stream, double patience_seconds)
-      : stream_(stream),
-        packing_(stream.coded()),
-        start_(Clock::now()),
-        caller_({url.host, url.port, key.key, key.passphrase}, url.str(), patience_seconds),
-        connect_seconds_(now()) {}
-
-  // SRT has no answer but that to the connection.
-  Started started() const override { return {connect_seconds_, connect_seconds_, connect_seconds_}; }
-  bool simulated() const override { return simulated_; }
-  double header_bytes() const override { return 44; }  // IPv4, UDP and SRT
-  std::string Opening() override { return {}; }        // the transport stream tells what it holds with each keyframe
-  std::string Picture(std::int64_t number, std::size_t bytes) override {
-    const CodedPicture picture = stream_.Filled(number, bytes);
-    return packing_.Pack(picture.data, picture.decode_seconds, picture.show_seconds, picture.keyframe);
-  }
-
-  std::size_t Send(std::string_view bytes) override {
-    if (caller_.Receive() == "simulated") simulated_ = true;
-    const SrtState srt = caller_.state();
-    const double round_trip = srt.round_trip_ms / 1000, packet_kbits = SrtCaller::kMessageBytes * 8 / 1000.0;
-    const auto most = 8 + static_cast<std::int64_t>(rate_.kbps() * (round_trip + kHeldSeconds) / packet_kbits);
-    rate_.Watch({now(), round_trip, StateOf(srt).acknowledged_bytes, srt.packets, srt.lost_packets,
-                 srt.waiting_packets + 8 >= most});
-    caller_.LimitRate(rate_.kbps());
-    std::size_t taken = 0;
-    for (std::int64_t room = most - srt.waiting_packets; room > 0 && taken < bytes.size(); --room) {
-      const std::string_view message = bytes.substr(taken, SrtCaller::kMessageBytes);
-      if (!caller_.Send(message)) break;
-      taken += message.size();
-    }
-    given_bytes_ += static_cast<std::int64_t>(taken);
-    return taken;
-  }
-  void LimitRate(double kbps) override { rate_.Limit(kbps); }
-  void WaitToSend(double seconds) override {
-    std::this_thread::sleep_for(std::chrono::duration<double>(std::min(seconds, 0.002)));
-  }
-  PublishState state() override { return StateOf(caller_.state()); }
-  void Finish(double patience_seconds) override {
-    for (const double end = now() + patience_seconds; now() < end && caller_.state().waiting_packets > 0;)
-      WaitToSend(0.01);
-    // What the listener holds back when the connection ends, it throws away: it was once the last second of all.
-    constexpr double kToBeSure = 0.2;
-    for (const double end = now() + SrtCaller::kPeerLatencySeconds + kToBeSure; now() < end;) WaitToSend(0.01);
-  }
-
- private:
-  static constexpr double kHeldSeconds = 0.1;  // libsrt holds so much more than is on its way
-
-  PublishState StateOf(const SrtState& srt) {
-    constexpr auto kBytes = static_cast<std::int64_t>(SrtCaller::kMessageBytes);
-    const std::int64_t waiting = std::min(given_bytes_, srt.waiting_packets * kBytes);
-    // A listener that has waited long enough acknowledges what it never got: no more arrived than was not lost. A loss
-    // is told late, and what was counted is not taken back.
-    const std::int64_t arrived = std::min(given_bytes_ - waiting, (srt.packets - srt.lost_packets) * kBytes);
-    arrived_bytes_ = std::max(arrived_bytes_, arrived);
-    return {srt.round_trip_ms, arrived_bytes_, waiting, srt.packets, srt.resent_packets};
-  }
-
-  double now() const { return std::chrono::duration<double>(Clock::now() - start_).count(); }
-
-  const TestStream& stream_;
-  TransportStream packing_;
-  Clock::time_point start_;
-  SrtCaller caller_;
-  double connect_seconds_;
-  SendRate rate_;
-  std::int64_t given_bytes_ = 0, arrived_bytes_ = 0;
-  bool simulated_ = false;
-};
-
-}  // namespace
-
-std::unique_ptr<TestPublish> StartTestPublish(const IngestUrl& url, const StreamKey& key, const TestStream& stream,
-                                              double patience_seconds) {
-  if (url.scheme == "srt" && stream.coded().codec == "av1")
-    FailInput("{}: SRT's transport stream carries H.264 or HEVC, no AV1; AV1 goes over rtmp://", url.str());
-  if (url.scheme == "srt") return std::make_unique<OverSrt>(url, key, stream, patience_seconds);
-  return std::make_unique<OverRtmp>(url, key, stream, patience_seconds);
+std::string TestPublish::Picture(std::int64_t number, std::size_t bytes) {
+  if (!packing_) return line_->Wrap(stream_.Picture(number, bytes));
+  const CodedPicture picture = stream_.Filled(number, bytes);
+  return packing_->Pack(picture.data, picture.decode_seconds, picture.show_seconds, picture.keyframe);
 }
 
 }  // namespace kettle

@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: Apache-2.0
+// What to do against a cause of lost frames: a step of the plan, where it has one for it. Internal to this room.
+#pragma once
+
+#include <string>
+
+#include "kettle/diagnosis/diagnosis.h"
+
+namespace kettle {
+
+// `program`: for kOtherProgram. `line_kbps`: for kUplink, the least that the line took.
+Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan);
+
+}  // namespace kettle
