@@ -247,6 +247,8 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"plan.colours-differ",
        "the {output} declares other colours than the source: players will show it off by {mean:.1f} grey levels on "
        "average, {most:.0f} at most"},
+      {"plan.costs-the-game",
+       "looks {points:.1f} points better, which hardly anybody sees, and takes {cores:.2f} cores more from the game"},
       {"plan.demand",
        "together they should take {cores:.2f} of {all_cores:g} cores and {percent:.0f} % of the GPU's engine"},
       {"plan.does-not-keep-pace", "does not keep pace: headroom {percent:.0f} %, required {required:.0f} %"},

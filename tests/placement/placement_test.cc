@@ -155,6 +155,23 @@ TEST(Place, WhatWasNotMeasuredIsNotCalledAMisfit) {
   EXPECT_EQ(Sentence(placement.rejected[0].why), "not measured");
 }
 
+TEST(Place, WithinAPointOfTheBestStreamTheGameComesFirst) {
+  FamilyOptions cpu = Family("x264", {{300, 0.4}, {150, 0.8}, {90, 1.1}}, 14);
+  const auto usual = cpu.measure;
+  double step = 0.4;  // points from one preset to the next
+  cpu.measure = [&](Role role, int preset) {
+    Option option = usual(role, preset);
+    option.score = 12 + step * preset;
+    return option;
+  };
+  cpu.known = [](Role, int) { return true; };
+  EXPECT_EQ(PlaceOneEncode({cpu}, kTwoCores).feasible[0].stream.title(), "x264 ultrafast") << "0.8 points less";
+  step = 0.6;
+  EXPECT_EQ(PlaceOneEncode({cpu}, kTwoCores).feasible[0].stream.title(), "x264 superfast") << "1.2 would be too many";
+  step = 1.5;
+  EXPECT_EQ(PlaceOneEncode({cpu}, kTwoCores).feasible[0].stream.title(), "x264 veryfast");
+}
+
 // A stream that never came near is walked only where nothing better fits.
 TEST(Place, AFamilyFarBehindIsNotWalkedAsStream) {
   FamilyOptions cpu = Cpu(), gpu = Gpu();

@@ -94,7 +94,8 @@ TEST(MakePlan, FindsTheBestStreamWithAtMostHalfOfTheTrials) {
     if (best == 0) continue;
     ++found;
     EXPECT_TRUE(plan.chosen->demand.fits) << "seed " << seed;
-    EXPECT_NEAR(plan.chosen->stream.score, best, 0.5) << "seed " << seed;
+    EXPECT_GT(plan.chosen->stream.score, best - 1) << "seed " << seed;
+    EXPECT_LE(plan.chosen->stream.score, best) << "seed " << seed;
   }
   EXPECT_GT(found, 100);
 }

@@ -81,8 +81,12 @@ std::vector<RehearsalIngest> NamedIngests(const RehearseOptions& options) {
   for (std::size_t i = 0; i < options.to.size(); ++i) {
     const IngestUrl url = IngestUrl::Parse(options.to[i]);
     const StreamKey key = files == 0 ? StreamKey{"rehearsal", ""} : ReadKeyFile(options.key_files[files == 1 ? 0 : i]);
-    ingests.push_back({url.str(), url.str(), key.key, key.passphrase});
+    ingests.push_back({fmt::format("{}:{}", url.host, url.port), url.str(), key.key, key.passphrase});
   }
+  for (RehearsalIngest& ingest : ingests)  // two at one place are told apart by their whole addresses
+    if (std::count_if(ingests.begin(), ingests.end(),
+                      [&](const RehearsalIngest& other) { return other.name == ingest.name; }) > 1)
+      ingest.name = ingest.url;
   return ingests;
 }
 

@@ -112,6 +112,12 @@ void PrintPictures(const Plan& plan) {
       calm ? "  Busy and calm moments count half each; calm ones are measured of what comes near the best.\n" : "");
 }
 
+// "1.31", or with an encode on the GPU "0.40 + 35 % GPU".
+std::string CoresOf(const TradePoint& point) {
+  return fmt::format("{:.2f}", point.cpu_cores) +
+         (point.engine_share > 0 ? fmt::format(" + {:.0f} % GPU", point.engine_share * 100) : "");
+}
+
 void PrintTrade(const Plan& plan) {
   if (plan.trade.empty()) return;
   fmt::print("{}\n", Paint("Ways to record beside the stream", Tone::kStrong));
@@ -122,6 +128,7 @@ void PrintTrade(const Plan& plan) {
                {"stream"},
                Number("score"),
                Number("cores"),
+               Number("left for the game"),
                {""}});
   const auto points = [](const std::optional<double>& score) { return score ? Points(*score) : "-"; };
   for (const TradePoint& point : plan.trade) {
@@ -139,7 +146,8 @@ void PrintTrade(const Plan& plan) {
               : "-",
           tone},
          number(points(point.stream_score)),
-         number(told ? fmt::format("{:.2f}", point.cpu_cores) : "-"),
+         number(told ? CoresOf(point) : "-"),
+         number(told ? fmt::format("{:.2f} cores", std::max(0.0, plan.capacity.cpu_cores - point.cpu_cores)) : "-"),
          {(point.taken ? "taken: " : "") + Sentence(point.why), tone}});
   }
   fmt::print(

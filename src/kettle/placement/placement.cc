@@ -13,6 +13,7 @@ namespace kettle {
 namespace {
 
 constexpr double kSameQuality = 0.5;  // points
+constexpr double kLittleToSee = 1;    // points: within them what is left to the game decides
 constexpr double kFarBehind = 5;
 
 // Scores in steps of what nobody sees, so that "the same" is the same for any three pairs.
@@ -21,10 +22,26 @@ long QualityStep(const Option& option) { return std::lround(option.score / kSame
 // What both encodes take from the game, in tenths of a processor; a simulated device's share is no encode's.
 long CoreStep(const Pair& pair) { return std::lround((pair.demand.cpu_cores - pair.demand.stand_in_cores) * 10); }
 
+// With streams that both come within a point of the best.
+bool LeavesMore(const Pair& a, const Pair& b) {
+  if (CoreStep(a) != CoreStep(b)) return CoreStep(a) < CoreStep(b);
+  if (QualityStep(a.recording) != QualityStep(b.recording)) return QualityStep(a.recording) > QualityStep(b.recording);
+  return QualityStep(a.stream) > QualityStep(b.stream);
+}
+
 bool Better(const Pair& a, const Pair& b) {
   if (QualityStep(a.stream) != QualityStep(b.stream)) return QualityStep(a.stream) > QualityStep(b.stream);
   if (CoreStep(a) != CoreStep(b)) return CoreStep(a) < CoreStep(b);
   return QualityStep(a.recording) > QualityStep(b.recording);
+}
+
+void Sort(std::vector<Pair>& pairs) {
+  double best = kNotScored;
+  for (const Pair& pair : pairs) best = std::max(best, pair.stream.score);
+  const auto others = std::stable_partition(pairs.begin(), pairs.end(),
+                                            [&](const Pair& pair) { return pair.stream.score > best - kLittleToSee; });
+  std::stable_sort(pairs.begin(), others, LeavesMore);
+  std::stable_sort(others, pairs.end(), Better);
 }
 
 // Where a family's walk for one role ended: the slowest preset that keeps pace alone.
@@ -63,7 +80,7 @@ class Placer {
     }
     WeighAll();
     for (const FamilyOptions* family : behind) WalkOneBehind(*family);
-    std::stable_sort(placement_.feasible.begin(), placement_.feasible.end(), Better);
+    Sort(placement_.feasible);
     return std::move(placement_);
   }
 
@@ -73,9 +90,12 @@ class Placer {
       const int last = Walk(family, Role::kStream, family.presets, family.likely_stream);
       const int fitting = LastHolding(
           last + 1, [&](int i) { return Alone(family.measure(Role::kStream, i)).demand.fits; }, last);
-      if (fitting >= 0) placement_.feasible.push_back(Alone(Best(family, Role::kStream, fitting)));
+      if (fitting < 0) continue;
+      const Option best = Best(family, Role::kStream, fitting);
+      placement_.feasible.push_back(Alone(best));
+      for (const Option& lighter : Lighter(family, best)) placement_.feasible.push_back(Alone(lighter));
     }
-    std::stable_sort(placement_.feasible.begin(), placement_.feasible.end(), Better);
+    Sort(placement_.feasible);
     return std::move(placement_);
   }
 
@@ -152,6 +172,19 @@ class Placer {
     return best;
   }
 
+  // Faster presets, of those measured so far, that viewers can hardly tell from it and that leave more to the game.
+  std::vector<Option> Lighter(const FamilyOptions& family, const Option& stream) const {
+    std::vector<Option> lighter;
+    for (int i = 0; i < family.presets; ++i) {
+      if (!family.known(Role::kStream, i)) continue;
+      Option option = family.measure(Role::kStream, i);
+      if (option.keeps_pace(capacity_.headroom) && option.score > stream.score - kLittleToSee &&
+          option.cpu_cores < stream.cpu_cores && option.calm.empty() == stream.calm.empty())
+        lighter.push_back(std::move(option));
+    }
+    return lighter;
+  }
+
   void Reject(const Option& stream, const Option& recording, const Message& why) {
     placement_.rejected.push_back(
         {stream.title(), recording.title(), PredictDemand(stream, recording, capacity_), why});
@@ -165,7 +198,7 @@ class Placer {
     if (s.family->sessions == 1 && r.family->device == s.family->device && r.option.device == "gpu" &&
         s.option.device == "gpu")
       return Reject(s.option, r.option, Message{"placement.one-at-a-time"});
-    if (Fits(s.option, r.option)) return Accept(s.option, r.option);
+    if (Fits(s.option, r.option)) return Accept(s, s.option, r.option);
     for (const Pair& pair : placement_.feasible)
       if (QualityStep(pair.stream) > QualityStep(s.option))
         return Reject(s.option, r.option,
@@ -186,17 +219,20 @@ class Placer {
                                     : Verbatim(trouble));
     }
     const Option stream = Best(*s.family, Role::kStream, stream_last);
-    if (Fits(stream, r.option)) return Accept(stream, r.option);
+    if (Fits(stream, r.option)) return Accept(s, stream, r.option);
     const int recording_preset =
         LastHolding(r.last, [&](int i) { return i == 0 || Fits(stream, r.family->measure(Role::kRecording, i)); });
-    Accept(stream, Best(*r.family, Role::kRecording, std::max(0, recording_preset)));
+    Accept(s, stream, Best(*r.family, Role::kRecording, std::max(0, recording_preset)));
   }
 
-  void Accept(const Option& stream, const Option& recording) {
+  void Accept(const Walked& walked, const Option& stream, const Option& recording) {
     // Cost grows along the presets but for noise: what was taken for lighter may after all not be.
     if (!Fits(stream, recording))
       return Reject(stream, recording, Message{"placement.misfit", {{"lacking", Misfit(stream, recording)}}});
     placement_.feasible.push_back({stream, recording, PredictDemand(stream, recording, capacity_)});
+    for (const Option& lighter : Lighter(*walked.family, stream))
+      if (Fits(lighter, recording))
+        placement_.feasible.push_back({lighter, recording, PredictDemand(lighter, recording, capacity_)});
   }
 
   const std::vector<FamilyOptions>& families_;

@@ -89,8 +89,9 @@ struct FamilyOptions {
 // faster one that was measured on the way is taken instead where it looks better. A combination that does
 // not fit at once, and whose stream looks worse even alone than one that fits, is not walked further; nor is a family
 // as stream that looked worse by far at every size. `recording_is_heavier` says that a preset that is too slow for the
-// stream is too slow for the recording: more pixels a second, or more bits. Order: the stream's quality; within half a
-// point what is left to the game, in tenths of a processor; then the recording's quality.
+// stream is too slow for the recording: more pixels a second, or more bits. Order: of the streams
+// within a point of the best what is left to the game, in tenths of a processor, then the recording's quality; of the
+// others the stream's quality. Faster presets within a point that were measured on the way count too.
 Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier);
 
 // Each family's slowest preset that keeps pace and fits as the stream, whose encode is written to disk as well.

@@ -45,6 +45,10 @@ Message WhyNot(const Option& option, const Option& chosen, double headroom) {
     return Message{"plan.does-not-keep-pace", {{"percent", option.headroom * 100}, {"required", headroom * 100}}};
   if (option.score < chosen.score)
     return Message{"plan.looks-worse", {{"score", option.score}, {"chosen_score", chosen.score}}};
+  if (option.cpu_cores > chosen.cpu_cores)
+    return Message{
+        "plan.costs-the-game",
+        {{"cores", option.cpu_cores - chosen.cpu_cores}, {"points", std::max(0.0, option.score - chosen.score)}}};
   return Message{"plan.not-beside-the-other"};
 }
 
