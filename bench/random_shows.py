@@ -4,7 +4,8 @@ called overload overload?
 
 Each show is planned under its load and the plan rehearsed under it. Of an overload, what came nearest is rehearsed.
 Frames that an encoder skipped while the hypervisor or another program had taken the processors are told apart, as the
-diagnosis tells them. How to record is left to the plan; what the stream gives for it is told. A "holds" that lost none but such is rehearsed once more: both rows are printed, the second counts.
+diagnosis tells them. How to record is left to the plan, half of them with HEVC, AV1 and VP9 allowed; what the stream gives for it is told. Up to three
+destinations accept various codecs, and each has a simulated ingest in the rehearsal. A "holds" that lost none but such is rehearsed once more: both rows are printed, the second counts.
 usage: bench/random_shows.py [SHOWS [SECONDS [SEED [FIRST]]]]
 """
 import json
@@ -45,14 +46,21 @@ def draw(chance):
     width = height * 16 // 9
     gpu = chance.random() < 0.25
     return {"size": f"{width}x{height}", "rate": rate, "game": round(chance.uniform(0.1, 0.45) * CORES, 2), "gpu": gpu,
-            "footage": chance.choice(["start-line", "open-water", "harbour"]), "kbps": int(width * height * rate * 0.08 / 1000)}
+            "footage": chance.choice(["start-line", "open-water", "harbour"]), "kbps": int(width * height * rate * 0.08 / 1000),
+            "modern": chance.random() < 0.5, "by_rate": chance.random() < 0.5,
+            "places": [chance.choice(CODECS) for _ in range(chance.randint(0, 3))]}
 
 
+CODECS = [["h264"], ["h264", "hevc"], ["h264", "hevc", "av1"]]  # that a destination may accept
 LEAST, MOST = 25, 110  # megapixels a second
 
 
 def plan(show, folder):
     (folder / "game.load.json").write_text(json.dumps(load_profile(random.Random(str(show)), show["game"])))
+    for number, codecs in enumerate(show["places"]):
+        (folder / f"place-{number}.toml").write_text(f'name = "Place {number}"\ncodecs = {json.dumps(codecs)}\n')
+    places = [f"place-{number}.toml" for number in range(len(show["places"]))]
+    quality = f'bit_rate = "{show["kbps"] * 3} kbit/s"' if show["by_rate"] else 'quality = "archive"'
     (folder / "show.toml").write_text(f'''title = "A show at random"
 [picture]
 source_size = "{show["size"]}"
@@ -62,8 +70,10 @@ footage = ["{show["footage"]}"]
 size = "{show["size"]}"
 frame_rate = "{show["rate"]}"
 bit_rate = "{show["kbps"]} kbit/s"
+destinations = {json.dumps(places)}
 [recording]
-bit_rate = "{show["kbps"] * 3} kbit/s"
+plays = "{"modern" if show["modern"] else "anywhere"}"
+{quality}
 [load]
 profile = "game.load.json"
 ''')
@@ -80,7 +90,7 @@ def fastest(show, made):
     trial = {}
     for entry in json.loads((Path(made["folder"]) / "plan/bench.json").read_text())["trials"]:
         settings = entry["settings"]
-        if settings["encoder"] == "x264" and settings["preset"] == "ultrafast":
+        if settings["encoder"] == "x264" and settings["preset"] == "ultrafast" and settings["bit_rate_kbps"] > 0:
             trial["recording" if settings["bit_rate_kbps"] > show["kbps"] * 1.5 else "stream"] = settings
     stream = trial["stream"]
     recording = trial.get("recording", {**stream, "bit_rate_kbps": show["kbps"] * 3, "maximum_bit_rate_kbps": show["kbps"] * 4.5})
@@ -110,6 +120,8 @@ def recorded(made):
     if not taken or not made["stream"]:
         return "-", "-"
     way = "the stream's" if taken[0]["one_encode"] else f'{taken[0]["size"]}@{taken[0]["rate"]}'
+    if taken[0]["codec"] != "h264":
+        way += " " + taken[0]["codec"]
     alone = [point["stream_score"] for point in made["trade"] if point["one_encode"]]
     return way, f'{max(0, alone[0] - taken[0]["stream_score"]) if alone else 0:.1f}'
 
@@ -129,7 +141,7 @@ def lost(rehearsal):
 def main():
     chance = random.Random(SEED)
     shows = [draw(chance) for _ in range(SHOWS)]
-    print(f'{"":>3} {"show":<45} {"predicted":>9} {"room":>5} {"verdict":<9} {"lost":>5} {"disturbed":>9} {"of":>5} {"stolen":>6}  {"plan":>5}  {"recording":<13} {"gives":>5}  causes', flush=True)
+    print(f'{"":>3} {"show":<45} {"predicted":>9} {"room":>5} {"verdict":<9} {"lost":>5} {"disturbed":>9} {"of":>5} {"stolen":>6}  {"plan":>5}  {"recording":<18} {"gives":>5}  causes', flush=True)
     rows = []
     for number, show in list(enumerate(shows, 1))[FIRST - 1:]:
         with tempfile.TemporaryDirectory() as folder:
@@ -167,7 +179,7 @@ def tell(number, show, made, planned, rehearsal):
         causes += "".join(f'\n    {stretch["from_seconds"]:.0f} s: {stretch["loss"]} {stretch["frames"]}, {stretch["why"]["text"]}'
                           for stretch in rehearsal["diagnosis"]["stretches"])
     print(f'{number:>3} {name:<45} {predicted:>9} {room:>5} {made["verdict"]:<9} {total:>5} {disturbed:>9} '
-          f'{rehearsal["stream"]["frames"]:>5} {stolen:>6.2f}  {planned:>4.0f}s  {way:<13} {gives:>5}  {causes}', flush=True)
+          f'{rehearsal["stream"]["frames"]:>5} {stolen:>6.2f}  {planned:>4.0f}s  {way:<18} {gives:>5}  {causes}', flush=True)
 
 
 if __name__ == "__main__":

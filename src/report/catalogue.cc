@@ -118,7 +118,8 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
        "the best that keeps pace, {encoder}, scores {score:.1f}; the stream that was taken {other_score:.1f}"},
       {"codec.looks-worse", "looks {points:.1f} points worse than {other} at the same bit rate"},
       {"codec.none-in-time", "no encoder for it keeps pace on this machine"},
-      {"codec.none-works", "no encoder for it works on this machine; fast-kettle survey tells why"},
+      {"codec.none-works",
+       "no encoder for it works on this machine with {rate_control}; fast-kettle survey tells which work"},
       {"codec.plays-anywhere",
        "smaller files, but not every player and editor opens them; [recording] plays = \"modern\" lets the plan weigh "
        "them"},

@@ -13,6 +13,7 @@
 #include <thread>
 #include <vector>
 
+#include "kettle/media/reader.h"
 #include "support.h"
 
 namespace kettle::test {
@@ -103,6 +104,14 @@ class ProgramTest : public FolderTest {
                "title = \"Small\"\n[picture]\nsource_size = \"320x180\"\nframe_rate = \"12\"\nfootage = [" + footage +
                    "]\n[stream]\nbit_rate = \"600 kbit/s\"\n[recording]\nsize = \"source\"\nframe_rate = "
                    "\"source\"\n[require]\nheadroom = 0.05\n");
+  }
+
+  // Pictures in a file.
+  int Frames(const std::string& file) const {
+    MediaReader reader(path(file));
+    int frames = 0;
+    while (reader.Next()) ++frames;
+    return frames;
   }
 
   // Shared by all tests of a run, as a user's cache is.

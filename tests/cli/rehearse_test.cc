@@ -82,6 +82,37 @@ TEST_F(RehearseTest, AnOutageOfTheLineIsNamed) {
   EXPECT_THAT(losses, testing::Contains("dropped"));
 }
 
+TEST_F(RehearseTest, EachDestinationHasItsIngestAndTheLastSecondsAreSaved) {
+  nlohmann::json plan = Json("plan.json");
+  plan["show"]["destinations"] = {"Near Quay", "Far Quay"};
+  plan["show"]["keep_last_seconds"] = 2;
+  Put("two.json", plan.dump());
+  Put("link.toml", "rate = \"20 Mbit/s\"\n[[ingest]]\nname = \"far-quay\"\noutages = [{from = 2, seconds = 4}]\n");
+  const auto ran = Run("rehearse two.json --seconds 8 --link link.toml --save-at 6 --out out --quiet");
+  EXPECT_EQ(ran.code, 1) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("to Near Quay (simulated): 0 of"), HasSubstr("the way to Far Quay"),
+                             HasSubstr("last seconds saved: ")));
+  ExpectValid("rehearsal");
+  const nlohmann::json outcome = Json("out/rehearsal.json")["outcome"];
+  EXPECT_TRUE(outcome["ingests"][0]["dropped"].empty());
+  EXPECT_FALSE(outcome["ingests"][1]["dropped"].empty());
+  EXPECT_GE(outcome["saved"]["seconds"], 1.9);
+  EXPECT_GT(Frames("out/fast-kettle-last-seconds.mkv"), 20);
+  EXPECT_THAT(Run("redraw out").out, testing::StartsWith(ran.out));
+}
+
+TEST_F(RehearseTest, WhereNothingIsRecordedThereIsNoFile) {
+  nlohmann::json plan = Json("plan.json");
+  plan["show"]["container"] = "none";
+  plan["recording"] = plan["stream"];
+  plan["recording"]["own_encode"] = false;
+  Put("none.json", plan.dump());
+  const auto ran = Run("rehearse none.json --seconds 2 --out out --quiet");
+  ASSERT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("2 s of the stream in real time"), testing::Not(HasSubstr("recording:"))));
+  EXPECT_FALSE(std::filesystem::exists(path("out/fast-kettle-rehearsal.mkv")));
+}
+
 TEST_F(RehearseTest, APowerCutLeavesWhatEachContainerKeeps) {
   const auto ran = Run("rehearse plan.json --seconds 30 --power-cut 12 --out out --quiet");
   EXPECT_EQ(ran.code, 0) << ran.err << ran.out;
@@ -106,7 +137,15 @@ TEST_F(RehearseTest, BadInputIsOneLine) {
   EXPECT_THAT(complaint("none.json"), HasSubstr("no such file"));
   EXPECT_THAT(complaint("plan.json --container avi"), HasSubstr("matroska"));
   EXPECT_THAT(complaint("plan.json --load none.json"), HasSubstr("no such file"));
-  EXPECT_THAT(complaint("plan.json --to srt://127.0.0.1:9000"), HasSubstr("rtmp:// or rtmps://"));
+  EXPECT_THAT(complaint("plan.json --save-at 5"), HasSubstr("keep_last = \"30 s\""));
+  Put("key", "secret\n");
+  EXPECT_THAT(complaint("plan.json --to rtmp://127.0.0.1:1/live --key-file key --key-file key"),
+              HasSubstr("one for each"));
+  nlohmann::json av1 = Json("plan.json");
+  av1["stream"]["encoder"] = "svt-av1";
+  av1["stream"]["preset"] = "12";
+  Put("av1.json", av1.dump());
+  EXPECT_THAT(complaint("av1.json --to srt://127.0.0.1:9000"), HasSubstr("carries H.264 or HEVC"));
   EXPECT_THAT(complaint("plan.json --to rtmp://127.0.0.1:1/live --link a.toml"), HasSubstr("cannot shape"));
   EXPECT_THAT(complaint("plan.json --link none.toml"), HasSubstr("none.toml"));
   EXPECT_THAT(complaint("plan.json --recording-folder none"), HasSubstr("none"));

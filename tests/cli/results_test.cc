@@ -11,13 +11,6 @@ namespace {
 
 class ResultsTest : public test::ProgramTest {
  protected:
-  int Frames(const std::string& file) {
-    MediaReader reader(path(file));
-    int frames = 0;
-    while (reader.Next()) ++frames;
-    return frames;
-  }
-
   // A plan that holds: both encodes are there, proven, and their files play.
   void ExpectPlan(bool simulated) {
     const nlohmann::json plan = Json("out/plan.json");

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/realtime/paced.h"
 
+#include <filesystem>
+#include <fstream>
+
 #include "kettle/media/reader.h"
 #include "support.h"
 
@@ -49,6 +52,26 @@ TEST_F(PacedTest, AQueueDeepEnoughSkipsNothingAndTheFilesAreWhole) {
   MediaReader stream(path("stream.flv")), recording(path("recording.mkv"));
   EXPECT_EQ(stream.ReadPackets().size(), 25u);
   EXPECT_EQ(recording.ReadPackets().size(), 50u);
+}
+
+bool HasThread(const std::string& name) {
+  for (const auto& task : std::filesystem::directory_iterator("/proc/self/task")) {
+    std::string comm;
+    std::getline(std::ifstream(task.path() / "comm"), comm);
+    if (comm == name) return true;
+  }
+  return false;
+}
+
+TEST_F(PacedTest, SoundIsEncodedBesideThePictures) {
+  SteadyClock clock;
+  PaceTask task = Task(1);
+  task.sound_kbps = 160;
+  bool seen = false;
+  const PaceOutcome outcome = RunPaced(task, clock, [&](double) { seen = seen || HasThread("sound"); });
+  EXPECT_EQ(outcome.outputs[1].packets + outcome.outputs[1].skipped, 25);
+  EXPECT_TRUE(seen);
+  EXPECT_FALSE(HasThread("sound")) << "it ends with the run";
 }
 
 TEST_F(PacedTest, AnEncoderThatDoesNotOpenIsAnError) {

@@ -7,7 +7,7 @@
 #include "kettle/media/encoder.h"
 #include "kettle/media/reader.h"
 #include "kettle/rehearsal/flv_packer.h"
-#include "kettle/rehearsal/sound.h"
+#include "kettle/realtime/sound.h"
 #include "support.h"
 
 namespace kettle {

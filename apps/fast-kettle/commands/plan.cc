@@ -204,7 +204,7 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                             known.recording_families};
   try {
     if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
-    Prover prover(session, known.footage, show.first);
+    Prover prover(session, known.footage, show.first, static_cast<int>(known.targets.audio.kbps()));
     Plan plan = MakePlan(request, book, std::ref(prover));
     session.progress().Clear();
     return plan;

@@ -24,6 +24,7 @@ Proof Prover::operator()(const Pair& pair) {
                              pair.cores.stream,
                              pair.cores.recording,
                              first_,
+                             sound_kbps_,
                              pair.one_encode};
   Proof proof = RunProof(session_.worker(), request, [&](const std::string&, double share) {
     session_.progress().Show(

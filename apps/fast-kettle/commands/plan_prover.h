@@ -19,8 +19,8 @@ inline constexpr int kProofSteps = 4;
 class Prover {
  public:
   // Keeps references to `session` and `footage`.
-  Prover(Session& session, const std::vector<Footage>& footage, First first)
-      : session_(session), footage_(footage), first_(first) {}
+  Prover(Session& session, const std::vector<Footage>& footage, First first, int sound_kbps)
+      : session_(session), footage_(footage), first_(first), sound_kbps_(sound_kbps) {}
 
   // Throws Error as kettle::RunProof.
   Proof operator()(const Pair& pair);
@@ -31,6 +31,7 @@ class Prover {
   Session& session_;
   const std::vector<Footage>& footage_;
   const First first_;
+  const int sound_kbps_;  // of the sound beside both encodes
   int runs_ = 0;
   std::filesystem::path failed_;  // the latest run's files, if it did not hold
 };

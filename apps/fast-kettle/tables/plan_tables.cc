@@ -118,6 +118,19 @@ std::string CoresOf(const TradePoint& point) {
          (point.engine_share > 0 ? fmt::format(" + {:.0f} % GPU", point.engine_share * 100) : "");
 }
 
+// "1280x720 at 30, HEVC"
+std::string WayOf(const TradePoint& point) {
+  if (point.one_encode) return "the stream's own encode";
+  return point.size.str() + " at " + point.rate.str() + (point.codec == "h264" ? "" : ", " + CodecTitle(point.codec));
+}
+
+// What to write into the show to get it.
+std::string LineFor(const TradePoint& point) {
+  if (point.one_encode) return "size = \"stream\"";
+  return fmt::format("size = \"{}\", frame_rate = \"{}\", encoder = \"{}\"", point.size.str(), point.rate.str(),
+                     point.recording.substr(0, point.recording.find(' ')));
+}
+
 void PrintTrade(const Plan& plan) {
   if (plan.trade.empty()) return;
   fmt::print("{}\n", Paint("Ways to record beside the stream", Tone::kStrong));
@@ -135,9 +148,8 @@ void PrintTrade(const Plan& plan) {
     const Tone tone = point.taken ? Tone::kGood : point.stream.empty() ? Tone::kDim : Tone::kPlain;
     const bool told = !point.stream.empty();
     const auto number = [&](const std::string& text) { return Number(text, tone); };
-    const std::string codec = point.codec == "h264" ? "" : ", " + CodecTitle(point.codec);
     table.Row(
-        {{point.one_encode ? "the stream's own encode" : point.size.str() + " at " + point.rate.str() + codec, tone},
+        {{WayOf(point), tone},
          {told ? point.recording : "-", tone},
          number(point.recording_score ? fmt::format("{:.1f}", point.gigabytes_an_hour) : "-"),
          number(points(point.recording_score)),
@@ -150,10 +162,11 @@ void PrintTrade(const Plan& plan) {
          number(told ? fmt::format("{:.2f} cores", std::max(0.0, plan.capacity.cpu_cores - point.cpu_cores)) : "-"),
          {(point.taken ? "taken: " : "") + Sentence(point.why), tone}});
   }
-  fmt::print(
-      "{}  To record another way, say so in the show: [recording] size = \"1280x720\", frame_rate = \"30\", encoder = "
-      "\"x264\"; or size = \"stream\", the stream's own encode.\n\n",
-      table.str());
+  fmt::print("{}", table.str());
+  for (const TradePoint& point : plan.trade)
+    if (!point.taken && !point.recording.empty())
+      fmt::print("  for {}: [recording] {}\n", WayOf(point), LineFor(point));
+  fmt::print("\n");
 }
 
 void PrintOtherCodecs(const Plan& plan) {

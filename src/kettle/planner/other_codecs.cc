@@ -176,7 +176,7 @@ void Planner::ExplainCodecs() {
 Message Planner::WhyNotStreamed(const std::string& codec) const {
   const bool any = std::any_of(request_.families.begin(), request_.families.end(),
                                [&](const std::string& family) { return FindFamily(family).codec == codec; });
-  if (!any) return Message{"codec.none-works"};
+  if (!any) return Message{"codec.none-works", {{"rate_control", Name(plan_.chosen->stream.settings.rate_control)}}};
   const Option* best = nullptr;
   for (const Option& option : options_.options())
     if (FindFamily(option.settings.encoder).codec == codec && option.scored() &&

@@ -20,7 +20,7 @@ void from_json(const nlohmann::json& json, PacedFrame& frame) {
 
 KETTLE_JSON(PacedOutputOutcome, niceness, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps, latency,
             frame_times)
-KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs, session_niceness)
+KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs, session_niceness, sound_kbps)
 KETTLE_JSON(PaceOutcome, seconds, late, busiest_cpu_cores, outputs)
 
 }  // namespace kettle

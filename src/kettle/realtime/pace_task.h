@@ -26,6 +26,7 @@ struct PaceTask {
   int queue_depth = 6;
   std::vector<PacedOutputTask> outputs;
   int session_niceness = 0;  // SetSessionNiceness
+  int sound_kbps = 0;        // of one track, encoded beside the pictures and thrown away; 0: none
 };
 struct PacedFrame {
   int frame = 0;         // index in the output

@@ -3,12 +3,17 @@
 
 #include <time.h>
 
+#include <atomic>
 #include <cmath>
 #include <memory>
+#include <optional>
 
 #include "kettle/media/writer.h"
 #include "kettle/realtime/busiest_second.h"
 #include "kettle/realtime/lane.h"
+#include "kettle/realtime/sound.h"
+#include "kettle/realtime/thread.h"
+#include "kettle/units/guarded_thread.h"
 
 namespace kettle {
 
@@ -28,6 +33,29 @@ double OwnCpuSeconds() {
   return static_cast<double>(used.tv_sec) + static_cast<double>(used.tv_nsec) * 1e-9;
 }
 
+// Sound takes its share of the processors too. In a thread of its own, as in a streaming program.
+class SoundBeside {
+ public:
+  SoundBeside(int kbps, Clock& clock, std::int64_t start_ns)
+      : sound_({.kbps = kbps}), clock_(clock), start_ns_(start_ns), thread_([this] { Play(); }) {}
+  ~SoundBeside() { ending_ = true; }
+
+ private:
+  void Play() {
+    NameThread("sound");
+    KeepThreadPunctual();
+    for (std::int64_t block = 0; !ending_; ++block) {
+      clock_.SleepUntil(start_ns_ + std::llround(sound_.SecondsOf(block) * 1e9));
+      if (!ending_) sound_.EncodeBlock([](int, const AVPacket&) {});
+    }
+  }
+  Sound sound_;
+  Clock& clock_;
+  const std::int64_t start_ns_;
+  std::atomic<bool> ending_ = false;
+  GuardedThread thread_;  // the last one: it waits for its end
+};
+
 }  // namespace
 
 PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<void(double)>& progress) {
@@ -45,6 +73,8 @@ PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<voi
   outcome.seconds = static_cast<double>(task.source_rate.due_ns(frames)) * 1e-9;
   const std::int64_t start_ns = clock.now_ns() + kStartDelayNs;
   for (auto& output : outputs) output->Start(start_ns);
+  std::optional<SoundBeside> sound;
+  if (task.sound_kbps > 0) sound.emplace(task.sound_kbps, clock, start_ns);
   BusiestSecond busiest;
   KeepThreadPunctual();
   ReleaseFrames(clock, task.source_rate, start_ns, frames, [&](std::int64_t index, std::int64_t due_ns, bool late) {
@@ -60,6 +90,7 @@ PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<voi
     if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
     return healthy;
   });
+  sound.reset();
   outcome.busiest_cpu_cores = busiest.cores();
   for (auto& output : outputs) outcome.outputs.push_back(output->Finish());
   return outcome;

@@ -35,6 +35,7 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
                    request.recording_processors}};
   if (request.one_encode) task.outputs.pop_back();
   task.session_niceness = StreamNiceness(request.first);
+  task.sound_kbps = request.sound_kbps;
 
   const CpuTime before = ReadCpuTime();
   const auto stand_in_before = ProcessCpuSeconds(kStandInProcess);

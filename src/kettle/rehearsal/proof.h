@@ -48,6 +48,7 @@ struct ProofRequest {
   std::filesystem::path folder, scratch;                               // on the same file system
   std::vector<int> stream_processors = {}, recording_processors = {};  // LaneRequest
   First first = First::kGame;
+  int sound_kbps = 160;     // of the sound that is encoded beside them
   bool one_encode = false;  // the stream's is written to disk too: there is no recording.mkv, and one lane only
 };
 

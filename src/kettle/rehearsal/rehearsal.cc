@@ -14,7 +14,7 @@
 
 #include "kettle/realtime/lane.h"
 #include "kettle/rehearsal/recorder.h"
-#include "kettle/rehearsal/sound.h"
+#include "kettle/realtime/sound.h"
 #include "kettle/store/file.h"
 #include "kettle/trial/trial.h"
 #include "kettle/units/csv.h"

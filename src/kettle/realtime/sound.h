@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// The sound of a rehearsal: AAC tracks of a made-up signal, encoded in real time beside the pictures.
+// The sound of a show: AAC tracks of a made-up signal, encoded in real time beside the pictures.
 #pragma once
 
 #include <functional>

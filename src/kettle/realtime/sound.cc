@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/rehearsal/sound.h"
+#include "kettle/realtime/sound.h"
 
 #include <cmath>
 #include <numbers>
