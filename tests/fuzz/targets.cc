@@ -8,6 +8,7 @@
 
 #include "arrivals.h"
 #include "flv_file.h"
+#include "kettle/coded/samples.h"
 #include "kettle/device/audio.h"
 #include "kettle/device/display.h"
 #include "kettle/device/graphics.h"
@@ -23,6 +24,7 @@
 #include "kettle/rehearsal/rehearsal.h"
 #include "kettle/rtmp/amf.h"
 #include "kettle/rtmp/control.h"
+#include "kettle/rtmp/flv_body.h"
 #include "kettle/rtmp/server_session.h"
 #include "kettle/rtmp/url.h"
 #include "kettle/show/destination.h"
@@ -107,6 +109,12 @@ void Chunks(std::string_view bytes) {  // what was read is read again when it is
     const auto read = again.Next();
     Check(read && read->body == message.body && read->timestamp_ms == message.timestamp_ms);
   }
+}
+
+// What a publish brings as a video message, and what an encoder's packet may look like.
+void FlvBodies(std::string_view bytes) {
+  ReadVideoBody(bytes);
+  for (const AVCodecID codec : {AV_CODEC_ID_H264, AV_CODEC_ID_HEVC, AV_CODEC_ID_AV1}) SampleOf(codec, bytes);
 }
 
 void Amf(std::string_view bytes) {
@@ -214,6 +222,7 @@ const std::map<std::string, Target>& Targets() {
                                                      {"chunks", Chunks},
                                                      {"destination", DestinationFile},
                                                      {"edid", EdidBlock},
+                                                     {"flv-body", FlvBodies},
                                                      {"gpu-profile", GpuProfile},
                                                      {"link", LinkFile},
                                                      {"load", Load},
