@@ -12,9 +12,18 @@ constexpr const char* kText = "text";  // the reporter's sentence, which is made
 
 }  // namespace
 
+MessageValue::MessageValue(Figure figure) : value(figure.number) {}
+MessageValue::MessageValue(const char* text) : value(std::string(text)) {}
+MessageValue::MessageValue(std::string text) : value(std::move(text)) {}
 MessageValue::MessageValue(std::vector<Message> parts) : value(std::move(parts)) {}
 
 MessageValue::MessageValue(const Message& part) : value(std::vector<Message>{part}) {}
+
+MessageValue::MessageValue(const MessageValue& other) = default;
+MessageValue::MessageValue(MessageValue&& other) noexcept = default;
+MessageValue& MessageValue::operator=(const MessageValue& other) = default;
+MessageValue& MessageValue::operator=(MessageValue&& other) noexcept = default;
+MessageValue::~MessageValue() = default;
 
 bool operator==(const MessageValue& a, const MessageValue& b) { return a.value == b.value; }
 

@@ -18,13 +18,26 @@ struct Message;
 // A figure, a name, or messages that are told one after the other.
 struct MessageValue {
   template <typename Number>
-  requires std::is_arithmetic_v<Number> MessageValue(Number number) : value(static_cast<double>(number)) {}
-  MessageValue(const char* text) : value(std::string(text)) {}
-  MessageValue(std::string text) : value(std::move(text)) {}
+  requires std::is_arithmetic_v<Number> MessageValue(Number number)
+      : MessageValue(Figure{static_cast<double>(number)}) {}
+  MessageValue(const char* text);
+  MessageValue(std::string text);
   MessageValue(std::vector<Message> parts);
   MessageValue(const Message& part);
+  // Made where a Message is a whole type: clang asks for that.
+  MessageValue(const MessageValue& other);
+  MessageValue(MessageValue&& other) noexcept;
+  MessageValue& operator=(const MessageValue& other);
+  MessageValue& operator=(MessageValue&& other) noexcept;
+  ~MessageValue();
 
   std::variant<double, std::string, std::vector<Message>> value;
+
+ private:
+  struct Figure {
+    double number;
+  };
+  explicit MessageValue(Figure figure);
 };
 
 bool operator==(const MessageValue& a, const MessageValue& b);
