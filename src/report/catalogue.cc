@@ -209,8 +209,7 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"loss.starved-capture", "{full}: nothing was left for the capture"},
       {"loss.stolen-time", "{full}, {cores:.2f} of them by other machines on this host"},
       {"loss.unexplained", "frames were dropped although the uplink carried them"},
-      {"loss.uplink",
-       "the uplink carried {kbps:.0f} of the {sent_kbps:.0f} kbit/s sent; frames waited up to {waited:.1f} s"},
+      {"loss.uplink", "{kbps:.0f} of the {sent_kbps:.0f} kbit/s sent got through; frames waited up to {waited:.1f} s"},
       // What would hold where nothing does
       {"nearest.either", "{first}, or {second}"},
       {"nearest.one-encode", "one encode for stream and recording, {stream} {stream_picture} (predicted)"},

@@ -206,7 +206,10 @@ void PrintDiagnosis(const Diagnosis& diagnosis) {
     fmt::print("  {}. {}\n", i + 1, Wrap(line, 5, 5, 110));
     rate_helps = rate_helps || cure.lower_bit_rate_helps;
   }
-  if (!rate_helps) fmt::print("  A lower bit rate would not help: the uplink carried everything that was sent.\n");
+  const bool line = std::any_of(diagnosis.cures.begin(), diagnosis.cures.end(),
+                                [](const Diagnosis::Cure& cure) { return cure.cause == Cause::kUplink; });
+  if (!rate_helps)
+    fmt::print("  A lower bit rate would not help{}.\n", line ? "" : ": the uplink carried everything that was sent");
   fmt::print("\n");
 }
 
