@@ -64,10 +64,10 @@ const std::vector<Command> kCommands = {
      .main_options = {"show", "stream-bit-rate", "load", "fresh", "out"}},
     {.name = "rehearse",
      .summary = "the whole plan in real time, with every lost frame counted",
-     .detail = "Runs what the plan chose: source, both encodes, sound, the stream to an ingest, the recording to\n"
-               "disk. Counts each frame that was late, skipped, dropped or stalled, and says why. Without --to it\n"
-               "streams to the simulated ingest. Writes rehearsal.json, frames.csv, seconds.csv, the recording and a\n"
-               "figure. Exit code 1: frames were lost.",
+     .detail = "Runs what the plan chose: source, both encodes, sound, the stream to its ingests, the recording to\n"
+               "disk. Counts each frame that was late, skipped, dropped or stalled, and says why. Without --to each\n"
+               "destination has a simulated ingest. Writes rehearsal.json, frames.csv, seconds.csv, the recording\n"
+               "and a figure. Exit code 1: frames were lost.",
      .example = "fast-kettle rehearse kettle-out/plan.json --seconds 60 --out rehearsal\n"
                 "  fast-kettle rehearse kettle-out/plan.json --to rtmp://127.0.0.1:19350/live --key-file key.txt "
                 "--out rehearsal",
