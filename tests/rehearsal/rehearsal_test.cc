@@ -170,10 +170,9 @@ TEST_F(RehearsalTest, SeveralIngestsGetTheSameEncodeOverRtmpAndSrt) {
 
 TEST_F(RehearsalTest, AnIngestThatIsCutOffDoesNotHarmTheOthers) {
   standin::LinkShape shape;
-  shape.own["cut"].line = LineTrace({{0, 5000}, {1, 0}, {4, 5000}}, 5);
+  shape.own["cut"].line = LineTrace({{0, 5000}, {1, 0}, {60, 5000}}, 61);
   RunningIngest ingest({.link = shape});
-  RehearsalTask task = Task(ingest, 5);
-  task.most_send_delay_seconds = 0.5;
+  RehearsalTask task = Task(ingest, 6);  // with the usual patience: a busy machine alone drops nothing
   task.stream.bit_rate = task.stream.maximum_bit_rate = BitRate::FromKbps(1500);
   task.stream.size = {192, 128};
   IngestUrl cut = ingest.url();
@@ -196,7 +195,8 @@ TEST_F(RehearsalTest, TheLastSecondsAreSavedWhileTheShowGoesOn) {
     const RehearsalOutcome outcome = RunRehearsal(task, clock_, [](double) {});
     EXPECT_EQ(outcome.saved.trouble, "");
     EXPECT_GE(outcome.saved.seconds, 1.4);
-    EXPECT_LE(outcome.saved.seconds, 1.5 + 1 + 0.2) << "the group of pictures before it, at most";
+    const PacedOutputOutcome& kept = one_encode ? outcome.stream : outcome.recording;
+    EXPECT_LE(outcome.saved.seconds, 1.5 + 1 + (kept.skipped + 5) / 25.0) << "the group of pictures before it, at most";
     EXPECT_GT(outcome.kept_bytes, outcome.saved.bytes / 2);
     const std::vector<double> first = Beginnings(path("last.mkv"));
     ASSERT_EQ(first.size(), 2u);
@@ -205,7 +205,8 @@ TEST_F(RehearsalTest, TheLastSecondsAreSavedWhileTheShowGoesOn) {
     MediaReader reader(path("last.mkv"));
     const auto picture = reader.Next();
     ASSERT_TRUE(picture) << "and with a keyframe: it decodes at once";
-    EXPECT_NEAR(Pictures(path("last.mkv")), outcome.saved.seconds * 25, 2);
+    EXPECT_LE(Pictures(path("last.mkv")), outcome.saved.seconds * 25 + 1);
+    EXPECT_GE(Pictures(path("last.mkv")), outcome.saved.seconds * 25 - kept.skipped - 1);
     EXPECT_EQ(outcome.stream.frames, 125) << "the show went on";
   }
 }

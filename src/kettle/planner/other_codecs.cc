@@ -71,7 +71,9 @@ void Planner::TryOtherCodecs() {
   }
   if (!best) return;
   const Pair taken = best->placement.feasible.front();
-  Explain(plan_.targets, {"recording.encoder", taken.recording.title(), Gain(taken.recording, plain.recording), true});
+  const Message gain = Gain(taken.recording, plain.recording);
+  Note(PointOf(taken, gain));  // another encoder of that codec may have been noted since
+  Explain(plan_.targets, {"recording.encoder", taken.recording.title(), gain, true});
   feasible.insert(feasible.begin(), taken);
   if (best->level) plan_.recording_level = std::move(best->level);
 }
