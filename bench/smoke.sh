@@ -32,6 +32,7 @@ smoke quality/encode_pictures.cc build/bin/encode_pictures open-water 160x96 30 
 tried+="quality/choice_by_other_eyes.py " # which runs that one; its reference program is Debian 13's
 build/bin/fast-kettle footage render open-water --size 160x96 --frame-rate 30 --seconds 1 --out "$scratch/one.y4m" >/dev/null
 smoke quality/score_sampling.cc build/bin/score_sampling "$scratch/one.y4m"
+smoke quality/recording_codecs.py python3 bench/quality/recording_codecs.py 80 open-water,160x96,30
 smoke survey_against_tools.sh bench/survey_against_tools.sh /var/tmp 1
 smoke rtmp_against_libavformat.sh bench/rtmp_against_libavformat.sh
 smoke fault_injection.py python3 bench/fault_injection.py 1
