@@ -22,6 +22,10 @@ using Part = CapacityChart::Part;
 std::vector<Bar> BarsOf(const Plan& plan) {
   Pair pair = *plan.chosen;
   if (pair.one_encode) pair.recording = Option();  // takes nothing
+  for (const FurtherStream& further : pair.further) {
+    pair.stream.cpu_cores += further.option.cpu_cores;
+    pair.stream.feeding_cores += further.option.feeding_cores;
+  }
   const double cores = plan.capacity.cpu_cores;
   const auto left = [&](double used) { return fmt::format("{:.2f} left for the game", std::max(0.0, cores - used)); };
   std::vector<Bar> bars = {
@@ -35,7 +39,10 @@ std::vector<Bar> BarsOf(const Plan& plan) {
   // The verdict goes by the busiest second; a run that was no second long has none.
   const double busiest = std::max(proof.cpu_cores, proof.busiest_cpu_cores);
   bars.push_back({"measured in\\nthe proof run",
-                  {{plan.chosen->one_encode ? "the encode" : "both encodes", proof.cpu_cores / cores, kBlue},
+                  {{plan.chosen->one_encode && pair.further.empty() ? "the encode"
+                    : pair.further.empty()                          ? "both encodes"
+                                                                    : "all encodes",
+                    proof.cpu_cores / cores, kBlue},
                    {"busiest second", (busiest - proof.cpu_cores) / cores, kSky, kInk},
                    {"simulated GPU", proof.stand_in_cores / cores, kGrey},
                    {"other programs", (proof.other_cores + proof.stolen_cores) / cores, kPurple}},
@@ -50,10 +57,11 @@ std::vector<Bar> BarsOf(const Plan& plan) {
 
 std::string TitleOf(const Plan& plan) {
   const Demand& demand = plan.chosen->demand;
-  std::string title =
-      fmt::format("{} {:.2f} of {:g} processors",
-                  plan.chosen->one_encode ? "One encode for stream and recording takes" : "Stream and recording take",
-                  demand.cpu_cores, plan.capacity.cpu_cores);
+  std::string title = fmt::format("{} {:.2f} of {:g} processors",
+                                  !plan.chosen->further.empty() ? "The streams and the recording take"
+                                  : plan.chosen->one_encode     ? "One encode for stream and recording takes"
+                                                                : "Stream and recording take",
+                                  demand.cpu_cores, plan.capacity.cpu_cores);
   if (demand.engine_share > 0) title += fmt::format(" and {:.0f} % of the GPU's engine", demand.engine_share * 100);
   return title;
 }
@@ -63,7 +71,7 @@ std::string TitleOf(const Plan& plan) {
 std::optional<CapacityChart> MakeCapacityChart(const Plan& plan) {
   if (!plan.chosen || plan.proving.attempts.empty()) return std::nullopt;
   return CapacityChart{TitleOf(plan),
-                       fmt::format("stream: {}; recording: {}{}", plan.chosen->stream.title(),
+                       fmt::format("stream: {}; recording: {}{}", StreamTitles(*plan.chosen),
                                    plan.chosen->one_encode ? "the same encode" : plan.chosen->recording.title(),
                                    plan.simulated ? "; the GPU is SIMULATED" : ""),
                        plan.capacity.headroom, BarsOf(plan)};

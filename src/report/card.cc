@@ -72,26 +72,43 @@ std::string Container(const std::string& container) {
   return container == "fragmented-mp4" ? "fragmented MP4 (.mp4)" : "Matroska (.mkv)";
 }
 
-// Where the stream's encode is recorded.
-std::string OneEncode(const Plan& plan) {
-  const Option& stream = plan.chosen->stream;
+// One encode's settings below each other, without its container.
+std::string OneColumn(const std::string& title, const Option& stream) {
   const EncodeSettings& s = stream.settings;
-  const bool recorded = plan.container != "none";
-  std::string text = Row("", recorded ? "STREAM AND RECORDING" : "STREAM", "") + Row("encoder", Device(stream), "") +
-                     Row("codec", Codec(stream), "") + Row("preset", s.preset, "") + Row("size", s.size.str(), "") +
+  std::string text = Row("", title, "") + Row("encoder", Device(stream), "") + Row("codec", Codec(stream), "") +
+                     Row("preset", s.preset, "") + Row("size", s.size.str(), "") +
                      Row("frame rate", s.frame_rate.str(), "") + Row("rate control", Name(s.rate_control), "") +
                      Row("rate", Rate(stream), "") + Row("buffer", Buffer(s), "") + Row("keyframes", Keyframes(s), "") +
                      Row("B-frames", BFrames(stream), "") + Row("profile", ProfileOf(stream), "");
   if (s.look_ahead_frames) text += Row("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "");
   if (s.multi_pass) text += Row("multi-pass", *s.multi_pass ? "on" : "off", "");
+  return text;
+}
+
+// Where the stream's encode is recorded.
+std::string OneEncode(const Plan& plan) {
+  const Option& stream = plan.chosen->stream;
+  const bool recorded = plan.container != "none";
+  const std::string text = OneColumn(recorded ? "STREAM AND RECORDING" : "STREAM", stream);
   if (!recorded) return text + Row("container", Carried(stream), "") + "Nothing is recorded, as the show says.\n";
   return text +
          Row("container", Carried(stream) + " to the destination, " + Container(plan.container) + " to the disk", "") +
          "One encode for both: set the recording to use the stream's encoder.\n";
 }
 
+// Encodes for destinations that do not get the first one.
+std::string FurtherStreams(const Plan& plan) {
+  const Pair& pair = *plan.chosen;
+  if (pair.further.empty()) return "";
+  std::string text = fmt::format("The stream above goes to {}.\n", fmt::join(pair.destinations, ", "));
+  for (const FurtherStream& further : pair.further)
+    text += "\n" + OneColumn(fmt::format("STREAM TO {}", fmt::join(further.destinations, ", ")), further.option) +
+            Row("container", Carried(further.option), "");
+  return text;
+}
+
 // What to type in: a row a setting, a column an encode.
-std::string Settings(const Plan& plan) {
+std::string TwoColumns(const Plan& plan) {
   if (plan.chosen->one_encode) return OneEncode(plan);
   const Option &stream = plan.chosen->stream, &recording = plan.chosen->recording;
   const EncodeSettings &s = stream.settings, &r = recording.settings;
@@ -107,6 +124,8 @@ std::string Settings(const Plan& plan) {
   return text + Row("container", Carried(stream), Container(plan.container));
 }
 
+std::string Settings(const Plan& plan) { return TwoColumns(plan) + FurtherStreams(plan); }
+
 std::string SimulatedLine(const Plan& plan) {
   if (!plan.simulated) return "";
   if (plan.chosen && !plan.chosen->stream.simulated && !plan.chosen->recording.simulated)
@@ -116,7 +135,8 @@ std::string SimulatedLine(const Plan& plan) {
 
 double HeadroomLeft(const Plan& plan) {
   const Attempt& proven = plan.proving.attempts.back();
-  const double alone = std::min(proven.pair.stream.headroom, proven.pair.recording.headroom);
+  double alone = std::min(proven.pair.stream.headroom, proven.pair.recording.headroom);
+  for (const FurtherStream& further : proven.pair.further) alone = std::min(alone, further.option.headroom);
   return std::max(0.0, std::min({alone, proven.room(plan.capacity), 1 - proven.pair.demand.engine_share}));
 }
 
@@ -127,6 +147,12 @@ std::string Verdict(const Plan& plan) {
         "TIGHT: keeps pace, but with too little headroom: {:.0f} % where the show asks for {:.0f} %. Anything else "
         "that runs costs frames. Choose a smaller picture or a lower frame rate.",
         left, asked);
+  if (const std::size_t further = plan.chosen->further.size(); further > 0)
+    return fmt::format("HOLDS: {} streams{} keep pace, with {:.0f} % headroom.", further + 1,
+                       plan.container == "none"  ? ""
+                       : plan.chosen->one_encode ? ", the first of them recorded too,"
+                                                 : " and the recording",
+                       left);
   return fmt::format("HOLDS: {} keep{} pace, with {:.0f} % headroom.",
                      plan.container == "none"  ? "the stream"
                      : plan.chosen->one_encode ? "one encode, streamed and recorded,"
@@ -136,6 +162,16 @@ std::string Verdict(const Plan& plan) {
 
 std::string Proved(const Plan& plan) {
   const Proof& proof = plan.proving.attempts.back().proof;
+  if (!proof.further.empty()) {
+    int frames = proof.stream.frames + (plan.chosen->one_encode ? 0 : proof.recording.frames),
+        skipped = proof.stream.skipped + (plan.chosen->one_encode ? 0 : proof.recording.skipped);
+    for (const PacedOutputOutcome& further : proof.further) {
+      frames += further.frames;
+      skipped += further.skipped;
+    }
+    return fmt::format("Proven: {:g} s of all at once in real time: {} of {} frames encoded.", proof.seconds,
+                       frames - skipped, frames);
+  }
   if (plan.chosen->one_encode)
     return fmt::format("Proven: {:g} s in real time: {} of {} frames encoded.", proof.seconds,
                        proof.stream.frames - proof.stream.skipped, proof.stream.frames);

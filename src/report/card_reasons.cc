@@ -137,6 +137,14 @@ std::string KeptReason(const Plan& plan) {
                                             plan.keep_last_seconds, plan.kept_bytes() / 1e6));
 }
 
+// An encode for each destination, or one for all.
+std::string EncodeEachReason(const Plan& plan) {
+  if (!plan.each) return "";
+  return Reason("encodes", std::string(plan.each->taken ? "one for each destination: "
+                                                        : "one for all destinations; one for each: ") +
+                               Sentence(plan.each->why));
+}
+
 std::string OtherCodecs(const Plan& plan) {
   if (plan.other_codecs.empty()) return "";
   std::string text = "\nCODECS NOT TAKEN\n";
@@ -149,11 +157,15 @@ std::string OtherCodecs(const Plan& plan) {
 std::string MachineUse(const Plan& plan) {
   const Pair& pair = *plan.chosen;
   const Proof& proof = plan.proving.attempts.back().proof;
+  std::string further;
+  for (const FurtherStream& stream : pair.further)
+    further += fmt::format(" The stream to {} is encoded on the {}.", fmt::join(stream.destinations, ", "),
+                           stream.option.place());
   std::string text =
       (pair.one_encode ? fmt::format("The stream is encoded on the {}, and recorded as it is.", pair.stream.place())
                        : fmt::format("The stream is encoded on the {}, the recording on the {}.", pair.stream.place(),
                                      pair.recording.place())) +
-      fmt::format(" Predicted: {:.2f} of {:g} cores", pair.demand.cpu_cores, plan.capacity.cpu_cores);
+      further + fmt::format(" Predicted: {:.2f} of {:g} cores", pair.demand.cpu_cores, plan.capacity.cpu_cores);
   if (pair.demand.engine_share > 0)
     text += fmt::format(" and {:.0f} % of the GPU's encode engine", pair.demand.engine_share * 100);
   if (pair.demand.stand_in_cores > 0)
@@ -169,7 +181,7 @@ std::string MachineUse(const Plan& plan) {
 }  // namespace
 
 std::string CardReasons(const Plan& plan) {
-  std::string text = "WHY: STREAM\n" + EncodeReasons(plan, plan.chosen->stream, "stream");
+  std::string text = "WHY: STREAM\n" + EncodeReasons(plan, plan.chosen->stream, "stream") + EncodeEachReason(plan);
   text += "\nWHY: RECORDING\n" + (plan.chosen->one_encode ? Reason("encode", Why(plan, "recording.size"))
                                                           : EncodeReasons(plan, plan.chosen->recording, "recording"));
   if (plan.container != "none") text += Reason("container", ContainerReason(plan.container)) + DiskReasons(plan);

@@ -172,6 +172,16 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"drift.steady", "it does not slow down: {figures}"},
       {"drift.throttled", "{figures}; the processors were throttled {times:.0f} times: heat"},
       {"drift.unclear", "no clear answer: {figures}; the windows differ too much; run it again on a quiet machine"},
+      // An encode for each destination
+      {"each.does-not-fit", "too much for this machine with the lightest presets that look good enough: {lacking}"},
+      {"each.failed-proof", "too much for this machine: it lost frames, or left too little headroom, in the proof run"},
+      {"each.looks-better", "it looks {points:.1f} points better on average"},
+      {"each.nearest", "one encode for {served} alone; an encode for the others besides is {why}"},
+      {"each.nothing-good-enough",
+       "nothing that keeps pace for {destination} looks nearly as good as one encode for all"},
+      {"each.only-way", "no codec suits all destinations"},
+      {"each.own-rate", "the share of the line that {destination} gets with an encode of its own"},
+      {"each.too-little", "it gains {points:.1f} points on average, too little for {cores:.2f} cores more"},
       // What is done to footage
       {"footage.bit-depth", "{bits:.0f} bit: reduced to 8 bit"},
       {"footage.chroma", "chroma {chroma}: reduced to 4:2:0"},
@@ -218,6 +228,7 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"nearest.picture", "at {size} with {rate} frames a second"},
       // Size and frame rate
       {"picture.best", "best picture"},
+      {"picture.best-beside-others", "best picture beside the other encodes"},
       {"picture.best-beside-recording", "best picture beside the recording"},
       {"picture.best-in-real-time", "best picture that keeps pace in real time"},
       {"picture.by-stretch",
@@ -344,6 +355,7 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"text.quoted", "{words}"},
       // Left out by plan --time-budget
       {"time-budget.besides", "what to lower when the line drops"},
+      {"time-budget.encode-each", "an encode for each destination"},
       {"time-budget.left-out", "the time budget left these out: {parts}; with more time they are looked at too"},
       {"time-budget.picture", "more sizes and frame rates"},
       {"time-budget.placement", "more presets"},

@@ -101,6 +101,38 @@ TEST_F(RehearseTest, EachDestinationHasItsIngestAndTheLastSecondsAreSaved) {
   EXPECT_THAT(Run("redraw out").out, testing::StartsWith(ran.out));
 }
 
+// One takes H.264 only, the other HEVC only: there is no other way.
+TEST_F(RehearseTest, DestinationsWithoutACommonCodecGetAnEncodeEach) {
+  Put("near.toml", "name = \"Near Quay\"\ncodecs = [\"h264\"]\n");
+  Put("far.toml", "name = \"Far Quay\"\ncodecs = [\"hevc\"]\n");
+  SmallShow();
+  const std::string plan = "plan --show show.toml --destination near.toml --destination far.toml --stream-size 160x90 --stream-frame-rate 12 ";
+  EXPECT_THAT(Run(plan + "--encodes one --out out").err,
+              HasSubstr("no codec suits all: Near Quay h264; Far Quay hevc"));
+  EXPECT_THAT(Run(plan + "--encodes two --out out").err, HasSubstr("say \"auto\" or \"one\""));
+  const auto ran = Run(plan + "--footage-seconds 1 --proof-seconds 2 --out out --quiet");
+  ASSERT_EQ(ran.code, 0) << ran.err << ran.out;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("stream to Near Quay with x264"), HasSubstr("to Far Quay with x265"),
+                             HasSubstr("Taken: no codec suits all destinations")));
+  EXPECT_THAT(Get(path("out/card.txt")), AllOf(HasSubstr("The stream above goes to Near Quay"),
+                                               HasSubstr("STREAM TO Far Quay"), HasSubstr("FLV (Enhanced RTMP)")));
+  ExpectValid("plan");
+  EXPECT_GT(Frames("out/stream.flv"), 12);
+  EXPECT_GT(Frames("out/stream-2.mkv"), 12);
+  EXPECT_THAT(Run("redraw out").out, testing::StartsWith(ran.out));
+  std::filesystem::rename(path("out"), path("planned"));
+
+  const auto rehearsed = Run("rehearse planned/plan.json --seconds 4 --out out --quiet");
+  ASSERT_THAT(rehearsed.code, AnyOf(0, 1)) << rehearsed.err;
+  EXPECT_THAT(rehearsed.out, AllOf(HasSubstr("stream 2: x265"), HasSubstr("stream to Near Quay (simulated)"),
+                                   HasSubstr("stream 2 to Far Quay (simulated)")));
+  ExpectValid("rehearsal");
+  EXPECT_THAT(Get(path("out/frames.csv")), HasSubstr("\nstream-2,0,"));
+  EXPECT_THAT(Run("redraw out").out, testing::StartsWith(rehearsed.out));
+  EXPECT_THAT(Run("rehearse planned/plan.json --to rtmp://127.0.0.1/live --out other").err,
+              HasSubstr("give --to 2 times, in this order: Near Quay, Far Quay"));
+}
+
 TEST_F(RehearseTest, WhereNothingIsRecordedThereIsNoFile) {
   nlohmann::json plan = Json("plan.json");
   plan["show"]["container"] = "none";

@@ -207,6 +207,19 @@ TEST_F(DiagnosisTest, OfSeveralIngestsTheOneThatLostFramesIsNamed) {
       << "both lost frames: the uplink";
 }
 
+TEST_F(DiagnosisTest, AnIngestsOwnEncodeIsWhatItsLineIsComparedWith) {
+  plan_.further_streams = {{{"Lamp"}, plan_.stream}};
+  plan_.further_streams[0].settings.bit_rate = BitRate::FromKbps(300);
+  outcome_.ingests = {{"Quay", "rtmp://quay"}, {"Lamp", "rtmp://lamp", {}, 0, "", false, 1}};
+  for (RehearsalSecond& second : outcome_.timeline)
+    second.ingests = {{.acknowledged_kbps = 3000}, {.blocked_share = 0.95, .acknowledged_kbps = 300}};
+  EXPECT_TRUE(Diagnosed().stretches.empty()) << "300 of 300 kbit/s got through";
+  for (RehearsalSecond& second : outcome_.timeline) second.ingests[1].acknowledged_kbps = 100;
+  ASSERT_FALSE(Diagnosed().stretches.empty());
+  EXPECT_EQ(Diagnosed().stretches.front().ingest, "Lamp");
+  EXPECT_FALSE(Diagnosed().cures.front().step) << "the plan's steps are the other encode's";
+}
+
 TEST_F(DiagnosisTest, OfSeveralIngestsTheLostOneIsNamed) {
   outcome_.ingests = {{"Quay", "rtmp://quay"}, {"Lamp", "rtmp://lamp", {}, 2, "gone"}};
   ASSERT_EQ(Diagnosed().cures.size(), 1u);

@@ -141,5 +141,20 @@ TEST_F(GameLosesTest, TheRecordingGivesWayThenTheStreamThenItsPicture) {
   EXPECT_EQ(plan_.stream.size, (FrameSize{64, 48})) << "a lower bit rate alone would leave the game nothing";
 }
 
+TEST_F(GameLosesTest, SeveralEncodesOfTheStreamGiveWayFirst) {
+  plan_.further_streams = {{{"Quay"}, plan_.stream}};
+  PlanStep one = Step("one encode for all destinations", test::SmallSettings("x264", "faster"));
+  plan_.to_one_stream = {one};
+  plan_.recording_encoder = {Step("x264 faster for the recording", test::SmallSettings("x264", "faster"))};
+  ASSERT_TRUE(TheCure().step);
+  EXPECT_EQ(TheCure().step->what, one.what);
+  const auto next = ApplyCure(TheCure(), plan_);
+  ASSERT_TRUE(next);
+  EXPECT_TRUE(next->further_streams.empty());
+  EXPECT_EQ(next->stream.preset, "faster");
+  EXPECT_TRUE(next->to_one_stream.empty());
+  EXPECT_FALSE(next->recording_encoder.empty()) << "the next step";
+}
+
 }  // namespace
 }  // namespace kettle

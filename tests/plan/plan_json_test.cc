@@ -46,7 +46,9 @@ Plan FullPlan() {
   plan.pictures = {{{1280, 720}, {60, 1}, pair.stream}, {{1920, 1080}, {60, 1}, {}}};
   plan.placement.rejected = {{"x264 slow", "x264 any", pair.demand, Message{"plan.not-beside-the-other"}}};
   plan.ladder = {{"bit rate 2450 kbit/s", pair.stream.settings, 1000, 3, 0.4}};
-  plan.each = EncodeEach{{{"Quayside", pair.stream}}, pair.demand, pair.demand};
+  plan.chosen->destinations = {"Lantern"};
+  plan.chosen->further = {{{"Quayside"}, pair.stream}};
+  plan.each = EncodeEach{pair.stream, pair.demand, plan.chosen, true, Message{"each.only-way"}};
   plan.recording_level = RecordingLevel{80, "harbour", {{23, 81, 9000}}, 23, {}};
   plan.colour = ColourCheck{{{"source", "yuv420p", "bt709", "bt709", "bt709", "tv"}}, {"stream"}, {1, 4}, 0.1};
   plan.disk = Disk{"/tmp", "ext4", "sda", false, 1000, WriteRate{3e8, 2e8, 100, 1}};

@@ -214,6 +214,7 @@ TEST(Targets, TheStreamsCodecsAreThoseThatEveryDestinationAccepts) {
   odd.name = "Odd";
   odd.codecs = {"av1"};
   show.destinations = {odd, Quay()};
+  show.one_encode_for_all = true;
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("Odd av1; Quay"));
 }
 

@@ -258,67 +258,6 @@ TEST(KnownOptions, AreTheStreamsOnThisFootageOnly) {
   EXPECT_FALSE(options[1].measured) << "one footage is missing";
 }
 
-class EncodeEachTest : public testing::Test {
- protected:
-  // x264 superfast for the stream and ultrafast for the recording.
-  Pair Chosen() {
-    Pair pair{
-        test::FakeOption("x264", "superfast", 300, 0.5, 12), test::FakeOption("x264", "ultrafast", 400, 0.4, 14), {}};
-    pair.stream.settings.bit_rate = pair.stream.settings.maximum_bit_rate = BitRate::FromKbps(2000);
-    pair.demand = PredictDemand(pair.stream, pair.recording, capacity_);
-    return pair;
-  }
-  static Budget TwoTakers(double tight, double wide) {
-    Budget budget;
-    budget.one_for_all = {{"Tight", tight, ""}, {"Wide", tight, ""}};
-    budget.each = {{"Tight", tight, ""}, {"Wide", wide, ""}};
-    return budget;
-  }
-  std::optional<EncodeEach> Weigh(const std::optional<Budget>& budget) {
-    return WeighEncodeEach(Chosen(), budget, FakeFootage("hard"), capacity_, book_);
-  }
-
-  Capacity capacity_{2, 0.2};
-  FakeRunner runner_{[](const std::string&, int, bool, const std::string&) { return Figures{250, 0.6, 0.95}; }};
-  TrialBook book_{runner_, {}, [](const auto&) {}};
-};
-
-TEST_F(EncodeEachTest, MeasuresWhatTheOtherRateCosts) {
-  const auto each = Weigh(TwoTakers(2000, 3000));
-  ASSERT_TRUE(each);
-  ASSERT_EQ(each->encodes.size(), 2u);
-  EXPECT_EQ(runner_.runs, 1) << "the tight one gets the stream that is there already";
-  EXPECT_EQ(each->encodes[1].option.settings.bit_rate.kbps(), 3000);
-  EXPECT_EQ(each->encodes[1].option.settings.maximum_bit_rate.kbps(), 3000);
-  EXPECT_NEAR(each->more_cores(), 0.6, 1e-9);
-  EXPECT_NEAR(each->demand.cpu_cores, 1.5, 1e-9);
-  EXPECT_TRUE(each->demand.fits) << "1.5 of the 1.6 cores that may be used";
-  EXPECT_EQ(nlohmann::json(*each)["encodes"][1]["destination"], "Wide");
-}
-
-TEST_F(EncodeEachTest, SaysWhenTheMachineHasNoRoom) {
-  capacity_.headroom = 0.4;
-  const auto each = Weigh(TwoTakers(2000, 3000));
-  ASSERT_TRUE(each);
-  EXPECT_FALSE(each->demand.fits);
-}
-
-TEST_F(EncodeEachTest, KeepsToTheShareThatTheModelTook) {
-  const auto each = Weigh(TwoTakers(2500, 4000));  // of which the plan took 2000
-  ASSERT_TRUE(each);
-  EXPECT_EQ(each->encodes[1].option.settings.bit_rate.kbps(), 3200);
-}
-
-TEST_F(EncodeEachTest, IsNoQuestionWhereAllGetTheSame) {
-  EXPECT_FALSE(Weigh(std::nullopt));
-  EXPECT_FALSE(Weigh(TwoTakers(2000, 2000)));
-  EXPECT_FALSE(Weigh(TwoTakers(2000, 100))) << "too little for a picture";
-  Budget one = TwoTakers(2000, 3000);
-  one.each.pop_back();
-  EXPECT_FALSE(Weigh(one));
-  EXPECT_EQ(runner_.runs, 0);
-}
-
 TEST(MakePlan, EveryChoiceCarriesItsEvidence) {
   const Plan plan = PlanFor(RandomMachine(3), {"x264", "nvenc-h264"}, [](const Pair&) { return FakeProof(0, 0); });
   ASSERT_TRUE(plan.chosen);

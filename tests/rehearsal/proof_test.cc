@@ -25,6 +25,11 @@ TEST(Proof, HoldsOnlyIfEveryFrameCameOut) {
   Proof lost = Good();
   lost.stream.packets = 299;
   EXPECT_FALSE(lost.holds()) << "a frame went in and did not come out";
+  Proof further = Good();
+  further.further = {further.stream};
+  EXPECT_TRUE(further.holds());
+  further.further[0].skipped = 1;
+  EXPECT_FALSE(further.holds());
   Proof crashed = Good();
   crashed.status = WorkerStatus::kCrashed;
   EXPECT_FALSE(crashed.holds());

@@ -168,6 +168,30 @@ TEST_F(RehearsalTest, SeveralIngestsGetTheSameEncodeOverRtmpAndSrt) {
   for (const RehearsalSecond& second : outcome.timeline) EXPECT_EQ(second.ingests.size(), 3u);
 }
 
+TEST_F(RehearsalTest, EachIngestGetsTheEncodeThatIsForIt) {
+  for (const char* folder : {"one", "two"}) std::filesystem::create_directory(path(folder));
+  RehearsalOutcome outcome;
+  {
+    RunningIngest one({.key = "right", .save_folder = path("one")}), two({.save_folder = path("two")});
+    RehearsalTask task = Task(one, 3);
+    task.further_streams = {task.stream};
+    task.further_streams[0].size = {192, 128};
+    task.ingests.insert(task.ingests.begin(), {"pier", two.url().str(), "any", "", 1});
+    task = nlohmann::json(task).get<RehearsalTask>();  // as the worker gets it
+    outcome = RunRehearsal(task, clock_, [](double) {});
+  }
+  ASSERT_EQ(outcome.further.size(), 1u);
+  EXPECT_EQ(outcome.further[0].packets + outcome.further[0].skipped, 75);
+  EXPECT_EQ(outcome.ingests[0].stream, 1) << "in the order asked for";
+  EXPECT_EQ(MediaReader(path("one") / "1.flv").size(), (FrameSize{96, 64}));
+  EXPECT_EQ(MediaReader(path("two") / "1.flv").size(), (FrameSize{192, 128}));
+  EXPECT_EQ(Pictures(path("one") / "1.flv"), outcome.stream.packets - static_cast<int>(outcome.DroppedOf(0)));
+  EXPECT_EQ(Pictures(path("two") / "1.flv"), outcome.further[0].packets - static_cast<int>(outcome.DroppedOf(1)));
+  int skipped = 0;
+  for (const RehearsalSecond& second : outcome.timeline) skipped += second.skipped_stream;
+  EXPECT_EQ(skipped, outcome.stream.skipped + outcome.further[0].skipped);
+}
+
 TEST_F(RehearsalTest, AnIngestThatIsCutOffDoesNotHarmTheOthers) {
   standin::LinkShape shape;
   shape.own["cut"].line = LineTrace({{0, 5000}, {1, 0}, {60, 5000}}, 61);
@@ -239,6 +263,11 @@ TEST(FramesCsv, TellsTheFateOfEachFrame) {
             "stream,1,40.000,,skipped\n"
             "stream,2,80.000,2.000,dropped\n"
             "recording,0,0.000,1.000,recorded\n");
+  outcome.further = {outcome.stream};
+  outcome.ingests.push_back({"pier", "rtmp://pier", {0}, 0, "", false, 1});
+  EXPECT_THAT(FramesCsv(outcome), HasSubstr("stream-2,0,0.000,1.500,dropped\nstream-2,1,40.000,,skipped\n"));
+  EXPECT_EQ(outcome.DroppedOf(0), 1u);
+  EXPECT_EQ(outcome.dropped(), 2);
   RehearsalSecond second;
   second.busiest = "a,\"b\"";
   const std::string csv = SecondsCsv({second});

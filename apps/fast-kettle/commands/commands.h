@@ -19,14 +19,16 @@ int RunRedraw(const Request& request);
 int RunLoad(const Request& request, const Places& places);
 
 // Real encodes of the show's first footage under each rate control, modelled on the show's line: which one, how high.
-// They are made at `encoded` where that is given, which the model then scales to `bit_rate`.
+// They are made at `encoded` where that is given, which the model then scales to `bit_rate`. `line_share` is
+// the part of the line that this encode has; 0: each destination has as much.
 struct LineAnswer {
   LineTrace line;  // what is reserved taken off
   SendingModel model;
   RateChoice choice;
 };
 LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, const Footage& pictures,
-                      BitRate bit_rate, const std::vector<double>& buffer_seconds, std::optional<BitRate> encoded = {});
+                      BitRate bit_rate, const std::vector<double>& buffer_seconds, std::optional<BitRate> encoded = {},
+                      double line_share = 0);
 int RunFootage(const Request& request);
 int RunDemo(Request request, const Places& places);
 

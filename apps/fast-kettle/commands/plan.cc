@@ -106,6 +106,7 @@ struct Preparation {
   Show show;
   Targets targets;
   std::vector<std::string> families, recording_families;
+  std::vector<OwnStream> own_streams = {};
   std::vector<Footage> footage;
   std::map<std::string, Footage> calm;
   std::optional<LineAnswer> line;
@@ -118,6 +119,14 @@ void AddWarnings(Session& session, const Show& show, Targets& targets) {
   for (const Message& note : session.footage().Notes()) targets.warnings.push_back(note);
 }
 
+// The part of the video that the line carries which is the one stream's, where others get encodes of their own; 0: each
+// destination's alike.
+double ShareOfTheLine(const Targets& targets) {
+  double all = 0;
+  for (const RecipientShare& share : targets.budget->each) all += share.video_kbps;
+  return targets.served.empty() || all <= 0 ? 0 : targets.stream.bit_rate.kbps() / all;
+}
+
 // Measures the line and the disk, and starts the load: what comes after this is measured under it.
 Preparation Prepare(Session& session) {
   Show show = LoadShow(session);
@@ -128,16 +137,18 @@ Preparation Prepare(Session& session) {
   std::vector<Footage> footage = session.footage().PrepareAll(show);
   std::optional<LineAnswer> line;
   if (targets.budget) {
-    line = AskTheLine(session, show, *targets.budget, footage.front(), targets.stream.bit_rate, {1});
+    line = AskTheLine(session, show, *targets.budget, footage.front(), targets.stream.bit_rate, {1}, std::nullopt,
+                      ShareOfTheLine(targets));
     ApplyRateChoice(line->choice, !show.stream_bit_rate, targets);
   }
-  std::vector<std::string> families = StreamEncoders(session, targets);
+  std::vector<std::string> families = StreamEncoders(session, targets.stream_codecs, targets.stream.rate_control);
   std::map<std::string, Footage> calm = session.footage().PrepareCalm(show);
   Disk disk = show.recording_is_none ? Disk() : MeasureDisk(session, show, targets);
   if (!show.load.empty()) session.StartLoad(show.load);
   AddWarnings(session, show, targets);
-  return {std::move(show),    std::move(targets), std::move(families), std::move(recording_families),
-          std::move(footage), std::move(calm),    std::move(line),     std::move(disk)};
+  return {
+      std::move(show), std::move(targets), std::move(families), std::move(recording_families), {}, std::move(footage),
+      std::move(calm), std::move(line),    std::move(disk)};
 }
 
 const char* NameOf(PlanStage stage) {
@@ -147,6 +158,7 @@ const char* NameOf(PlanStage stage) {
     case PlanStage::kRefinement: return "trying B-frames and look-ahead";
     case PlanStage::kRecordingLevel: return "finding the recording's quality level";
     case PlanStage::kProof: return "proof run";
+    case PlanStage::kEncodeEach: return "trying an encode for each destination";
     case PlanStage::kBesides: return "looking for what to lower when the line drops";
   }
   return "";
@@ -201,7 +213,8 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                               session.progress().Tell(status.most_trials_left,
                                                       status.best ? InShort(*status.best) : "");
                             },
-                            known.recording_families};
+                            known.recording_families,
+                            known.own_streams};
   try {
     if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
     Prover prover(session, known.footage, show.first, static_cast<int>(known.targets.audio.kbps()));
@@ -220,6 +233,10 @@ void PublishProof(const Session& session, const Plan& plan) {
   const Attempt& proven = plan.proving.attempts.back();
   const std::string stream = ProofStreamFile(proven.pair.stream.settings);
   Publish(proven.proof.folder / stream, session.out() / stream);
+  for (std::size_t i = 0; i < proven.pair.further.size(); ++i) {
+    const std::string further = ProofStreamFile(proven.pair.further[i].option.settings, i + 1);
+    Publish(proven.proof.folder / further, session.out() / further);
+  }
   if (!proven.pair.one_encode) Publish(proven.proof.folder / "recording.mkv", session.out() / "recording.mkv");
 }
 
@@ -281,6 +298,12 @@ void TakeEnoughBits(Session& session, Preparation& known, TrialBook& book) {
   session.progress().Clear();
 }
 
+// With the encoders that work here for each.
+void AddOwnStreams(Session& session, Preparation& known) {
+  known.own_streams = OwnStreams(known.show, known.targets);
+  for (OwnStream& own : known.own_streams) own.families = StreamEncoders(session, own.codecs, own.stream.rate_control);
+}
+
 }  // namespace
 
 Show LoadShow(const Session& session) {
@@ -295,6 +318,7 @@ int RunPlan(Session& session) {
   TrialKeeper keep(session, !session.trials().HasUnfinishedBench());
   TrialBook book(session.runner(), session.trials().Known(), std::ref(keep), known.show.required_headroom);
   TakeEnoughBits(session, known, book);
+  AddOwnStreams(session, known);
   std::optional<GridCheck> check;
   std::function<double()> seconds_left;
   if (const auto budget = session.request().plan_budget_seconds)

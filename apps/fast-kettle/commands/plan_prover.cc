@@ -15,22 +15,23 @@ Proof Prover::operator()(const Pair& pair) {
   session_.MeetBusiestLoad(session_.request().proof_seconds + 2 * kStartSeconds);
   const fs::path folder = session_.scratch() / fmt::format("proof-{}", ++runs_);
   fs::create_directories(folder);
-  const ProofRequest request{pair.stream.settings,
-                             pair.recording.settings,
-                             footage_,
-                             session_.request().proof_seconds,
-                             folder,
-                             session_.scratch(),
-                             pair.cores.stream,
-                             pair.cores.recording,
-                             first_,
-                             sound_kbps_,
-                             pair.one_encode};
+  ProofRequest request{pair.stream.settings,
+                       pair.recording.settings,
+                       footage_,
+                       session_.request().proof_seconds,
+                       folder,
+                       session_.scratch(),
+                       pair.cores.stream,
+                       pair.cores.recording,
+                       first_,
+                       sound_kbps_,
+                       pair.one_encode};
+  for (const FurtherStream& further : pair.further) request.further_streams.push_back(further.option.settings);
+  const std::string streams = StreamTitles(pair);
   Proof proof = RunProof(session_.worker(), request, [&](const std::string&, double share) {
     session_.progress().Show(
-        pair.one_encode
-            ? fmt::format("stream {}, recorded as it is, in real time", pair.stream.title())
-            : fmt::format("stream {}, recording {}, both in real time", pair.stream.title(), pair.recording.title()),
+        pair.one_encode ? fmt::format("stream {}, recorded as it is, in real time", streams)
+                        : fmt::format("stream {}, recording {}, at once in real time", streams, pair.recording.title()),
         share);
   });
   session_.progress().StepsDone(kProofSteps);

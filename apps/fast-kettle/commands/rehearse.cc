@@ -72,8 +72,8 @@ std::vector<Footage> Prepare(Session& session, const PlanFile& plan) {
   return footage;
 }
 
-// Where to, in the order of --to.
-std::vector<RehearsalIngest> NamedIngests(const RehearseOptions& options) {
+// Where to, in the order of --to; that is the order of the destinations, if each gets an encode of its own.
+std::vector<RehearsalIngest> NamedIngests(const RehearseOptions& options, const PlanFile& plan) {
   std::vector<RehearsalIngest> ingests;
   const std::size_t files = options.key_files.size();
   if (files > 1 && files != options.to.size())
@@ -83,6 +83,8 @@ std::vector<RehearsalIngest> NamedIngests(const RehearseOptions& options) {
     const StreamKey key = files == 0 ? StreamKey{"rehearsal", ""} : ReadKeyFile(options.key_files[files == 1 ? 0 : i]);
     ingests.push_back({fmt::format("{}:{}", url.host, url.port), url.str(), key.key, key.passphrase});
   }
+  if (!plan.further_streams.empty() && ingests.size() == plan.destinations.size())
+    for (std::size_t i = 0; i < ingests.size(); ++i) ingests[i].name = plan.destinations[i];
   for (RehearsalIngest& ingest : ingests)  // two at one place are told apart by their whole addresses
     if (std::count_if(ingests.begin(), ingests.end(),
                       [&](const RehearsalIngest& other) { return other.name == ingest.name; }) > 1)
@@ -98,12 +100,14 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
   task.source_rate = plan.source_rate;
   task.seconds = options.seconds;
   task.stream = plan.stream;
+  for (const FurtherPlanStream& further : plan.further_streams) task.further_streams.push_back(further.settings);
   task.recording = plan.recording;
   task.one_encode = plan.one_encode;
   task.stream_processors = plan.stream_processors;
   task.recording_processors = plan.recording_processors;
   task.first = plan.first;
   task.ingests = std::move(ingests);
+  for (RehearsalIngest& ingest : task.ingests) ingest.stream = plan.StreamFor(ingest.name);
   task.audio_kbps = static_cast<int>(plan.audio_kbps);
   task.audio_tracks = options.audio_tracks;
   task.record_from = options.record_from;
@@ -133,8 +137,10 @@ RehearsalTask MakeTask(const Session& session, const PlanFile& plan, const std::
 
 // Why it broke off, in plain words where one of the plan's encoders knows the library's.
 std::string PlainReason(const PlanFile& plan, const std::string& detail) {
-  for (const EncodeSettings* settings : {&plan.stream, &plan.recording})
-    if (std::string reason = Reason(FindFamily(settings->encoder), detail); reason != detail) return reason;
+  std::vector<EncodeSettings> encodes{plan.stream, plan.recording};
+  for (const FurtherPlanStream& further : plan.further_streams) encodes.push_back(further.settings);
+  for (const EncodeSettings& settings : encodes)
+    if (std::string reason = Reason(FindFamily(settings.encoder), detail); reason != detail) return reason;
   return detail;
 }
 
@@ -149,7 +155,7 @@ class Stage {
  public:
   Stage(Session& session, const PlanFile& plan) : session_(session), footage_(Prepare(session, plan)) {
     const RehearseOptions& options = session.request().rehearse;
-    ingests_ = NamedIngests(options);
+    ingests_ = NamedIngests(options, plan);
     if (ingests_.empty()) {
       stand_in_.emplace(session.places(), options.link, session.out() / "arrived.csv");
       ingests_ = stand_in_->Ingests(plan.destinations);
@@ -171,10 +177,12 @@ class Stage {
     WorkerReport report =
         session_.worker().Run({"rehearse", task, task.seconds * 2 + kGraceSeconds}, [&](double share) {
           const auto name = [](const EncodeSettings& s) { return s.encoder + " " + s.preset; };
-          session_.progress().Show((plan.one_encode ? name(plan.stream) + ", recorded as it is,"
-                                                    : name(plan.stream) + " and " + name(plan.recording)) +
-                                       " in real time",
-                                   share);
+          std::string streams = name(plan.stream);
+          for (const FurtherPlanStream& further : plan.further_streams) streams += ", " + name(further.settings);
+          session_.progress().Show(
+              (plan.one_encode ? streams + ", recorded as it is," : streams + " and " + name(plan.recording)) +
+                  " in real time",
+              share);
         });
     session_.progress().Clear();
     if (game_) game_->End();
@@ -218,6 +226,7 @@ int Tell(Session& session, const std::optional<GameFrames>& game, const PlanFile
   RehearsalResult result{plan.title,  (fs::path(session.request().subject).parent_path() / "card.txt").string(),
                          plan.stream, plan.recording,
                          plan.first,  plan.simulated};
+  for (const FurtherPlanStream& further : plan.further_streams) result.further_streams.push_back(further.settings);
   if (session.load()) result.load = session.load()->words();
   result.outcome = outcome;
   result.facts = FactsOf(plan, game);
@@ -246,10 +255,18 @@ int Tell(Session& session, const std::optional<GameFrames>& game, const PlanFile
 namespace {
 
 void CheckOptions(const RehearseOptions& options, const PlanFile& plan) {
-  const std::string& codec = FindFamily(plan.stream.encoder).codec;
-  for (const std::string& to : options.to)
-    if (IngestUrl::Parse(to).scheme == "srt" && codec == "av1")
-      FailInput("--to {}: SRT's transport stream carries H.264 or HEVC, and the plan streams AV1; use rtmp://", to);
+  const bool each = !plan.further_streams.empty();
+  if (each && !options.to.empty() && options.to.size() != plan.destinations.size())
+    FailInput("--to: this plan has an encode for each destination; give --to {} times, in this order: {}",
+              plan.destinations.size(), fmt::join(plan.destinations, ", "));
+  for (std::size_t i = 0; i < options.to.size(); ++i) {
+    const int stream = each ? plan.StreamFor(plan.destinations[i]) : 0;
+    const EncodeSettings& settings =
+        stream == 0 ? plan.stream : plan.further_streams[static_cast<std::size_t>(stream) - 1].settings;
+    if (IngestUrl::Parse(options.to[i]).scheme == "srt" && FindFamily(settings.encoder).codec == "av1")
+      FailInput("--to {}: SRT's transport stream carries H.264 or HEVC, and the plan streams AV1; use rtmp://",
+                options.to[i]);
+  }
   if (options.save_at > 0 && plan.keep_last_seconds <= 0)
     FailInput("--save-at: this plan keeps no last seconds; say [recording] keep_last = \"30 s\" in the show");
   if (options.save_at >= options.seconds)

@@ -196,12 +196,13 @@ json LineJson(const Line& line) {
 }  // namespace
 
 LineAnswer AskTheLine(Session& session, const Show& show, const Budget& budget, const Footage& pictures,
-                      BitRate bit_rate, const std::vector<double>& buffer_seconds, std::optional<BitRate> encoded) {
+                      BitRate bit_rate, const std::vector<double>& buffer_seconds, std::optional<BitRate> encoded,
+                      double line_share) {
   const auto copies = static_cast<double>(budget.one_for_all.size());
   LineAnswer answer{LineLeft(show.line, show.reserve), {}, {}};
   answer.model.rule.most_delay_seconds = kMostDelaySeconds;
   answer.model.audio_kbps = budget.audio_kbps / copies;
-  answer.model.line_share = 1 / copies;
+  answer.model.line_share = line_share > 0 ? line_share : 1 / copies;
   answer.choice =
       ChooseRateControl(EncodeSamples(session, show, pictures, encoded.value_or(bit_rate), buffer_seconds), answer.line,
                         MostKbps(answer.line, Recipients(show)), bit_rate.kbps(), answer.model);

@@ -8,13 +8,13 @@
 
 namespace kettle::app {
 
-std::vector<std::string> StreamEncoders(Session& session, const Targets& targets) {
-  std::vector<std::string> names = session.encoders().Usable(targets.stream_codecs);
-  std::erase_if(names,
-                [&](const std::string& name) { return !FindFamily(name).rates.contains(targets.stream.rate_control); });
+std::vector<std::string> StreamEncoders(Session& session, const std::vector<std::string>& codecs,
+                                        RateControl rate_control) {
+  std::vector<std::string> names = session.encoders().Usable(codecs);
+  std::erase_if(names, [&](const std::string& name) { return !FindFamily(name).rates.contains(rate_control); });
   if (names.empty())
     FailInput("the destinations accept {}, and no encoder for that works here with {}; fast-kettle survey tells why",
-              fmt::join(targets.stream_codecs, " or "), Name(targets.stream.rate_control));
+              fmt::join(codecs, " or "), Name(rate_control));
   return names;
 }
 

@@ -11,9 +11,9 @@
 
 namespace kettle::app {
 
-// By name: for a codec that every destination accepts, with the rate control that the targets ask for. Throws
-// Error(kInput) if none works.
-std::vector<std::string> StreamEncoders(Session& session, const Targets& targets);
+// By name: for a codec that the destinations accept, with that rate control. Throws Error(kInput) if none works.
+std::vector<std::string> StreamEncoders(Session& session, const std::vector<std::string>& codecs,
+                                        RateControl rate_control);
 
 // For what the show lets the recording be, and its container holds. Throws Error(kInput) if the encoder that the show
 // names does not work, or none does.

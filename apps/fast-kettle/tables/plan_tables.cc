@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "kettle/encoders/catalogue.h"
 #include "report/card.h"
@@ -57,21 +58,37 @@ void PrintLadder(const Plan& plan) {
   fmt::print("{}\n", table.str());
 }
 
+std::string Encode(const Option& option) {
+  return fmt::format("{}, {} at {}", option.title(), option.settings.size.str(), option.settings.frame_rate.str());
+}
+
+// "Northlight, Quayside"
+std::string Names(const std::vector<std::string>& destinations) {
+  return fmt::format("{}", fmt::join(destinations, ", "));
+}
+
 void PrintEncodeEach(const Plan& plan) {
-  if (!plan.each) return;
+  if (!plan.each || !plan.each->pair) return;
+  const EncodeEach& each = *plan.each;
   fmt::print("{}\n", Paint("One encode for all destinations, or one for each", Tone::kStrong));
-  Table table({{"destination"}, Number("one for all"), Number("score"), Number("one for each"), Number("score")});
-  const Option& one = plan.chosen->stream;
-  const auto kbps = [](const Option& option) {
-    return Number(fmt::format("{:.0f} kbit/s", option.settings.bit_rate.kbps()));
+  Table table({{"destination"}, {"one for all"}, Number("score"), {"one for each"}, Number("score")});
+  const auto told = [](const Option& option) {
+    return fmt::format("{}, {:.0f} kbit/s", Encode(option), option.settings.bit_rate.kbps());
   };
-  const auto score = [](const Option& option) { return Number(Points(option.score)); };
-  for (const EncodeEach::Encode& encode : plan.each->encodes)
-    table.Row({{encode.destination}, kbps(one), score(one), kbps(encode.option), score(encode.option)});
-  fmt::print(
-      "{}  One encode for each takes {:.2f} cores more, {:.2f} of {:g} with the recording (predicted): {}.\n\n",
-      table.str(), plan.each->more_cores(), plan.each->demand.cpu_cores, plan.capacity.cpu_cores,
-      plan.each->demand.fits ? "this machine could do it; the plan keeps one for all" : "too much for this machine");
+  const Tone one_tone = each.taken ? Tone::kDim : Tone::kGood, each_tone = each.taken ? Tone::kGood : Tone::kDim;
+  const auto row = [&](const std::vector<std::string>& destinations, const Option& option) {
+    table.Row({{Names(destinations)},
+               {each.one ? told(*each.one) : "no codec suits all", one_tone},
+               Number(each.one ? Points(each.one->score) : "-", one_tone),
+               {told(option), each_tone},
+               Number(Points(option.score), each_tone)});
+  };
+  row(each.pair->destinations, each.pair->stream);
+  for (const FurtherStream& further : each.pair->further) row(further.destinations, further.option);
+  const double more = each.pair->demand.cpu_cores - each.one_demand.cpu_cores;
+  fmt::print("{}  One for each takes {:.2f} cores {}, {:.2f} of {:g} with the recording (predicted). {}: {}.\n\n",
+             table.str(), std::abs(more), more < 0 ? "less" : "more", each.pair->demand.cpu_cores,
+             plan.capacity.cpu_cores, each.taken ? "Taken" : "Not taken", Sentence(each.why));
 }
 
 void PrintPictures(const Plan& plan) {
@@ -182,7 +199,7 @@ void PrintOtherCodecs(const Plan& plan) {
 }
 
 void PrintAttempts(const Plan& plan) {
-  fmt::print("{}\n", Paint("Proof runs: both encodes at once, in real time", Tone::kStrong));
+  fmt::print("{}\n", Paint("Proof runs: all encodes at once, in real time", Tone::kStrong));
   Table table({{"stream"},
                {"recording"},
                Number("cores predicted"),
@@ -198,13 +215,18 @@ void PrintAttempts(const Plan& plan) {
       return Number(fmt::format("{} of {}", o.skipped, o.frames));
     };
     const bool roomy = attempt.has_room(plan.capacity);
-    table.Row({{attempt.pair.stream.title()},
+    PacedOutputOutcome streams = proof.stream;
+    for (const PacedOutputOutcome& further : proof.further) {
+      streams.skipped += further.skipped;
+      streams.frames += further.frames;
+    }
+    table.Row({{StreamTitles(attempt.pair)},
                {attempt.pair.one_encode ? "the same encode" : attempt.pair.recording.title()},
                Number(fmt::format("{:.2f}", attempt.pair.demand.cpu_cores)),
                Number(fmt::format("{:.2f}", proof.cpu_cores + proof.stand_in_cores)),
                Number(fmt::format("{:.2f}", proof.busiest_cpu_cores + proof.stand_in_cores)),
                Number(fmt::format("{}", proof.late)),
-               skipped(proof.stream),
+               skipped(streams),
                attempt.pair.one_encode ? Number("-") : skipped(proof.recording),
                {VerdictOf(proof, roomy), proof.holds() && roomy ? Tone::kGood : Tone::kBad}});
   }
@@ -213,10 +235,6 @@ void PrintAttempts(const Plan& plan) {
   if (stand_in > 0)
     fmt::print("  simulating the GPU took {:.2f} cores of this machine; a real card takes none\n", stand_in);
   fmt::print("\n");
-}
-
-std::string Encode(const Option& option) {
-  return fmt::format("{}, {} at {}", option.title(), option.settings.size.str(), option.settings.frame_rate.str());
 }
 
 std::string WhyOneEncode(const Plan& plan) {
@@ -243,9 +261,17 @@ Headline HeadlineOf(const Plan& plan, const ResultPlace& place) {
     if (!plan.nearest.empty()) sentence += " Nearest settings that would: " + Sentence(plan.nearest) + ".";
     return {sentence, Tone::kBad, ""};
   }
+  const auto stream_with = [](const Option& option) {
+    return fmt::format("with {}, {}: {}", Encode(option), option.settings.bit_rate.str(), Looks(option.score));
+  };
+  const Pair& pair = *plan.chosen;
+  std::string streams = "stream " + stream_with(pair.stream);
+  if (!pair.further.empty())
+    streams = fmt::format("stream to {} {}", Names(pair.destinations), stream_with(pair.stream));
+  for (const FurtherStream& further : pair.further)
+    streams += fmt::format("; to {} {}", Names(further.destinations), stream_with(further.option));
   const std::string settings =
-      fmt::format("stream with {}, {}: {}; ", Encode(plan.chosen->stream), plan.chosen->stream.settings.bit_rate.str(),
-                  Looks(plan.chosen->stream.score)) +
+      streams + "; " +
       (plan.chosen->one_encode ? WhyOneEncode(plan)
                                : fmt::format("record with {}: {}{}", Encode(plan.chosen->recording),
                                              Looks(plan.chosen->recording.score), CodecGain(plan)));
@@ -314,7 +340,10 @@ namespace {
 std::string ProofFiles(const Plan& plan) {
   if (plan.proving.attempts.empty()) return "";
   const Pair& pair = plan.proving.attempts.back().pair;
-  return ", proof.csv, " + ProofStreamFile(pair.stream.settings) + (pair.one_encode ? "" : ", recording.mkv");
+  std::string files = ", proof.csv, " + ProofStreamFile(pair.stream.settings);
+  for (std::size_t i = 0; i < pair.further.size(); ++i)
+    files += ", " + ProofStreamFile(pair.further[i].option.settings, i + 1);
+  return files + (pair.one_encode ? "" : ", recording.mkv");
 }
 
 }  // namespace

@@ -70,7 +70,7 @@ void PrintOutcome(const RehearsalResult& result) {
   const auto lost = [](std::size_t count) {
     return Number(fmt::format("{}", count), count > 0 ? Tone::kBad : Tone::kPlain);
   };
-  const auto row = [&](const char* name, const EncodeSettings& settings, const PacedOutputOutcome& output,
+  const auto row = [&](const std::string& name, const EncodeSettings& settings, const PacedOutputOutcome& output,
                        std::optional<std::size_t> dropped, std::optional<std::size_t> stalled) {
     const Cell none = Number("-", Tone::kDim);
     table.Row({{fmt::format("{}: {} {}, {} at {}", name, settings.encoder, settings.preset, settings.size.str(),
@@ -83,7 +83,10 @@ void PrintOutcome(const RehearsalResult& result) {
                Number(fmt::format("{:.0f} kbit/s", output.mean_kbps)),
                Number(fmt::format("{:.0f} ms", output.latency.p99_ms))});
   };
-  row("stream", result.stream, outcome.stream, static_cast<std::size_t>(outcome.dropped()), std::nullopt);
+  row("stream", result.stream, outcome.stream, outcome.DroppedOf(0), std::nullopt);
+  for (std::size_t i = 0; i < std::min(outcome.further.size(), result.further_streams.size()); ++i)
+    row(fmt::format("stream {}", i + 2), result.further_streams[i], outcome.further[i],
+        outcome.DroppedOf(static_cast<int>(i) + 1), std::nullopt);
   if (!outcome.files.empty())
     row("recording", result.recording, outcome.recording, std::nullopt, outcome.stalled.size());
   fmt::print("{}", table.str());
@@ -91,8 +94,10 @@ void PrintOutcome(const RehearsalResult& result) {
              outcome.clock_p999_ms, outcome.clock_max_ms);
   for (const IngestOutcome& ingest : outcome.ingests) {
     if (outcome.ingests.size() > 1)
-      fmt::print("  to {}{}: {} of {} frames dropped\n", ingest.name, ingest.simulated ? " (simulated)" : "",
-                 ingest.dropped.size(), outcome.stream.packets);
+      fmt::print("  {} to {}{}: {} of {} frames dropped\n",
+                 ingest.stream == 0 ? "stream" : fmt::format("stream {}", ingest.stream + 1), ingest.name,
+                 ingest.simulated ? " (simulated)" : "", ingest.dropped.size(),
+                 outcome.StreamOf(ingest.stream).packets);
     if (ingest.connection_losses > 0)
       fmt::print("  the connection to {} was lost {} times ({}); everything else went on\n",
                  outcome.ingests.size() > 1 ? ingest.name : "the ingest", ingest.connection_losses,
@@ -217,7 +222,8 @@ void to_json(Json& j, const RehearsalResult& result) {
   const RehearsalOutcome& outcome = result.outcome;
   j = {{"title", result.title},
        {"card", result.card},
-       {"settings", {{"stream", result.stream}, {"recording", result.recording}}},
+       {"settings",
+        {{"stream", result.stream}, {"further_streams", result.further_streams}, {"recording", result.recording}}},
        {"first", result.first},
        {"simulated", result.simulated_gpu || outcome.simulated_ingest() || result.has_simulated_game()},
        {"simulated_ingest", outcome.simulated_ingest()},
@@ -240,6 +246,7 @@ void from_json(const Json& j, RehearsalResult& result) {
   j.at("title").get_to(result.title);
   j.at("card").get_to(result.card);
   j.at("settings").at("stream").get_to(result.stream);
+  j.at("settings").at("further_streams").get_to(result.further_streams);
   j.at("settings").at("recording").get_to(result.recording);
   j.at("first").get_to(result.first);
   j.at("simulated_gpu").get_to(result.simulated_gpu);

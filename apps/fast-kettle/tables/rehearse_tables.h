@@ -22,6 +22,7 @@ struct RehearsalResult {
   RehearsalOutcome outcome;
   DiagnosisFacts facts;
   std::optional<Climb> climb;
+  std::vector<EncodeSettings> further_streams;  // RehearsalTask::further_streams
 
   // No frame of either output was lost, and the game keeps its own.
   bool holds() const { return outcome.holds() && !facts.GameLosesTooMuch(); }

@@ -42,6 +42,12 @@ std::optional<PlanFile> ApplyCure(const Diagnosis::Cure& cure, const PlanFile& p
     next.recording_processors = next.stream_processors;
     next.recording_encoder.clear();
     next.to_one_encode.clear();
+  } else if (IsAmong(plan.to_one_stream, step)) {
+    next.stream = step.settings;
+    next.further_streams.clear();
+    next.to_one_stream.clear();
+    next.stream_encoder.clear();  // those were measured at the other bit rate
+    next.line.clear();
   } else {
     next.stream.preset = step.settings.preset;
     Forget(next.stream_encoder, step);

@@ -13,8 +13,8 @@ namespace {
 constexpr double kBrokenLine = 0.1;  // of the stream's rate: there is no line
 
 // The first step that fits into what the line took, or the last one there is.
-Cure LineCure(double line_kbps, const PlanFile& plan) {
-  if (plan.line.empty()) return {Cause::kUplink, 0, Message{"cure.lower-bit-rate"}, true};
+Cure LineCure(double line_kbps, const PlanFile& plan, int stream) {
+  if (plan.line.empty() || stream > 0) return {Cause::kUplink, 0, Message{"cure.lower-bit-rate"}, true};
   const auto fits = std::find_if(plan.line.begin(), plan.line.end(),
                                  [&](const PlanStep& step) { return step.settings.bit_rate.kbps() <= line_kbps; });
   if (fits != plan.line.end())
@@ -46,7 +46,8 @@ Cure GameCure(Cause cause, const std::vector<PlanStep>& steps) {
   return cure;
 }
 
-// A faster preset of the recording, then none of its own, then the stream's, then a smaller picture of the stream.
+// One encode for all destinations, a faster preset of the recording, then none of its own, then the stream's, then a
+// smaller picture of the stream.
 Cure GameLosesCure(const PlanFile& plan) {
   constexpr Cause cause = Cause::kGameLoses;
   const auto lighter = std::find_if(plan.line.begin(), plan.line.end(), [&](const PlanStep& step) {
@@ -55,7 +56,7 @@ Cure GameLosesCure(const PlanFile& plan) {
     };
     return pixel_rate(step.settings) < pixel_rate(plan.stream);
   });
-  for (const auto* steps : {&plan.recording_encoder, &plan.to_one_encode, &plan.stream_encoder})
+  for (const auto* steps : {&plan.to_one_stream, &plan.recording_encoder, &plan.to_one_encode, &plan.stream_encoder})
     if (!steps->empty())
       return {cause, 0, Message{"cure.take-to-free", {{"step", steps->front().what}}}, false, steps->front()};
   if (lighter != plan.line.end())
@@ -65,9 +66,11 @@ Cure GameLosesCure(const PlanFile& plan) {
 
 }  // namespace
 
-Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan) {
+Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan, int stream) {
+  // Several encodes of the stream take more than any other step gives back.
+  const std::vector<PlanStep>& stream_steps = plan.to_one_stream.empty() ? plan.stream_encoder : plan.to_one_stream;
   switch (cause) {
-    case Cause::kUplink: return LineCure(line_kbps, plan);
+    case Cause::kUplink: return LineCure(line_kbps, plan, stream);
     case Cause::kIngestLost: return {cause, 0, Message{"cure.other-ingest"}};
     case Cause::kDisk: return {cause, 0, Message{"cure.faster-disk"}};
     case Cause::kDiskFull: return {cause, 0, Message{"cure.free-space"}};
@@ -77,12 +80,12 @@ Cure CureFor(Cause cause, const std::string& program, double line_kbps, const Pl
     case Cause::kStolen: return {cause, 0, Message{"cure.own-processors"}};
     case Cause::kGameLoses: return GameLosesCure(plan);
     case Cause::kGame:
-    case Cause::kSourceStarved: return GameCure(cause, plan.stream_encoder);
+    case Cause::kSourceStarved: return GameCure(cause, stream_steps);
     case Cause::kSourceHeldUp: return {cause, 0, Message{"cure.paused-capture"}};
     case Cause::kRecordingEncoder:
       return StepCure(cause, plan.recording_encoder.empty() ? plan.to_one_encode : plan.recording_encoder,
                       Message{"cure.lighter-recording"});
-    case Cause::kStreamEncoder: return StepCure(cause, plan.stream_encoder, Message{"cure.lighter-stream"});
+    case Cause::kStreamEncoder: return StepCure(cause, stream_steps, Message{"cure.lighter-stream"});
     case Cause::kUnknown: return {cause, 0, Message{"cure.unknown"}};
   }
   return {};

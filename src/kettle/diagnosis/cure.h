@@ -8,7 +8,9 @@
 
 namespace kettle {
 
-// `program`: for kOtherProgram. `line_kbps`: for kUplink, the least that the line took.
-Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan);
+// `program`: for kOtherProgram. `line_kbps`: for kUplink, the least that the line took,
+// and which of the stream's encodes goes there: the plan's steps are the first one's.
+Diagnosis::Cure CureFor(Cause cause, const std::string& program, double line_kbps, const PlanFile& plan,
+                        int stream = 0);
 
 }  // namespace kettle

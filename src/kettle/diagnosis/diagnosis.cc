@@ -56,7 +56,7 @@ struct Finding {
 class Judge {
  public:
   Judge(const RehearsalOutcome& outcome, const DiagnosisFacts& facts, const PlanFile& plan)
-      : timeline_(outcome.timeline), facts_(facts), plan_(plan) {
+      : timeline_(outcome.timeline), ingests_(outcome.ingests), facts_(facts), plan_(plan) {
     for (const RehearsalFile& file : outcome.files) {
       disk_full_ = disk_full_ || file.disk_full;
       if (disk_trouble_.empty()) disk_trouble_ = file.trouble;
@@ -82,14 +82,23 @@ class Judge {
   // What came near to losing frames in that second: a good part of the longest that anything may wait.
   bool Strains(Loss loss, std::size_t at, std::optional<std::size_t> ingest) const {
     const SendSecond sent = SentIn(timeline_[at], ingest);
-    if (loss == Loss::kDropped) return sent.connected && (sent.waiting_seconds > kOldToSend || IsTooNarrow(sent));
+    if (loss == Loss::kDropped)
+      return sent.connected && (sent.waiting_seconds > kOldToSend || IsTooNarrow(sent, StreamKbps(ingest)));
     return loss == Loss::kStalled && timeline_[at].disk_waiting_seconds > kOldToWrite;
   }
 
  private:
   // However little came to be sent: the line was full, and that at less than the stream's rate.
-  bool IsTooNarrow(const SendSecond& s) const {
-    return s.blocked_share > kBlocked && s.acknowledged_kbps < facts_.stream_kbps * kPoorLine;
+  static bool IsTooNarrow(const SendSecond& s, double stream_kbps) {
+    return s.blocked_share > kBlocked && s.acknowledged_kbps < stream_kbps * kPoorLine;
+  }
+
+  // Of the encode that goes to that ingest.
+  double StreamKbps(std::optional<std::size_t> ingest) const {
+    const auto further = static_cast<std::size_t>(std::max(0, ingest ? ingests_.at(*ingest).stream : 0));
+    return further == 0 || further > plan_.further_streams.size()
+               ? facts_.stream_kbps
+               : plan_.further_streams[further - 1].settings.bit_rate.kbps();
   }
 
   Finding LineFinding(std::size_t at, std::optional<std::size_t> ingest) const {
@@ -102,9 +111,10 @@ class Judge {
       waiting = std::max(waiting, sent.waiting_seconds);
       blocked = std::max(blocked, sent.blocked_share);
     }
-    if (least < facts_.stream_kbps * kPoorLine || waiting > kOldToSend || blocked > kBlocked)
+    const double sent_kbps = StreamKbps(ingest);
+    if (least < sent_kbps * kPoorLine || waiting > kOldToSend || blocked > kBlocked)
       return {Cause::kUplink,
-              Message{"loss.uplink", {{"kbps", least}, {"sent_kbps", facts_.stream_kbps}, {"waited", waiting}}},
+              Message{"loss.uplink", {{"kbps", least}, {"sent_kbps", sent_kbps}, {"waited", waiting}}},
               {},
               least};
     return {Cause::kUnknown, Message{"loss.unexplained"}};
@@ -191,6 +201,7 @@ class Judge {
   }
 
   const std::vector<RehearsalSecond>& timeline_;
+  const std::vector<IngestOutcome>& ingests_;
   const DiagnosisFacts& facts_;
   const PlanFile& plan_;
   double usual_game_ = 0;
@@ -295,6 +306,13 @@ class Tally {
       if (!file.trouble.empty()) lost_[{file.disk_full ? Cause::kDiskFull : Cause::kDisk, "", ""}];
   }
 
+  // Which of the stream's encodes goes there.
+  int StreamTo(const std::string& ingest) const {
+    const auto at = std::find_if(outcome_.ingests.begin(), outcome_.ingests.end(),
+                                 [&](const IngestOutcome& other) { return other.name == ingest; });
+    return at == outcome_.ingests.end() ? 0 : at->stream;
+  }
+
   // Your own uplink carried the rest.
   bool OthersWentOn(const std::string& ingest) const {
     return std::none_of(lost_.begin(), lost_.end(), [&](const auto& other) {
@@ -305,7 +323,7 @@ class Tally {
   void AddCures() {
     for (const auto& [reason, all] : lost_) {
       const auto& [cause, program, ingest] = reason;
-      Diagnosis::Cure cure = CureFor(cause, program, all.line_kbps, plan_);
+      Diagnosis::Cure cure = CureFor(cause, program, all.line_kbps, plan_, StreamTo(ingest));
       if (cause == Cause::kUplink && !ingest.empty() && OthersWentOn(ingest))
         cure = {cause, 0, Message{"cure.only-that-way", {{"ingest", ingest}}}};
       cure.frames = all.frames;

@@ -3,63 +3,69 @@
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
+#include <utility>
+
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
 namespace {
 
-EncodeSettings AtRate(EncodeSettings settings, double kbps) {
-  const double factor = kbps / settings.bit_rate.kbps();
-  settings.bit_rate = BitRate::FromKbps(kbps);
-  settings.maximum_bit_rate = BitRate::FromKbps(std::round(settings.maximum_bit_rate.kbps() * factor));
-  return settings;
+constexpr double kSameMean = 0.5;  // points
+
+// Nothing if none of them may be recorded and one has to be.
+std::optional<Pair> PairOf(std::vector<FurtherStream> streams, const std::optional<Option>& recording,
+                           const Capacity& capacity, const std::function<bool(const Option&)>& may_record) {
+  const auto rank = [&](const FurtherStream& stream) {
+    return std::pair(recording || may_record(stream.option), stream.option.score);
+  };
+  const auto best = std::max_element(streams.begin(), streams.end(),
+                                     [&](const FurtherStream& a, const FurtherStream& b) { return rank(a) < rank(b); });
+  if (!rank(*best).first) return std::nullopt;
+  Pair pair{best->option, recording.value_or(best->option), {}};
+  pair.destinations = best->destinations;
+  pair.one_encode = !recording;
+  streams.erase(best);
+  pair.further = std::move(streams);
+  pair.demand = DemandOf(pair, capacity);
+  return pair;
+}
+
+bool IsBetter(const Pair& a, const Pair& b) {
+  const double gain = MeanScore(a) - MeanScore(b);
+  return std::abs(gain) > kSameMean ? gain > 0 : a.demand.cpu_cores < b.demand.cpu_cores;
 }
 
 }  // namespace
 
-std::optional<EncodeEach> WeighEncodeEach(const Pair& chosen, const std::optional<Budget>& budget,
-                                          const Footage& footage, const Capacity& capacity, TrialBook& book) {
-  if (!budget || budget->each.size() < 2) return std::nullopt;
-  // The send-queue model may have taken less than the budget gives: the same share of it for each.
-  const double taken = chosen.stream.settings.bit_rate.kbps() / budget->one_encode_kbps();
-  EncodeEach each;
-  std::vector<Option> all;
-  bool differs = false;
-  for (const RecipientShare& share : budget->each) {
-    const double kbps = std::floor(share.video_kbps * std::min(1.0, taken));
-    if (kbps < kLeastVideoKbps) return std::nullopt;
-    const bool same = std::abs(kbps / chosen.stream.settings.bit_rate.kbps() - 1) < 0.02;
-    differs = differs || !same;
-    each.encodes.push_back(
-        {share.name,
-         same ? chosen.stream : MakeOption({book.Get(AtRate(chosen.stream.settings, kbps), footage)}, false)});
-    all.push_back(each.encodes.back().option);
-    if (!all.back().trouble.empty()) return std::nullopt;
+double MeanScore(const Pair& pair) {
+  double sum = pair.stream.score * static_cast<double>(pair.destinations.size());
+  std::size_t count = pair.destinations.size();
+  for (const FurtherStream& further : pair.further) {
+    sum += further.option.score * static_cast<double>(further.destinations.size());
+    count += further.destinations.size();
   }
-  if (!differs) return std::nullopt;
-  if (!chosen.one_encode) all.push_back(chosen.recording);
-  each.demand = PredictDemand(all, capacity);
-  each.one_demand = chosen.demand;
-  return each;
+  return count == 0 ? pair.stream.score : sum / static_cast<double>(count);
 }
 
-void to_json(nlohmann::json& json, const EncodeEach& each) {
-  json = {{"cpu_cores", each.demand.cpu_cores},
-          {"more_cores", each.more_cores()},
-          {"demand", each.demand},
-          {"one_demand", each.one_demand},
-          {"encodes", nlohmann::json::array()}};
-  for (const EncodeEach::Encode& encode : each.encodes)
-    json["encodes"].push_back({{"destination", encode.destination},
-                               {"bit_rate_kbps", encode.option.settings.bit_rate.kbps()},
-                               {"option", encode.option}});
+std::optional<Pair> PlaceEach(const std::vector<EachCandidates>& candidates, const std::optional<Option>& recording,
+                              const Capacity& capacity, const std::function<bool(const Option&)>& may_record) {
+  std::optional<Pair> best;
+  std::vector<std::size_t> at(candidates.size(), 0);
+  if (std::any_of(candidates.begin(), candidates.end(), [](const auto& each) { return each.options.empty(); }))
+    return best;
+  while (true) {
+    std::vector<FurtherStream> streams;
+    for (std::size_t i = 0; i < candidates.size(); ++i)
+      streams.push_back({candidates[i].destinations, candidates[i].options[at[i]]});
+    std::optional<Pair> pair = PairOf(std::move(streams), recording, capacity, may_record);
+    if (pair && pair->demand.fits && (!best || IsBetter(*pair, *best))) best = std::move(pair);
+    std::size_t next = 0;  // as a number whose digits are the candidates
+    while (next < at.size() && ++at[next] == candidates[next].options.size()) at[next++] = 0;
+    if (next == at.size()) return best;
+  }
 }
 
-void from_json(const nlohmann::json& json, EncodeEach& each) {
-  json.at("demand").get_to(each.demand);
-  json.at("one_demand").get_to(each.one_demand);
-  for (const auto& encode : json.at("encodes")) each.encodes.push_back({encode.at("destination"), encode.at("option")});
-}
+KETTLE_JSON(EncodeEach, one, one_demand, pair, taken, why)
 
 }  // namespace kettle

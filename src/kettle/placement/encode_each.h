@@ -1,36 +1,43 @@
 // SPDX-License-Identifier: Apache-2.0
-// An encode of its own for each destination, in place of one for all: what each would get, and what that costs the
-// machine.
+// An encode of its own for each destination, or for those that are asked the same, in place of one for all.
 #pragma once
 
+#include <functional>
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
 #include <vector>
 
-#include "kettle/option/trial_book.h"
+#include "kettle/message/message.h"
 #include "kettle/placement/placement.h"
-#include "kettle/uplink/budget.h"
 
 namespace kettle {
 
-struct EncodeEach {
-  struct Encode {
-    std::string destination;
-    Option option;  // the chosen stream at the destination's own rate, measured alone on one clip
-  };
-  std::vector<Encode> encodes;
-  Demand demand;      // of all of them and the recording, predicted from each alone
-  Demand one_demand;  // of the plan's pair
-
-  // Cores more than the plan's pair takes.
-  double more_cores() const { return demand.cpu_cores - one_demand.cpu_cores; }
+// What was measured for some destinations and may be taken for them.
+struct EachCandidates {
+  std::vector<std::string> destinations;
+  std::vector<Option> options;
 };
 
-// Nothing if fewer than two destinations take the stream, none of them would get another rate, or a trial fails. Trials
-// are made on `footage`, the clip on which the stream looks worst.
-std::optional<EncodeEach> WeighEncodeEach(const Pair& chosen, const std::optional<Budget>& budget,
-                                          const Footage& footage, const Capacity& capacity, TrialBook& book);
+// One option for each, such that the mean of what destinations get looks best of all that fits together; of those
+// within half a point, what takes the fewest cores. Beside them `recording`; not set: the best looking stream's encode
+// that `may_record` allows is recorded too. The best looking stream, or the recorded one, is the pair's, the others are
+// its further ones. Nothing if nothing fits, or one has no options. Tries all combinations: at most a few thousand.
+std::optional<Pair> PlaceEach(
+    const std::vector<EachCandidates>& candidates, const std::optional<Option>& recording, const Capacity& capacity,
+    const std::function<bool(const Option&)>& may_record = [](const Option&) { return true; });
+
+// The mean score over destinations.
+double MeanScore(const Pair& pair);
+
+// What became of the question whether destinations get an encode each.
+struct EncodeEach {
+  std::optional<Option> one;  // that all would get; not set: no codec suits all
+  Demand one_demand;          // of the pair with it
+  std::optional<Pair> pair;   // with an encode for each; not set: none fits
+  bool taken = false;
+  Message why;  // it was taken, or not
+};
 
 void to_json(nlohmann::json& json, const EncodeEach& each);
 void from_json(const nlohmann::json& json, EncodeEach& each);

@@ -254,7 +254,17 @@ double MemoryTraffic(const EncodeSettings& settings) {
 
 bool SameSettings(const Pair& a, const Pair& b) {
   return a.stream.settings == b.stream.settings && a.recording.settings == b.recording.settings &&
-         a.one_encode == b.one_encode;
+         a.one_encode == b.one_encode &&
+         std::equal(a.further.begin(), a.further.end(), b.further.begin(), b.further.end(),
+                    [](const FurtherStream& x, const FurtherStream& y) {
+                      return x.destinations == y.destinations && x.option.settings == y.option.settings;
+                    });
+}
+
+std::string StreamTitles(const Pair& pair) {
+  std::string titles = pair.stream.title();
+  for (const FurtherStream& further : pair.further) titles += " + " + further.option.title();
+  return titles;
 }
 
 void Pair::Stream(Option option) {
@@ -279,19 +289,26 @@ Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacit
   return demand;
 }
 
-Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity) {
-  Demand demand = PredictDemand({stream, recording}, capacity);
-  demand.disk_bytes_per_second = recording.peak_second_kbps * 1000 / 8;
+namespace {
+
+Demand WithDisk(const std::vector<Option>& encodes, const Option& recorded, const Capacity& capacity) {
+  Demand demand = PredictDemand(encodes, capacity);
+  demand.disk_bytes_per_second = recorded.peak_second_kbps * 1000 / 8;
   demand.fits = demand.fits && Lacking(demand, capacity).empty();
   return demand;
 }
 
+}  // namespace
+
+Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity) {
+  return WithDisk({stream, recording}, recording, capacity);
+}
+
 Demand DemandOf(const Pair& pair, const Capacity& capacity) {
-  if (!pair.one_encode) return PredictDemand(pair.stream, pair.recording, capacity);
-  Demand demand = PredictDemand({pair.stream}, capacity);
-  demand.disk_bytes_per_second = pair.stream.peak_second_kbps * 1000 / 8;
-  demand.fits = demand.fits && Lacking(demand, capacity).empty();
-  return demand;
+  std::vector<Option> encodes{pair.stream};
+  if (!pair.one_encode) encodes.push_back(pair.recording);
+  for (const FurtherStream& further : pair.further) encodes.push_back(further.option);
+  return WithDisk(encodes, pair.one_encode ? pair.stream : pair.recording, capacity);
 }
 
 std::vector<Message> Lacking(const Demand& demand, const Capacity& capacity) {

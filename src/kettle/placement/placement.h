@@ -44,15 +44,24 @@ struct CoreShares {
   bool divided() const { return !stream.empty(); }
 };
 
+// An encode of the stream for destinations that do not get the one of all others.
+struct FurtherStream {
+  std::vector<std::string> destinations;  // by name
+  Option option;
+};
+
 struct Pair {
   Option stream, recording;
   Demand demand;
   CoreShares cores = {};
   bool one_encode = false;  // the stream's encode is written to disk too: `recording` is a copy of `stream`
+  std::vector<std::string> destinations = {};  // of `stream`, where there are further ones; empty: all
+  std::vector<FurtherStream> further = {};
 
   void Stream(Option option);  // takes its place, and the recording's where both are one; the demand stays
 };
 Demand DemandOf(const Pair& pair, const Capacity& capacity);
+std::string StreamTitles(const Pair& pair);  // "x264 fast", "x264 fast + x264 veryfast"
 
 // Whether two pairs ask the same of their encoders.
 bool SameSettings(const Pair& a, const Pair& b);
@@ -103,6 +112,8 @@ void to_json(nlohmann::json& json, const Demand& demand);
 void from_json(const nlohmann::json& json, Demand& demand);
 void to_json(nlohmann::json& json, const CoreShares& cores);
 void from_json(const nlohmann::json& json, CoreShares& cores);
+void to_json(nlohmann::json& json, const FurtherStream& further);
+void from_json(const nlohmann::json& json, FurtherStream& further);
 void to_json(nlohmann::json& json, const Pair& pair);
 void from_json(const nlohmann::json& json, Pair& pair);
 void to_json(nlohmann::json& json, const RejectedPair& pair);

@@ -18,7 +18,8 @@ void from_json(const nlohmann::json& json, Demand& demand) {
 }
 
 KETTLE_JSON(CoreShares, stream, recording)
-KETTLE_JSON(Pair, stream, recording, demand, cores, one_encode)
+KETTLE_JSON(FurtherStream, destinations, option)
+KETTLE_JSON(Pair, stream, recording, demand, cores, one_encode, destinations, further)
 KETTLE_JSON(RejectedPair, stream, recording, demand, why)
 
 }  // namespace kettle

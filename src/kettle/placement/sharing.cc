@@ -14,7 +14,8 @@ double CoresAlone(const Option& option) { return option.cpu_cores + option.feedi
 
 std::optional<CoreShares> DivideCores(const Pair& pair, const std::vector<int>& usable) {
   const auto count = static_cast<std::ptrdiff_t>(usable.size());
-  if (pair.one_encode || pair.stream.device != "cpu" || pair.recording.device != "cpu" || count < 2)
+  if (pair.one_encode || !pair.further.empty() || pair.stream.device != "cpu" || pair.recording.device != "cpu" ||
+      count < 2)
     return std::nullopt;
   const double stream = CoresAlone(pair.stream), recording = CoresAlone(pair.recording);
   const double share = stream + recording > 0 ? stream / (stream + recording) : 0.5;

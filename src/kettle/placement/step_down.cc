@@ -47,7 +47,9 @@ double Attempt::room(const Capacity& capacity) const {
 
 bool Attempt::has_room(const Capacity& capacity) const {
   return room(capacity) >= capacity.headroom && pair.demand.engine_share <= 1 - capacity.headroom &&
-         pair.stream.keeps_pace(capacity.headroom) && pair.recording.keeps_pace(capacity.headroom);
+         pair.stream.keeps_pace(capacity.headroom) && pair.recording.keeps_pace(capacity.headroom) &&
+         std::all_of(pair.further.begin(), pair.further.end(),
+                     [&](const FurtherStream& further) { return further.option.keeps_pace(capacity.headroom); });
 }
 
 void Proving::LetBestStand(const Capacity& capacity) {

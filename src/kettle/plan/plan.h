@@ -35,7 +35,7 @@ struct Plan {
   Placement placement;
   std::optional<Option> runner_up;  // the stream's best looking other encoder, preset or picture that keeps pace alone
   std::vector<LadderStep> ladder;   // for a line that does not hold
-  std::optional<EncodeEach> each;   // for several destinations: what an encode for each would cost
+  std::optional<EncodeEach> each;   // for several destinations that are not asked the same
   double stream_gives = 2;          // Show::stream_gives
   double game_gives = 0.02;         // Show::game_gives
   std::vector<TradePoint> trade;    // if the show leaves open how to record: the ways that were looked at

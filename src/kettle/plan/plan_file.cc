@@ -56,10 +56,25 @@ PlanStep ToOneEncode(const Json& plan, const EncodeSettings& stream) {
   return {"the stream's own encode for the recording", 0, 0, score("recording") - score("stream"), stream};
 }
 
+// All destinations then get what the plan would have given to all.
+PlanStep ToOneStream(const Json& plan, const Json& one) {
+  const Option option = one;
+  return {"one encode for all destinations", 0, 0,
+          plan.at("pair").at("stream").at("score").get<double>() - option.score, option.settings};
+}
+
 // An earlier version did not divide them.
 std::vector<int> Processors(const Json& encode) { return encode.value("processors", std::vector<int>()); }
 
 }  // namespace
+
+int PlanFile::StreamFor(const std::string& destination) const {
+  for (std::size_t i = 0; i < further_streams.size(); ++i) {
+    const std::vector<std::string>& its = further_streams[i].destinations;
+    if (std::find(its.begin(), its.end(), destination) != its.end()) return static_cast<int>(i) + 1;
+  }
+  return 0;
+}
 
 PlanFile ReadPlanFile(const std::filesystem::path& file) {
   std::ifstream stream(file);
@@ -90,6 +105,13 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.cpu_cores = show.at("cpu_cores");
     result.audio_kbps = show.at("audio_kbps");
     result.destinations = show.value("destinations", std::vector<std::string>());
+    for (const Json& further : plan.value("further_streams", Json::array())) {
+      result.further_streams.push_back({further.at("destinations"), further.get<EncodeSettings>()});
+      result.simulated = result.simulated || further.at("simulated");
+    }
+    if (const Json each = plan.value("encode_each", Json());
+        !result.further_streams.empty() && !each.at("one").is_null())
+      result.to_one_stream = {ToOneStream(plan, each.at("one"))};
     result.keep_last_seconds = show.value("keep_last_seconds", 0.0);
     result.line = LineSteps(plan, result.stream);
     result.stream_encoder = FasterPresets(plan, Role::kStream, result.stream);

@@ -21,6 +21,12 @@ struct PlanStep {
   EncodeSettings settings;
 };
 
+// An encode of the stream for destinations that do not get the one of all others.
+struct FurtherPlanStream {
+  std::vector<std::string> destinations;
+  EncodeSettings settings;
+};
+
 struct PlanFile {
   std::string title, machine_digest;
   EncodeSettings stream, recording;
@@ -42,6 +48,11 @@ struct PlanFile {
   std::vector<PlanStep> line;                               // for a line that does not hold, in order
   std::vector<PlanStep> stream_encoder, recording_encoder;  // faster presets of the same encoder, slowest first
   std::vector<PlanStep> to_one_encode;                      // recording the stream's encode; empty: it is done already
+  std::vector<PlanStep> to_one_stream;                      // from an encode for each destination to one for all
+  std::vector<FurtherPlanStream> further_streams;           // Pair::further
+
+  // Which encode a destination gets: 0 the stream, n the nth further one.
+  int StreamFor(const std::string& destination) const;
 };
 
 // Throws Error(kInput) with one line: no such file, no plan, a plan that chose nothing.

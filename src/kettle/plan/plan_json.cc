@@ -39,6 +39,16 @@ Json RecordingJson(const Plan& plan) {
   return result;
 }
 
+Json FurtherJson(const Plan& plan) {
+  Json streams = Json::array();
+  if (!plan.chosen) return streams;
+  for (const FurtherStream& further : plan.chosen->further) {
+    streams.push_back(EncodeJson(further.option, StreamNiceness(plan.first), {}));
+    streams.back()["destinations"] = further.destinations;
+  }
+  return streams;
+}
+
 Message WhyNot(const Option& option, const Option& chosen, double headroom) {
   if (!option.trouble.empty()) return Verbatim(option.trouble);
   if (!option.keeps_pace(headroom))
@@ -118,7 +128,7 @@ Json Attempts(const Plan& plan) {
   Json attempts = Json::array();
   for (const Attempt& attempt : plan.proving.attempts) {
     Json entry = attempt;
-    entry.update({{"stream", attempt.pair.stream.title()},
+    entry.update({{"stream", StreamTitles(attempt.pair)},
                   {"recording", attempt.pair.recording.title()},
                   {"room", attempt.room(plan.capacity)}});
     attempts.push_back(std::move(entry));
@@ -149,6 +159,7 @@ void to_json(Json& j, const Plan& plan) {
   j = {{"title", plan.title},
        {"stream",
         plan.chosen ? EncodeJson(plan.chosen->stream, StreamNiceness(plan.first), plan.chosen->cores.stream) : Json()},
+       {"further_streams", FurtherJson(plan)},
        {"recording", RecordingJson(plan)},
        {"trade", plan.trade},
        {"other_codecs", plan.other_codecs},

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
+#include <limits>
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/search/candidates.h"
@@ -24,7 +26,8 @@ double BitsPerPixel(const EncodeSettings& s) {
 
 class Chooser {
  public:
-  explicit Chooser(const Show& show) : show_(show) {}
+  // `recipients`: all that share the line, those of the show among them.
+  Chooser(const Show& show, std::vector<Recipient> recipients) : show_(show), recipients_(std::move(recipients)) {}
 
   Targets Choose() {
     ChooseStreamPicture();
@@ -82,12 +85,6 @@ class Chooser {
       if (!show_.destinations.empty() && std::all_of(show_.destinations.begin(), show_.destinations.end(),
                                                      [&](const Destination& to) { return to.Accepts(codec); }))
         codecs.emplace_back(codec);
-    if (!codecs.empty()) return;
-    std::vector<std::string> accepted;
-    for (const Destination& to : show_.destinations)
-      accepted.push_back(fmt::format("{} {}", to.name, fmt::join(to.codecs, ", ")));
-    FailInput("no codec suits all destinations, and one encode goes to all of them: {}; make a show for each",
-              fmt::join(accepted, "; "));
   }
 
   // Where destinations take only certain sizes or frame rates: those that all of them take, if the show leaves it open.
@@ -180,14 +177,15 @@ class Chooser {
 
   // What the line and the destinations leave for pictures.
   BitRate LineLimit(Message& why) {
-    targets_.budget = MakeBudget(show_.line, show_.reserve, Recipients(show_), targets_.stream.frame_rate.fps());
+    targets_.budget = MakeBudget(show_.line, show_.reserve, recipients_, targets_.stream.frame_rate.fps());
     const Budget& budget = *targets_.budget;
+    const RecipientShare share = ShareOfTheLine(budget);
     why = Message{"target.limited-by",
-                  {{"limit", budget.binding_limit},
+                  {{"limit", share.limit},
                    {"kbps", budget.carried_kbps},
                    {"how", budget.carried_how},
                    {"percent", budget.safety_share * 100}}};
-    if (budget.one_encode_kbps() < kLeastVideoKbps && !show_.stream_bit_rate)
+    if (share.video_kbps < kLeastVideoKbps && !show_.stream_bit_rate)
       FailInput(
           "uplink: {:.0f} kbit/s leave too little for a stream; {:.0f} kbit/s more would leave the minimum, {:g} "
           "kbit/s",
@@ -196,7 +194,20 @@ class Chooser {
     if (show_.line.trace)
       for (const Message& note : show_.line.trace->notes())
         targets_.warnings.push_back(Message{"target.trace-note", {{"note", note}}});
-    return BitRate::FromKbps(budget.one_encode_kbps());
+    return BitRate::FromKbps(share.video_kbps);
+  }
+
+  // Of one encode for all of the line's recipients; where others get encodes of their own, the least share of those
+  // that get this one.
+  RecipientShare ShareOfTheLine(const Budget& budget) const {
+    RecipientShare share{"", budget.one_encode_kbps(), budget.binding_limit};
+    if (show_.destinations.size() == recipients_.size() || show_.destinations.empty()) return share;
+    share.video_kbps = std::numeric_limits<double>::infinity();
+    for (const RecipientShare& one : budget.each)
+      if (one.video_kbps < share.video_kbps && std::any_of(show_.destinations.begin(), show_.destinations.end(),
+                                                           [&](const Destination& to) { return to.name == one.name; }))
+        share = one;
+    return share;
   }
 
   void ChooseRecording() {
@@ -227,8 +238,21 @@ class Chooser {
   }
 
   const Show& show_;
+  const std::vector<Recipient> recipients_;
   Targets targets_;
 };
+
+// The most destinations that share a codec, of as many those whose codec is played most widely.
+std::vector<Destination> SharingACodec(const std::vector<Destination>& destinations) {
+  std::vector<Destination> most;
+  for (const char* codec : kStreamCodecs) {
+    std::vector<Destination> sharing;
+    std::copy_if(destinations.begin(), destinations.end(), std::back_inserter(sharing),
+                 [&](const Destination& to) { return to.Accepts(codec); });
+    if (sharing.size() > most.size()) most = std::move(sharing);
+  }
+  return most;
+}
 
 }  // namespace
 
@@ -317,7 +341,22 @@ void ApplyEnoughBits(const EnoughBits& enough, bool recording_by_rule, Targets& 
                     Message{"target.disk-bursts", {{"rate", recording.maximum_bit_rate.str()}}}});
 }
 
-Targets ChooseTargets(const Show& show) { return Chooser(show).Choose(); }
+Targets ChooseTargets(const Show& show) {
+  const std::vector<Destination> together = SharingACodec(show.destinations);
+  if (together.size() == show.destinations.size()) return Chooser(show, Recipients(show)).Choose();
+  if (show.one_encode_for_all) {
+    std::vector<std::string> accepted;
+    for (const Destination& to : show.destinations)
+      accepted.push_back(fmt::format("{} {}", to.name, fmt::join(to.codecs, ", ")));
+    FailInput("stream.encodes: one encode can't go to all destinations, for no codec suits all: {}; leave it out",
+              fmt::join(accepted, "; "));
+  }
+  Show part = show;
+  part.destinations = together;
+  Targets targets = Chooser(part, Recipients(show)).Choose();
+  for (const Destination& to : together) targets.served.push_back(to.name);
+  return targets;
+}
 
 KETTLE_JSON(Because, choice, value, why, measured)
 

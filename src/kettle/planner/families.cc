@@ -32,6 +32,8 @@ int Planner::CountGrid() const {
   if (recording.rates.empty()) recording.rates = {targets.recording.frame_rate};
   int grid = GridSize(space_, request_.footage.size()) + GridSize(recording, request_.footage.size());
   if (request_.show.recording_score) grid += GridSize(recording, request_.footage.size());  // at its level too
+  for (const OwnStream& own : request_.own_streams)
+    grid += GridSize({own.stream, own.sizes, own.rates, own.families}, request_.footage.size());
   // Of further cards, both encodes at the picture chosen.
   for (const std::string& family : AllFamilies())
     if (const auto several = request_.devices.find(family); several != request_.devices.end())

@@ -56,12 +56,15 @@ Plan Planner::Make() {
   if (space_.sizes.size() * space_.rates.size() > 1)
     plan_.pictures = RankFinalists(SearchPicture(space_, options_), options_);
   ProvePictures();
-  if (!plan_.proving.holds() && runs_left() > 0)
+  TryEncodeEach();
+  if (!plan_.proving.holds() && !plan_.each && runs_left() > 0)
     ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, prove_, one_encode_will_do(), plan_.proving);
   ScoreRecording();
   TellOptions();
   if (plan_.proving.holds())
     TakeWhatHolds();
+  else if (plan_.each)
+    plan_.nearest = NearestForEach();
   else
     plan_.nearest = DescribeNearest(plan_.options[static_cast<int>(Role::kStream)],
                                     plan_.options[static_cast<int>(Role::kRecording)], plan_.targets, plan_.capacity,
@@ -212,6 +215,7 @@ void Planner::TellLeftOut() {
       case PlanStage::kRefinement: parts.push_back(Message{"time-budget.refinement"}); break;
       case PlanStage::kRecordingLevel: parts.push_back(Message{"time-budget.recording-level"}); break;
       case PlanStage::kProof: parts.push_back(Message{"time-budget.proof"}); break;
+      case PlanStage::kEncodeEach: parts.push_back(Message{"time-budget.encode-each"}); break;
       case PlanStage::kBesides: parts.push_back(Message{"time-budget.besides"}); break;
     }
   if (!parts.empty()) plan_.targets.warnings.push_back(Message{"time-budget.left-out", {{"parts", parts}}});
@@ -241,7 +245,6 @@ void Planner::LookBesides(const Option& stream) {
     if (pictures.label != hardest) continue;
     plan_.ladder = UplinkLadder(stream, pictures, plan_.capacity.headroom, book_, plan_.targets.taken_sizes,
                                 plan_.targets.taken_rates);
-    plan_.each = WeighEncodeEach(*plan_.chosen, plan_.targets.budget, pictures, plan_.capacity, book_);
   }
 }
 

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "kettle/option/trial_book.h"
+#include "kettle/plan/own_streams.h"
 #include "kettle/plan/plan.h"
 #include "kettle/planner/time_budget.h"
 
@@ -36,6 +37,7 @@ struct PlanRequest {
   std::function<void(const PlanStatus&)> watch = {};  // told of each new stage and option
   // For the recording; where H.264 is among them, other codecs have to beat it. Empty: those of the stream.
   std::vector<std::string> recording_families = {};
+  std::vector<OwnStream> own_streams = {};  // for destinations that may get an encode each
 };
 
 // Searches size and frame rate where they are free, then measures, places, refines and proves; where nothing holds, the

@@ -163,7 +163,10 @@ void Planner::ExplainCodecs() {
   }
   const auto& accepted = plan_.targets.stream_codecs;
   for (const char* codec : kStreamCodecs) {
-    if (codec == FindFamily(chosen.stream.settings.encoder).codec) continue;
+    const auto streams_in = [&](const Option& option) { return codec == FindFamily(option.settings.encoder).codec; };
+    if (streams_in(chosen.stream) || std::any_of(chosen.further.begin(), chosen.further.end(),
+                                                 [&](const auto& further) { return streams_in(further.option); }))
+      continue;
     const auto refuses = std::find_if(show.destinations.begin(), show.destinations.end(),
                                       [&](const Destination& to) { return !to.Accepts(codec); });
     if (refuses != show.destinations.end())

@@ -112,6 +112,17 @@ class Planner {
   void NoteCodec(Role role, const std::string& family, const Message& why);
   void ExplainCodecs();
   Message WhyNotStreamed(const std::string& codec) const;
+  void TryEncodeEach();
+  bool SomeMayGain() const;
+  Demand LeastForEach(const Option& one) const;
+  EachCandidates CandidatesFor(const OwnStream& own);
+  std::vector<EachCandidates> AllCandidates();
+  std::optional<Pair> PlaceEachBeside(const std::vector<EachCandidates>& candidates, const Capacity& capacity) const;
+  std::optional<Pair> PlaceEachConfirmed(std::vector<EachCandidates>& candidates, const Capacity& capacity);
+  Proving ProveEach(std::vector<EachCandidates>& candidates, const Attempt& one);
+  void TakeEach(const Pair& pair);
+  Message NearestForEach() const;
+  bool must_split() const { return !request_.targets.served.empty(); }
   void ExplainWay();
   void ScoreRecording();
   void ExplainRecording();
@@ -133,7 +144,9 @@ class Planner {
   std::vector<RecordingWay> failed_ways_;  // that did not hold in real time
   std::set<std::string> failed_codecs_;    // families of other codecs that did not hold as recording in real time
   bool only_one_encode_ = false;           // there is no time to prove another way
-  std::optional<Option> stream_alone_;     // the best, with no other encode beside it; not set: the recording is given
+  std::map<std::string, std::vector<TriedPicture>>
+      own_pictures_;                    // tried, by the first of an own stream's destinations
+  std::optional<Option> stream_alone_;  // the best, with no other encode beside it; not set: the recording is given
   Plan plan_;
 };
 

@@ -33,6 +33,7 @@ bool TimeBudget::Allows(PlanStage stage) const {
     case PlanStage::kRefinement:
     case PlanStage::kRecordingLevel: return left - kTrial >= trials_until_;
     case PlanStage::kProof: return left >= for_proof_ + kClosing;
+    case PlanStage::kEncodeEach: return left >= kTrial + for_proof_ + kClosing;
     case PlanStage::kBesides: return left >= kTrial + kClosing;
   }
   return true;

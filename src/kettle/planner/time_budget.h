@@ -13,7 +13,8 @@ enum class PlanStage {
   kRefinement,      // B-frames, look-ahead, passes
   kRecordingLevel,  // the recording's quality
   kProof,           // both encodes in real time
-  kBesides,         // what to lower when the line drops, an encode for each destination, calm stretches
+  kEncodeEach,      // an encode for each destination
+  kBesides,         // what to lower when the line drops
 };
 
 // Shares out the time: what is proven counts most, so time for a proof run, and for writing the results, is kept; of

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/rehearsal/proof.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
@@ -19,8 +21,9 @@ constexpr double kGraceSeconds = 30;  // for starting and finishing, beyond twic
 
 }  // namespace
 
-std::string ProofStreamFile(const EncodeSettings& stream) {
-  return FindFamily(stream.encoder).codec == "h264" ? "stream.flv" : "stream.mkv";
+std::string ProofStreamFile(const EncodeSettings& stream, std::size_t further) {
+  return (further == 0 ? "stream" : "stream-" + std::to_string(further + 1)) +
+         (FindFamily(stream.encoder).codec == "h264" ? ".flv" : ".mkv");
 }
 
 Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const Watcher& watcher) {
@@ -34,6 +37,11 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
                   {request.recording, recording_file.string(), RecordingNiceness(request.first, request.recording),
                    request.recording_processors}};
   if (request.one_encode) task.outputs.pop_back();
+  std::vector<std::filesystem::path> further_files;
+  for (const EncodeSettings& stream : request.further_streams) {
+    further_files.push_back(request.scratch / ProofStreamFile(stream, further_files.size() + 1));
+    task.outputs.push_back({stream, further_files.back().string(), StreamNiceness(request.first)});
+  }
   task.session_niceness = StreamNiceness(request.first);
   task.sound_kbps = request.sound_kbps;
 
@@ -64,10 +72,13 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   proof.late = outcome->late;
   proof.busiest_cpu_cores = outcome->busiest_cpu_cores;
   proof.stream = outcome->outputs[0];
-  proof.recording = outcome->outputs.back();
+  proof.recording = outcome->outputs[request.one_encode ? 0 : 1];
+  for (std::size_t i = task.outputs.size() - further_files.size(); i < task.outputs.size(); ++i)
+    proof.further.push_back(outcome->outputs[i]);
   if (request.one_encode) proof.recording.frame_times.clear();  // they are told once
   Publish(stream_file, request.folder / stream_file.filename());
   if (!request.one_encode) Publish(recording_file, request.folder / "recording.mkv");
+  for (const auto& file : further_files) Publish(file, request.folder / file.filename());
   proof.folder = request.folder;
   watcher("proof run", 1);
   return proof;
@@ -75,17 +86,20 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
 
 std::string ProofCsv(const Proof& proof) {
   struct Row {
-    const char* output;
+    std::string output;
     const PacedFrame& frame;
   };
   static const std::vector<CsvColumn<Row>> columns = {
-      {"output", [](const Row& row) { return std::string(row.output); }},
+      {"output", [](const Row& row) { return row.output; }},
       {"frame", [](const Row& row) { return std::to_string(row.frame.frame); }},
       {"due_ms", [](const Row& row) { return CsvNumber(row.frame.due_ms, 3); }},
       {"taken_ms", [](const Row& row) { return row.frame.skipped() ? "" : CsvNumber(row.frame.taken_ms, 3); }}};
   std::string csv = CsvHeader(columns);
   for (const PacedFrame& frame : proof.stream.frame_times) csv += CsvLine(columns, Row{"stream", frame});
   for (const PacedFrame& frame : proof.recording.frame_times) csv += CsvLine(columns, Row{"recording", frame});
+  for (std::size_t i = 0; i < proof.further.size(); ++i)
+    for (const PacedFrame& frame : proof.further[i].frame_times)
+      csv += CsvLine(columns, Row{fmt::format("stream-{}", i + 2), frame});
   return csv;
 }
 
@@ -112,7 +126,10 @@ void to_json(nlohmann::json& json, const Proof& proof) {
                {"status", Name(proof.status)},
                {"stream", OutputJson(proof.stream, proof.late)},
                {"recording", OutputJson(proof.recording, proof.late)},
+               {"further_streams", nlohmann::json::array()},
                {"disturbed", proof.disturbed()}});
+  for (const PacedOutputOutcome& output : proof.further)
+    json["further_streams"].push_back(OutputJson(output, proof.late));
 }
 
 namespace {
@@ -134,6 +151,7 @@ void from_json(const nlohmann::json& json, Proof& proof) {
   proof.late = json.at("stream").at("late");
   proof.stream = OutputFrom(json.at("stream"));
   proof.recording = OutputFrom(json.at("recording"));
+  for (const auto& output : json.at("further_streams")) proof.further.push_back(OutputFrom(output));
   KETTLE_READ_FIELDS(json, proof, cpu_cores, busiest_cpu_cores, stand_in_cores, other_cores, stolen_cores);
 }
 

@@ -22,14 +22,18 @@ struct Proof {
   double seconds = 0;  // of footage, in real time
   int late = 0;        // frames that the source released late, for both outputs
   PacedOutputOutcome stream, recording;
-  double cpu_cores = 0;          // that the run took: feeding, both encodes, writing
-  double busiest_cpu_cores = 0;  // the same in its busiest second
+  std::vector<PacedOutputOutcome> further = {};  // ProofRequest::further_streams
+  double cpu_cores = 0;                          // that the run took: feeding, both encodes, writing
+  double busiest_cpu_cores = 0;                  // the same in its busiest second
   double stand_in_cores = 0, other_cores = 0;
   double stolen_cores = 0;       // that the hypervisor gave to other machines
   std::filesystem::path folder;  // where its stream and recording.mkv are; empty: the run did not end well
 
-  // Both encodes kept pace: the run ended well, no frame was skipped, and every one came out coded.
-  bool holds() const { return status == WorkerStatus::kDone && Whole(stream) && Whole(recording); }
+  // All encodes kept pace: the run ended well, no frame was skipped, and every one came out coded.
+  bool holds() const {
+    return status == WorkerStatus::kDone && Whole(stream) && Whole(recording) &&
+           std::all_of(further.begin(), further.end(), Whole);
+  }
 
   // Something else kept the machine from its work: the hypervisor took a tenth of a processor or more, or
   // the source, which has next to nothing to do, was late with more than one frame in a hundred.
@@ -50,10 +54,12 @@ struct ProofRequest {
   First first = First::kGame;
   int sound_kbps = 160;     // of the sound that is encoded beside them
   bool one_encode = false;  // the stream's is written to disk too: there is no recording.mkv, and one lane only
+  std::vector<EncodeSettings> further_streams = {};  // for destinations that get their own encode
 };
 
-// "stream.flv"; "stream.mkv" where the codec is none that every reader of FLV knows.
-std::string ProofStreamFile(const EncodeSettings& stream);
+// "stream.flv"; "stream.mkv" where the codec is none that every reader of FLV knows. Of the nth further one
+// "stream-2.flv" and so on, counted from 1.
+std::string ProofStreamFile(const EncodeSettings& stream, std::size_t further = 0);
 
 // Throws Error(kInterrupted) when stopped, Error(kMachine) if the files cannot be put in their place.
 Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const Watcher& watcher);

@@ -13,11 +13,10 @@
 #include <optional>
 
 #include "kettle/realtime/lane.h"
-#include "kettle/rehearsal/recorder.h"
 #include "kettle/realtime/sound.h"
+#include "kettle/rehearsal/recorder.h"
 #include "kettle/store/file.h"
 #include "kettle/trial/trial.h"
-#include "kettle/units/csv.h"
 #include "kettle/units/error.h"
 #include "kettle/units/guarded_thread.h"
 #include "kettle/units/statistics.h"
@@ -32,9 +31,18 @@ constexpr int kSampleRate = 48'000;
 constexpr double kShortestSecond = 0.05;    // less tells nothing of cores
 constexpr double kLongestLookSeconds = 30;  // no encoder looks further ahead
 
-// A third of a second's worth: more than a usual line's round trip holds.
-int HeldBytes(const EncodeSettings& stream) {
-  return std::max(32 << 10, static_cast<int>(stream.maximum_bit_rate.kbps() * 1000 / 8 / 3));
+std::vector<EncodeSettings> StreamsOf(const RehearsalTask& task) {
+  std::vector<EncodeSettings> streams{task.stream};
+  streams.insert(streams.end(), task.further_streams.begin(), task.further_streams.end());
+  return streams;
+}
+
+// A third of a second's worth of each: more than a usual line's round trip holds.
+std::vector<int> HeldBytes(const std::vector<EncodeSettings>& streams) {
+  std::vector<int> bytes;
+  for (const EncodeSettings& stream : streams)
+    bytes.push_back(std::max(32 << 10, static_cast<int>(stream.maximum_bit_rate.kbps() * 1000 / 8 / 3)));
+  return bytes;
 }
 
 class Rehearsing {
@@ -44,15 +52,20 @@ class Rehearsing {
         clock_(clock),
         source_(task.footage),
         sound_({kSampleRate, task.audio_kbps, task.audio_tracks}),
-        stream_out_(task.ingests, {task.most_send_delay_seconds}, HeldBytes(task.stream), clock),
+        stream_out_(task.ingests, {task.most_send_delay_seconds}, HeldBytes(StreamsOf(task)), clock),
         kept_(task.keep_last_seconds > 0 ? std::make_unique<KeptSeconds>(task.keep_last_seconds) : nullptr),
-        stream_({task.stream, task.source_rate, task.queue_depth, kStreamThread, StreamNiceness(task.first),
-                 task.stream_processors},
-                clock,
-                {[this](const AVCodecContext& encoder) { OpenStream(encoder); },
-                 [this](const AVPacket& packet) { TakeOfStream(packet); },
-                 {}}),
         meter_({task.game.begin(), task.game.end()}, kOwnProcesses) {
+    int encode = 0;
+    for (const EncodeSettings& stream : StreamsOf(task)) {
+      streams_.push_back(std::make_unique<Lane>(
+          LaneRequest{stream, task.source_rate, task.queue_depth, kStreamThread, StreamNiceness(task.first),
+                      encode == 0 ? task.stream_processors : std::vector<int>()},
+          clock,
+          PacketSink{[this, encode](const AVCodecContext& encoder) { OpenStream(encode, encoder); },
+                     [this, encode](const AVPacket& packet) { TakeOfStream(encode, packet); },
+                     {}}));
+      ++encode;
+    }
     if (!task.one_encode)
       recording_.emplace(LaneRequest{task.recording, task.source_rate, task.queue_depth, kRecordingThread,
                                      RecordingNiceness(task.first, task.recording), task.recording_processors},
@@ -60,8 +73,7 @@ class Rehearsing {
                          PacketSink{[this](const AVCodecContext& encoder) { OpenRecording(encoder); },
                                     [this](const AVPacket& packet) { Record(0, packet); },
                                     {}});
-    stream_.WaitUntilOpen();
-    if (recording_) recording_->WaitUntilOpen();
+    ForEachLane([](Lane& lane) { lane.WaitUntilOpen(); });
   }
   ~Rehearsing() {
     ending_ = true;
@@ -73,8 +85,7 @@ class Rehearsing {
     const auto frames = static_cast<std::int64_t>(std::lround(task_.seconds * task_.source_rate.fps()));
     outcome_.seconds = static_cast<double>(task_.source_rate.due_ns(frames)) * 1e-9;
     start_ns_ = clock_.now_ns() + kStartDelayNs;
-    stream_.Start(start_ns_);
-    if (recording_) recording_->Start(start_ns_);
+    ForEachLane([this](Lane& lane) { lane.Start(start_ns_); });
     sound_thread_.emplace([this] { PlaySound(); });
     meter_thread_.emplace([this] { Meter(); });
     if (task_.power_cut_seconds > 0) killer_.emplace([this] { CutPower(); });
@@ -85,7 +96,8 @@ class Rehearsing {
     if (kept_) outcome_.saved = kept_->WaitForSaved();  // while the encoders whose header it needs are there
     meter_thread_->Join();  // it reads once more, as long as the encoders' threads are there to be read
     sound_thread_->Join();
-    outcome_.stream = stream_.Finish();
+    outcome_.stream = streams_.front()->Finish();
+    for (std::size_t i = 1; i < streams_.size(); ++i) outcome_.further.push_back(streams_[i]->Finish());
     outcome_.recording = recording_ ? recording_->Finish() : RecordedOf(outcome_.stream);
     stream_out_.Finish(task_.most_send_delay_seconds + 1);
     for (auto& file : recorders_) file->Finish();
@@ -100,6 +112,10 @@ class Rehearsing {
     double seconds;
     PacketPtr packet;
   };
+  void ForEachLane(const std::function<void(Lane&)>& what) {
+    for (auto& stream : streams_) what(*stream);
+    if (recording_) what(*recording_);
+  }
   double Elapsed() const { return static_cast<double>(clock_.now_ns() - start_ns_) * 1e-9; }
 
   void Release(std::int64_t frames, const std::function<void(double)>& progress) {
@@ -112,21 +128,23 @@ class Rehearsing {
                       ++late_;
                     }
                     const FramePtr picture = source_.Frame(index);
-                    stream_.Offer(index, due_ns, *picture);
-                    if (recording_) recording_->Offer(index, due_ns, *picture);
+                    bool healthy = true;
+                    ForEachLane([&](Lane& lane) {
+                      lane.Offer(index, due_ns, *picture);
+                      healthy = healthy && !lane.failed();
+                    });
                     if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
-                    return !stream_.failed() && !(recording_ && recording_->failed()) && !sound_thread_->failed() &&
-                           !meter_thread_->failed();
+                    return healthy && !sound_thread_->failed() && !meter_thread_->failed();
                   });
   }
 
-  void OpenStream(const AVCodecContext& pictures) {
-    stream_out_.Open(pictures, sound_.contexts());
-    if (task_.one_encode) OpenRecording(pictures);
+  void OpenStream(int encode, const AVCodecContext& pictures) {
+    stream_out_.Open(encode, pictures, sound_.contexts());
+    if (task_.one_encode && encode == 0) OpenRecording(pictures);
   }
-  void TakeOfStream(const AVPacket& packet) {
-    stream_out_.Enqueue(0, packet);
-    if (task_.one_encode) Record(0, packet);
+  void TakeOfStream(int encode, const AVPacket& packet) {
+    stream_out_.EnqueuePicture(encode, packet);
+    if (task_.one_encode && encode == 0) Record(0, packet);
   }
   // What the stream's encode gave to the files; what it skipped counts as the stream's.
   static PacedOutputOutcome RecordedOf(PacedOutputOutcome stream) {
@@ -178,7 +196,7 @@ class Rehearsing {
       clock_.SleepUntil(start_ns_ + std::llround(sound_.SecondsOf(block) * 1e9));
       if (ending_) return;
       sound_.EncodeBlock([&](int track, const AVPacket& packet) {
-        if (track == 0) stream_out_.Enqueue(1, packet);
+        if (track == 0) stream_out_.EnqueueSound(packet);
         Record(track + 1, packet);
       });
     }
@@ -218,7 +236,11 @@ class Rehearsing {
     RehearsalSecond second;
     second.start_seconds = from;
     meter_.Read(to - from, second);
-    RehearsalCounts counts{late_, stream_.skipped(), recording_ ? recording_->skipped() : 0, 0, 0};
+    RehearsalCounts counts{late_, 0, recording_ ? recording_->skipped() : 0, 0, 0};
+    for (const auto& stream : streams_) {
+      counts.skipped_stream += stream->skipped();
+      second.stream_waiting = std::max(second.stream_waiting, static_cast<int>(stream->waiting()));
+    }
     for (auto& file : recorders_) {
       const RecorderState state = file->state();
       counts.stalled += state.stalled;
@@ -231,7 +253,6 @@ class Rehearsing {
     second.skipped_recording = counts.skipped_recording - counts_.skipped_recording;
     second.stalled = counts.stalled - counts_.stalled;
     second.disk_kbps = static_cast<double>(counts.written_bytes - counts_.written_bytes) * 8 / 1000 / (to - from);
-    second.stream_waiting = static_cast<int>(stream_.waiting());
     second.recording_waiting = recording_ ? static_cast<int>(recording_->waiting()) : 0;
     AddSending(stream_out_.TakeSecond(to - from), second);
     counts_ = counts;
@@ -289,8 +310,8 @@ class Rehearsing {
   std::deque<HeldSound> held_sound_;
   std::atomic<bool> ending_ = false;
   std::atomic<int> late_ = 0;
-  Lane stream_;
-  std::optional<Lane> recording_;  // not set: the stream's encode is recorded
+  std::vector<std::unique_ptr<Lane>> streams_;  // the stream's encodes
+  std::optional<Lane> recording_;               // not set: the stream's encode is recorded
   CoreMeter meter_;
   RehearsalCounts counts_;
   std::vector<double> errors_ms_;
@@ -301,66 +322,14 @@ class Rehearsing {
 
 }  // namespace
 
-int RehearsalOutcome::dropped() const {
-  std::size_t all = 0;
-  for (const IngestOutcome& ingest : ingests) all += ingest.dropped.size();
-  return static_cast<int>(all);
-}
-
-int RehearsalOutcome::connection_losses() const {
-  int all = 0;
-  for (const IngestOutcome& ingest : ingests) all += ingest.connection_losses;
-  return all;
-}
-
-bool RehearsalOutcome::simulated_ingest() const {
-  return std::any_of(ingests.begin(), ingests.end(), [](const IngestOutcome& ingest) { return ingest.simulated; });
-}
-
-bool RehearsalOutcome::holds() const {
-  const bool files_whole =
-      std::all_of(files.begin(), files.end(), [](const RehearsalFile& file) { return file.trouble.empty(); });
-  return lost() == 0 && connection_losses() == 0 && files_whole && saved.trouble.empty() &&
-         stream.packets == stream.frames && recording.packets == recording.frames;
-}
-
 RehearsalOutcome RunRehearsal(const RehearsalTask& task, Clock& clock, const std::function<void(double)>& progress) {
   RehearsalOutcome outcome = Rehearsing(task, clock).Run(progress);
   if (task.frames_csv.empty()) return outcome;
   WriteFile(task.frames_csv, FramesCsv(outcome));
   outcome.stream.frame_times.clear();
   outcome.recording.frame_times.clear();
+  for (PacedOutputOutcome& output : outcome.further) output.frame_times.clear();
   return outcome;
-}
-
-std::string FramesCsv(const RehearsalOutcome& outcome) {
-  struct Row {
-    const char* output;
-    const PacedFrame& frame;
-    const char* fate;
-  };
-  static const std::vector<CsvColumn<Row>> columns = {
-      {"output", [](const Row& row) { return std::string(row.output); }},
-      {"frame", [](const Row& row) { return std::to_string(row.frame.frame); }},
-      {"due_ms", [](const Row& row) { return CsvNumber(row.frame.due_ms, 3); }},
-      {"taken_ms", [](const Row& row) { return row.frame.skipped() ? "" : CsvNumber(row.frame.taken_ms, 3); }},
-      {"fate", [](const Row& row) { return std::string(row.fate); }}};
-  std::string csv = CsvHeader(columns);
-  const auto add = [&](const char* output, const PacedOutputOutcome& lane, const std::vector<std::int64_t>& lost,
-                       const char* lost_word, const char* fine_word) {
-    for (const PacedFrame& frame : lane.frame_times) {
-      const bool gone = std::binary_search(lost.begin(), lost.end(), frame.frame);
-      csv += CsvLine(columns, Row{output, frame, frame.skipped() ? "skipped" : gone ? lost_word : fine_word});
-    }
-  };
-  std::vector<std::int64_t> stalled = outcome.stalled, dropped;
-  std::sort(stalled.begin(), stalled.end());
-  for (const IngestOutcome& ingest : outcome.ingests)
-    dropped.insert(dropped.end(), ingest.dropped.begin(), ingest.dropped.end());
-  std::sort(dropped.begin(), dropped.end());
-  add("stream", outcome.stream, dropped, "dropped", "sent");
-  add("recording", outcome.recording, stalled, "stalled", "recorded");
-  return csv;
 }
 
 }  // namespace kettle

@@ -27,7 +27,8 @@ struct RehearsalTask {
   bool one_encode = false;  // the stream's is recorded: `recording` is not opened
   std::vector<int> stream_processors = {}, recording_processors = {};  // LaneRequest
   First first = First::kGame;
-  std::vector<RehearsalIngest> ingests;  // all get the same encode
+  std::vector<EncodeSettings> further_streams;  // for ingests that get an encode of their own
+  std::vector<RehearsalIngest> ingests;
   double most_send_delay_seconds = 1.5;  // QueueRule
   int audio_kbps = 160, audio_tracks = 1;
   struct File {
@@ -55,10 +56,11 @@ struct RehearsalFile {
 };
 
 struct RehearsalOutcome {
-  double seconds = 0;                    // of footage
-  std::vector<int> late_frames;          // of the source, by index
-  PacedOutputOutcome stream, recording;  // of one encode: the recording's skips are the stream's, and count there
-  std::vector<std::int64_t> stalled;     // pictures of the recording that are not in its first file
+  double seconds = 0;                       // of footage
+  std::vector<int> late_frames;             // of the source, by index
+  PacedOutputOutcome stream, recording;     // of one encode: the recording's skips are the stream's, and count there
+  std::vector<PacedOutputOutcome> further;  // RehearsalTask::further_streams
+  std::vector<std::int64_t> stalled;        // pictures of the recording that are not in its first file
   std::vector<RehearsalSecond> timeline;
   double clock_p50_ms = 0, clock_p999_ms = 0, clock_max_ms = 0;  // release less due time
   std::vector<IngestOutcome> ingests;
@@ -66,13 +68,18 @@ struct RehearsalOutcome {
   std::int64_t kept_bytes = 0;  // that the last seconds took in memory, at most
   SavedSeconds saved;           // of them
 
+  // By IngestOutcome::stream; of one that there is not, the first.
+  const PacedOutputOutcome& StreamOf(int encode) const {
+    return encode < 1 || static_cast<std::size_t>(encode) > further.size()
+               ? stream
+               : further[static_cast<std::size_t>(encode) - 1];
+  }
   int dropped() const;  // pictures of the stream that never were sent, over all ingests
+  std::size_t DroppedOf(int encode) const;
   int connection_losses() const;
   bool simulated_ingest() const;  // one of them is
-  int lost() const {
-    return static_cast<int>(late_frames.size() + stalled.size()) + dropped() + stream.skipped + recording.skipped;
-  }
-  // No frame was lost, whatever the cause, and everything went on to the end.
+  int lost() const;               // frames, whatever the cause
+  // No frame was lost, and everything went on to the end.
   bool holds() const;
 };
 

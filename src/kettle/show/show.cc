@@ -177,6 +177,10 @@ class ShowReader {
     if (stream.Text("size") != "auto") show.stream_size = stream.Value("size", FrameSize::Parse);
     if (stream.Text("frame_rate") != "auto") show.stream_rate = stream.Value("frame_rate", FrameRate::Parse);
     show.stream_bit_rate = stream.Value("bit_rate", BitRate::Parse);
+    if (const auto encodes = stream.Text("encodes"); encodes == "one")
+      show.one_encode_for_all = true;
+    else if (encodes && encodes != "auto")
+      stream.Fail("encodes", fmt::format("\"{}\" is not known; say \"auto\" or \"one\"", *encodes));
     show.viewing_size = stream.Value("viewing_size", FrameSize::Parse);
     if (show.viewing_size &&
         (show.viewing_size->width > show.source_size.width || show.viewing_size->height > show.source_size.height))

@@ -45,6 +45,7 @@ struct Show {
   std::optional<FrameRate> stream_rate;    // not set: automatic
   std::optional<BitRate> stream_bit_rate;  // not set: what line and destinations allow
   std::vector<Destination> destinations;
+  bool one_encode_for_all = false;        // destinations never get an encode each
   std::optional<FrameSize> viewing_size;  // at which most viewers watch; not set: the source's
 
   // recording

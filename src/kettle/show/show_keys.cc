@@ -16,6 +16,8 @@ const std::vector<ShowKey>& ShowKeys() {
       {"stream", "bit_rate", Kind::kText, "stream-bit-rate", "the stream's video bit rate: \"4500 kbit/s\""},
       {"stream", "viewing_size", Kind::kText, "viewing-size", "the size at which most viewers watch: \"960x540\""},
       {"stream", "destinations", Kind::kList, "destination", "where the stream goes, by name or file; repeatable"},
+      {"stream", "encodes", Kind::kText, "encodes",
+       "\"auto\" (usual): one for all destinations, or one for each where that looks better; \"one\": for all"},
       {"recording", "size", Kind::kText, "recording-size",
        "the recording's picture: \"auto\" (usual), \"source\", \"1280x720\", \"stream\": the stream's own encode, or "
        "\"none\""},

@@ -1,0 +1,264 @@
+// SPDX-License-Identifier: Apache-2.0
+// An encode for each destination in place of one for all: where no codec suits all of them, or where their pictures
+// gain by it and the machine holds it.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <utility>
+
+#include "kettle/planner/picture_choice.h"
+#include "kettle/planner/planner.h"
+#include "kettle/search/finalists.h"
+
+namespace kettle {
+
+namespace {
+
+constexpr double kWorthAnEncode = 1;        // points, in the mean over destinations
+constexpr double kMostLost = 2;             // points that one destination may lose to it
+constexpr double kStepsDown = 6;            // points below the best: faster presets are measured that far
+constexpr std::size_t kMostCandidates = 8;  // for each
+constexpr double kLighter = 0.9;            // of the processors that the last pair should have taken
+
+double CoresOf(const Option& option) { return option.cpu_cores + option.feeding_cores; }
+
+// Without those that look no better than another one and take as much or more; the best looking come first.
+std::vector<Option> Undominated(std::vector<Option> options) {
+  std::stable_sort(options.begin(), options.end(), [](const Option& a, const Option& b) { return a.score > b.score; });
+  std::vector<Option> left;
+  for (Option& option : options)
+    if (left.size() < kMostCandidates && std::none_of(left.begin(), left.end(), [&](const Option& better) {
+          return CoresOf(better) <= CoresOf(option) && better.engine_share() <= option.engine_share();
+        }))
+      left.push_back(std::move(option));
+  return left;
+}
+
+bool IsOf(const Option& option, const OwnStream& own) {
+  const EncodeSettings &has = option.settings, &asked = own.stream;
+  const auto among = [](const auto& items, const auto& item) {
+    return std::find(items.begin(), items.end(), item) != items.end();
+  };
+  return has.rate_control == asked.rate_control && has.bit_rate == asked.bit_rate &&
+         has.maximum_bit_rate == asked.maximum_bit_rate && has.keyframe_seconds == asked.keyframe_seconds &&
+         (!own.most_b_frames || (has.b_frames && *has.b_frames <= *own.most_b_frames)) && among(own.sizes, has.size) &&
+         among(own.rates, has.frame_rate) && among(own.families, has.encoder);
+}
+
+// The lightest of each, to tell what even those lack.
+Demand LeastDemand(const std::vector<EachCandidates>& candidates, const Capacity& capacity) {
+  std::vector<Option> lightest;
+  for (const EachCandidates& each : candidates)
+    lightest.push_back(*std::min_element(each.options.begin(), each.options.end(),
+                                         [](const Option& a, const Option& b) { return CoresOf(a) < CoresOf(b); }));
+  return PredictDemand(lightest, capacity);
+}
+
+}  // namespace
+
+// What keeps pace alone for these destinations, at whatever picture; the search of the common stream knows much of it.
+EachCandidates Planner::CandidatesFor(const OwnStream& own) {
+  SearchSpace space{own.stream, own.sizes, own.rates, own.families};
+  std::vector<TriedPicture> tried = RankFinalists(SearchPicture(space, options_), options_);
+  if (!tried.empty() && tried.front().best) {
+    const Option best = *tried.front().best;
+    const auto& presets = FindFamily(best.settings.encoder).presets;
+    for (auto preset = std::find(presets.begin(), presets.end(), best.settings.preset); preset != presets.begin();) {
+      EncodeSettings faster = best.settings;
+      faster.preset = *--preset;
+      if (options_.MeasureWhole(faster).score < best.score - kStepsDown) break;
+    }
+  }
+  EachCandidates candidates{own.destinations, {}};
+  for (const Option& option : options_.options())
+    if (IsOf(option, own) && option.scored() && option.keeps_pace(options_.required_headroom()) &&
+        option.calm.empty() != options_.has_calm())
+      candidates.options.push_back(option);
+  own_pictures_[own.destinations.front()] = std::move(tried);
+  return candidates;
+}
+
+std::vector<EachCandidates> Planner::AllCandidates() {
+  std::vector<EachCandidates> all;
+  for (const OwnStream& own : request_.own_streams) {
+    all.push_back(CandidatesFor(own));
+    std::vector<Option>& options = all.back().options;
+    if (plan_.each->one)
+      std::erase_if(options, [&](const Option& option) { return option.score < plan_.each->one->score - kMostLost; });
+    options = Undominated(std::move(options));
+  }
+  return all;
+}
+
+// Beside the recording as it was placed; where the streams would lose too much to it, the best stream's own encode is
+// recorded instead.
+std::optional<Pair> Planner::PlaceEachBeside(const std::vector<EachCandidates>& candidates,
+                                             const Capacity& capacity) const {
+  const Show& show = request_.show;
+  const Pair& before = plan_.proving.attempts.back().pair;
+  std::optional<Pair> beside, as_it_is;
+  if (!before.one_encode) beside = PlaceEach(candidates, before.recording, capacity);
+  const auto may_record = [&](const Option& option) {
+    return show.recording_is_none || show.recording_plays == Plays::kModern ||
+           FindFamily(option.settings.encoder).codec == "h264";
+  };
+  if (before.one_encode || one_encode_will_do()) as_it_is = PlaceEach(candidates, std::nullopt, capacity, may_record);
+  if (!beside || !as_it_is) return beside ? beside : as_it_is;
+  const bool loses_too_much = MeanScore(*as_it_is) - MeanScore(*beside) > show.stream_gives;
+  return show.favour == Favour::kStream && loses_too_much ? as_it_is : beside;
+}
+
+// The same with every option measured on all footage.
+std::optional<Pair> Planner::PlaceEachConfirmed(std::vector<EachCandidates>& candidates, const Capacity& capacity) {
+  constexpr int kMostRounds = 3;
+  for (int round = 1; round <= kMostRounds; ++round) {
+    std::optional<Pair> pair = PlaceEachBeside(candidates, capacity);
+    if (!pair) return pair;
+    bool keeps_pace = true;
+    const auto confirm = [&](const Option& option, const std::vector<std::string>& destinations) {
+      Option whole = options_.MeasureEverywhere(option.settings);
+      keeps_pace = keeps_pace && whole.keeps_pace(options_.required_headroom());
+      for (EachCandidates& each : candidates)
+        if (each.destinations == destinations)
+          for (Option& known : each.options)
+            if (known.settings == whole.settings) known = whole;
+      return whole;
+    };
+    pair->Stream(confirm(pair->stream, pair->destinations));
+    for (FurtherStream& further : pair->further) further.option = confirm(further.option, further.destinations);
+    pair->demand = DemandOf(*pair, plan_.capacity);
+    if (keeps_pace && pair->demand.fits) return pair;
+    for (EachCandidates& each : candidates)
+      std::erase_if(each.options,
+                    [this](const Option& option) { return !option.keeps_pace(options_.required_headroom()); });
+  }
+  return std::nullopt;
+}
+
+// Whether some destination could have more than one encode for all gives it: bits, pixels, frames, or a GPU's encoder
+// for a codec that others do not accept. (In real time such a codec gains nothing over H.264 on processors.)
+bool Planner::SomeMayGain() const {
+  const EncodeSettings& common = request_.targets.stream;
+  return std::any_of(request_.own_streams.begin(), request_.own_streams.end(), [&](const OwnStream& own) {
+    return own.stream.bit_rate > common.bit_rate || own.stream.size.pixels() > common.size.pixels() ||
+           own.stream.frame_rate.fps() > common.frame_rate.fps() ||
+           std::any_of(own.families.begin(), own.families.end(), [&](const std::string& family) {
+             return FindFamily(family).device != DeviceKind::kCpu &&
+                    std::find(request_.families.begin(), request_.families.end(), family) == request_.families.end();
+           });
+  });
+}
+
+// What encodes for each take at the least, by what is known without a search: for those that ask what all would get,
+// the lightest that loses little; for the others the lightest stream that was measured.
+Demand Planner::LeastForEach(const Option& one) const {
+  const Option *lightest = nullptr, *lightest_good = &one;
+  for (const Option& option : options_.options()) {
+    const bool is_stream = option.scored() && option.settings.rate_control == one.settings.rate_control &&
+                           option.settings.bit_rate == one.settings.bit_rate;
+    if (!is_stream || !option.trouble.empty()) continue;
+    if (!lightest || CoresOf(option) < CoresOf(*lightest)) lightest = &option;
+    if (option.score >= one.score - kMostLost && CoresOf(option) < CoresOf(*lightest_good)) lightest_good = &option;
+  }
+  std::vector<Option> encodes;
+  for (const OwnStream& own : request_.own_streams)
+    encodes.push_back(own.stream.bit_rate == one.settings.bit_rate || !lightest ? *lightest_good : *lightest);
+  if (!plan_.proving.attempts.back().pair.one_encode && !one_encode_will_do())
+    encodes.push_back(plan_.proving.attempts.back().pair.recording);
+  return PredictDemand(encodes, plan_.capacity);
+}
+
+void Planner::TryEncodeEach() {
+  if (request_.own_streams.empty() || !plan_.proving.holds() || !(must_split() || SomeMayGain()) ||
+      !MayGoOn(PlanStage::kEncodeEach))
+    return;
+  Begin(PlanStage::kEncodeEach);
+  const Attempt one = plan_.proving.attempts.back();
+  EncodeEach& each = plan_.each.emplace();
+  if (!must_split()) each.one = one.pair.stream;
+  each.one_demand = one.pair.demand;
+  if (each.one)
+    if (const std::vector<Message> lacking = Lacking(LeastForEach(*each.one), plan_.capacity); !lacking.empty()) {
+      each.why = Message{"each.does-not-fit", {{"lacking", lacking}}};
+      return;
+    }
+  std::vector<EachCandidates> candidates = AllCandidates();
+  const Proving proving = ProveEach(candidates, one);
+  each.taken = proving.holds() &&
+               (must_split() || proving.attempts.back().has_room(plan_.capacity) || !one.has_room(plan_.capacity));
+  if (!each.taken && !proving.attempts.empty()) each.why = Message{"each.failed-proof"};
+  std::vector<Attempt>& attempts = plan_.proving.attempts;
+  if (must_split()) attempts.clear();  // what served some destinations only is no plan
+  attempts.insert(each.taken || attempts.empty() ? attempts.end() : attempts.end() - 1, proving.attempts.begin(),
+                  proving.attempts.end());
+  if (each.taken) TakeEach(attempts.back().pair);
+}
+
+// Places and proves, lighter ones until one holds with room. Without any run, the reason is told.
+Proving Planner::ProveEach(std::vector<EachCandidates>& candidates, const Attempt& one) {
+  constexpr int kMostRuns = 3;
+  EncodeEach& each = *plan_.each;
+  Proving proving;
+  for (const EachCandidates& none : candidates)
+    if (none.options.empty()) {
+      each.why = Message{"each.nothing-good-enough", {{"destination", none.destinations.front()}}};
+      return proving;
+    }
+  Capacity capacity = plan_.capacity;
+  for (int run = 0; run < kMostRuns && MayGoOn(PlanStage::kEncodeEach); ++run) {
+    const std::optional<Pair> pair = PlaceEachConfirmed(candidates, capacity);
+    if (run == 0) each.pair = pair;
+    if (!pair) break;
+    const double gain = each.one ? MeanScore(*pair) - each.one->score : kWorthAnEncode;
+    if (gain < kWorthAnEncode) {
+      each.why =
+          Message{"each.too-little", {{"points", gain}, {"cores", pair->demand.cpu_cores - one.pair.demand.cpu_cores}}};
+      break;
+    }
+    proving.attempts.push_back({*pair, prove_(*pair)});
+    const Attempt& last = proving.attempts.back();
+    if (last.proof.holds() && last.has_room(plan_.capacity)) return proving;
+    capacity.headroom = 1 - kLighter * pair->demand.cpu_cores / std::max(1e-6, capacity.cpu_cores);
+  }
+  if (proving.attempts.empty() && each.why.empty())
+    each.why =
+        Message{"each.does-not-fit", {{"lacking", Lacking(LeastDemand(candidates, plan_.capacity), plan_.capacity)}}};
+  proving.LetBestStand(plan_.capacity);
+  return proving;
+}
+
+// The targets and reasons are those of the stream that comes first from now on.
+void Planner::TakeEach(const Pair& pair) {
+  EncodeEach& each = *plan_.each;
+  each.pair = pair;
+  each.why = each.one ? Message{"each.looks-better", {{"points", MeanScore(pair) - each.one->score}}}
+                      : Message{"each.only-way"};
+  Targets& targets = plan_.targets;
+  const auto own = std::find_if(request_.own_streams.begin(), request_.own_streams.end(),
+                                [&](const OwnStream& other) { return other.destinations == pair.destinations; });
+  if (own->stream.bit_rate != targets.stream.bit_rate)
+    Explain(targets, {"stream.bit_rate", own->stream.bit_rate.str(),
+                      Message{"each.own-rate", {{"destination", own->destinations.front()}}}});
+  targets.stream = own->stream;
+  targets.sizes = own->sizes;
+  targets.rates = own->rates;
+  targets.stream_codecs = own->codecs;
+  targets.most_b_frames = own->most_b_frames;
+  plan_.pictures = own_pictures_[own->destinations.front()];
+  const EncodeSettings& settings = pair.stream.settings;
+  const auto picture = std::find_if(plan_.pictures.begin(), plan_.pictures.end(), [&](const TriedPicture& tried) {
+    return tried.size == settings.size && tried.rate == settings.frame_rate;
+  });
+  if (picture != plan_.pictures.end())
+    ChoosePicture(plan_.pictures, *picture,
+                  Message{picture == plan_.pictures.begin() ? "picture.best" : "picture.best-beside-others"}, targets);
+  if (pair.one_encode) targets.recording = targets.stream;
+}
+
+// What to do where the encodes that all destinations need are too much together.
+Message Planner::NearestForEach() const {
+  return Message{"each.nearest",
+                 {{"served", fmt::format("{}", fmt::join(request_.targets.served, ", "))}, {"why", plan_.each->why}}};
+}
+
+}  // namespace kettle
