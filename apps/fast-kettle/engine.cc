@@ -12,6 +12,7 @@
 
 #include "commands/commands.h"
 #include "kettle/load/replay.h"
+#include "kettle/rehearsal/proof_run.h"
 #include "kettle/rehearsal/rehearsal.h"
 #include "kettle/task/worker_tasks.h"
 #include "kettle/units/clock.h"
@@ -37,6 +38,11 @@ nlohmann::json Rehearse(const nlohmann::json& arguments, const std::function<voi
   return RunRehearsal(arguments.get<RehearsalTask>(), clock, progress);
 }
 
+nlohmann::json Prove(const nlohmann::json& arguments, const std::function<void(double)>& progress) {
+  SteadyClock clock;
+  return RunProofTask(arguments.get<ProofTask>(), clock, progress);
+}
+
 nlohmann::json Load(const nlohmann::json& arguments, const std::function<void(double)>& progress) {
   ReplayLoad(arguments.at("profile").get<LoadProfile>(), arguments.at("seconds"), progress);
   return nlohmann::json::object();
@@ -50,6 +56,7 @@ int RunWorker() {
   std::ostream out(&answers);
   std::map<std::string, WorkerTask> tasks = MeasuringTasks();
   tasks["rehearse"] = Rehearse;
+  tasks["prove"] = Prove;
   tasks["load"] = Load;
   return WorkerMain(std::cin, out, FindPlaces().drivers, tasks);
 }

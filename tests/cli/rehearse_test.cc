@@ -106,7 +106,9 @@ TEST_F(RehearseTest, DestinationsWithoutACommonCodecGetAnEncodeEach) {
   Put("near.toml", "name = \"Near Quay\"\ncodecs = [\"h264\"]\n");
   Put("far.toml", "name = \"Far Quay\"\ncodecs = [\"hevc\"]\n");
   SmallShow();
-  const std::string plan = "plan --show show.toml --destination near.toml --destination far.toml --stream-size 160x90 --stream-frame-rate 12 ";
+  const std::string plan =
+      "plan --show show.toml --destination near.toml --destination far.toml --stream-size 160x90 --stream-frame-rate "
+      "12 ";
   EXPECT_THAT(Run(plan + "--encodes one --out out").err,
               HasSubstr("no codec suits all: Near Quay h264; Far Quay hevc"));
   EXPECT_THAT(Run(plan + "--encodes two --out out").err, HasSubstr("say \"auto\" or \"one\""));

@@ -217,7 +217,8 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                             known.own_streams};
   try {
     if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
-    Prover prover(session, known.footage, show.first, static_cast<int>(known.targets.audio.kbps()));
+    Prover prover(session, known.footage, show.first, static_cast<int>(known.targets.audio.kbps()),
+                  show.destinations.size());
     Plan plan = MakePlan(request, book, std::ref(prover));
     session.progress().Clear();
     return plan;

@@ -26,7 +26,12 @@ Proof Prover::operator()(const Pair& pair) {
                        first_,
                        sound_kbps_,
                        pair.one_encode};
-  for (const FurtherStream& further : pair.further) request.further_streams.push_back(further.option.settings);
+  request.destinations.assign(pair.further.empty() ? destinations_ : pair.destinations.size(), 0);
+  for (const FurtherStream& further : pair.further) {
+    request.further_streams.push_back(further.option.settings);
+    request.destinations.insert(request.destinations.end(), further.destinations.size(),
+                                static_cast<int>(request.further_streams.size()));
+  }
   const std::string streams = StreamTitles(pair);
   Proof proof = RunProof(session_.worker(), request, [&](const std::string&, double share) {
     session_.progress().Show(

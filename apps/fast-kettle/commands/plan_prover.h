@@ -2,6 +2,7 @@
 // Proof runs of a plan: pairs of stream and recording, in real time, under the session's load.
 #pragma once
 
+#include <algorithm>
 #include <filesystem>
 #include <vector>
 
@@ -19,8 +20,12 @@ inline constexpr int kProofSteps = 4;
 class Prover {
  public:
   // Keeps references to `session` and `footage`.
-  Prover(Session& session, const std::vector<Footage>& footage, First first, int sound_kbps)
-      : session_(session), footage_(footage), first_(first), sound_kbps_(sound_kbps) {}
+  Prover(Session& session, const std::vector<Footage>& footage, First first, int sound_kbps, std::size_t destinations)
+      : session_(session),
+        footage_(footage),
+        first_(first),
+        sound_kbps_(sound_kbps),
+        destinations_(std::max<std::size_t>(1, destinations)) {}
 
   // Throws Error as kettle::RunProof.
   Proof operator()(const Pair& pair);
@@ -31,7 +36,8 @@ class Prover {
   Session& session_;
   const std::vector<Footage>& footage_;
   const First first_;
-  const int sound_kbps_;  // of the sound beside both encodes
+  const int sound_kbps_;            // of the sound beside both encodes
+  const std::size_t destinations_;  // that the stream is sent to
   int runs_ = 0;
   std::filesystem::path failed_;  // the latest run's files, if it did not hold
 };

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/machine/cpu_time.h"
 
+#include <time.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -70,6 +71,12 @@ double UsedBetween(const std::map<int, double>& before, const std::map<int, doub
     used += earlier == before.end() ? seconds : std::max(0.0, seconds - earlier->second);
   }
   return used;
+}
+
+double OwnCpuSeconds() {
+  timespec used{};
+  clock_gettime(CLOCK_PROCESS_CPUTIME_ID, &used);
+  return static_cast<double>(used.tv_sec) + static_cast<double>(used.tv_nsec) * 1e-9;
 }
 
 }  // namespace kettle

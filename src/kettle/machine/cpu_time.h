@@ -28,6 +28,9 @@ std::map<int, ProcessTime> ReadProcessTimes(const std::filesystem::path& root = 
 // Of this process's threads, by id.
 std::map<int, ProcessTime> ReadThreadTimes(const std::filesystem::path& root = "/");
 
+// Of this process alone.
+double OwnCpuSeconds();
+
 // Of those whose command's name is `name`, by id.
 std::map<int, double> ProcessCpuSeconds(const std::string& name, const std::filesystem::path& root = "/");
 

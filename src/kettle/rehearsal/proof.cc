@@ -8,6 +8,8 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/machine/cpu_time.h"
+#include "kettle/rehearsal/proof_run.h"
+#include "kettle/rtmp/discarding_server.h"
 #include "kettle/store/file.h"
 #include "kettle/units/csv.h"
 #include "kettle/units/error.h"
@@ -19,6 +21,16 @@ namespace {
 
 constexpr double kGraceSeconds = 30;  // for starting and finishing, beyond twice the run's length
 
+void AddSending(const ProofRequest& request, int port, ProofTask& task) {
+  task.encodes.assign(task.pace.outputs.size(), -1);
+  task.encodes.front() = 0;
+  const std::size_t further = request.further_streams.size();
+  for (std::size_t i = 0; i < further; ++i)
+    task.encodes[task.pace.outputs.size() - further + i] = static_cast<int>(i) + 1;
+  const std::string url = fmt::format("rtmp://127.0.0.1:{}/proof", port);
+  for (const int encode : request.destinations) task.ingests.push_back({"nowhere", url, "proof", "", encode});
+}
+
 }  // namespace
 
 std::string ProofStreamFile(const EncodeSettings& stream, std::size_t further) {
@@ -29,7 +41,8 @@ std::string ProofStreamFile(const EncodeSettings& stream, std::size_t further) {
 Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const Watcher& watcher) {
   const std::filesystem::path stream_file = request.scratch / ProofStreamFile(request.stream),
                               recording_file = request.scratch / "recording.mkv";
-  PaceTask task;
+  ProofTask proof_task;
+  PaceTask& task = proof_task.pace;
   for (const Footage& footage : request.footage) task.footage.push_back(footage.file.string());
   task.source_rate = request.footage.front().rate;
   task.seconds = request.seconds;
@@ -44,10 +57,13 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   }
   task.session_niceness = StreamNiceness(request.first);
   task.sound_kbps = request.sound_kbps;
+  const DiscardingServer server;
+  AddSending(request, server.port(), proof_task);
 
   const CpuTime before = ReadCpuTime();
   const auto stand_in_before = ProcessCpuSeconds(kStandInProcess);
-  WorkerReport report = worker.Run({"pace", task, request.seconds * 2 + kGraceSeconds},
+  const double own_before = OwnCpuSeconds();
+  WorkerReport report = worker.Run({"prove", proof_task, request.seconds * 2 + kGraceSeconds},
                                    [&](double share) { watcher("proof run, in real time", share); });
   // Starting, in which next to nothing runs, would thin out what the run took.
   const double wall = std::max(1e-3, report.wall_seconds - report.start_seconds);
@@ -57,7 +73,9 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   proof.cpu_cores = report.cpu_seconds / wall;
   proof.stand_in_cores = worker.stand_in_gpu().empty() ? 0 : stand_in / wall;
   const CpuTime after = ReadCpuTime();
-  proof.other_cores = std::max(0.0, after.busy_seconds - before.busy_seconds - report.cpu_seconds - stand_in) / wall;
+  const double own = OwnCpuSeconds() - own_before;  // throwing away what was sent is no other program's work
+  proof.other_cores =
+      std::max(0.0, after.busy_seconds - before.busy_seconds - report.cpu_seconds - stand_in - own) / wall;
   proof.stolen_cores = std::max(0.0, after.steal_seconds - before.steal_seconds) / wall;
   const auto outcome = AnswerOf<PaceOutcome>(report);
   proof.status = report.status;

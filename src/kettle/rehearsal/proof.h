@@ -55,12 +55,14 @@ struct ProofRequest {
   int sound_kbps = 160;     // of the sound that is encoded beside them
   bool one_encode = false;  // the stream's is written to disk too: there is no recording.mkv, and one lane only
   std::vector<EncodeSettings> further_streams = {};  // for destinations that get their own encode
+  std::vector<int> destinations = {0};               // that the stream is sent to: which encode each gets, 0 the first
 };
 
 // "stream.flv"; "stream.mkv" where the codec is none that every reader of FLV knows. Of the nth further one
 // "stream-2.flv" and so on, counted from 1.
 std::string ProofStreamFile(const EncodeSettings& stream, std::size_t further = 0);
 
+// The stream is sent too, over connections on this machine, to where it is thrown away: `cpu_cores` counts that.
 // Throws Error(kInterrupted) when stopped, Error(kMachine) if the files cannot be put in their place.
 Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const Watcher& watcher);
 
