@@ -117,9 +117,18 @@ std::optional<MediaReader::Picture> MediaReader::Next() {
       avcodec_send_packet(decoder_.get(), nullptr);
       continue;
     }
-    if (packet->stream_index == stream_) avcodec_send_packet(decoder_.get(), packet.get());
+    if (packet->stream_index == stream_) {
+      decoder_->skip_frame = IsOnTheWay(*packet) ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
+      avcodec_send_packet(decoder_.get(), packet.get());
+    }
     av_packet_unref(packet.get());
   }
+}
+
+bool MediaReader::IsOnTheWay(const AVPacket& packet) const {
+  constexpr double kBeforeSeconds = 0.25;  // so far from there the picture shown by then comes out too
+  return packet.pts != AV_NOPTS_VALUE && Seconds(packet.pts, format_->streams[stream_]->time_base) - start_seconds() <
+                                             all_from_seconds_ - kBeforeSeconds;
 }
 
 std::vector<MediaReader::PacketTime> MediaReader::ReadPackets() {
@@ -153,6 +162,7 @@ bool MediaReader::Seek(double seconds) {
   avcodec_flush_buffers(decoder_.get());
   draining_ = false;
   decoded_ = 0;
+  all_from_seconds_ = found ? seconds : 0;
   return found;
 }
 

@@ -50,7 +50,8 @@ class MediaReader {
   };
   std::vector<PacketTime> ReadPackets();
   // Back to the last keyframe at or before `seconds` after the first picture. Where the file has no index
-  // for that: false, and the position is the start (or unchanged, if nothing was read yet).
+  // for that: false, and the position is the start (or unchanged, if nothing was read yet). On the way from there to
+  // `seconds` only pictures that others refer to are decoded and given.
   bool Seek(double seconds);
 
   // How long the file's header says that it lasts, in seconds, if it does; and how far its packets of
@@ -60,6 +61,7 @@ class MediaReader {
 
  private:
   std::optional<Picture> Decoded();
+  bool IsOnTheWay(const AVPacket& packet) const;  // to where Seek was asked for
   double start_seconds() const;
   double frame_seconds() const;  // 0 if the rate is not known
 
@@ -68,6 +70,7 @@ class MediaReader {
   CodecContextPtr decoder_;
   int stream_ = -1;
   bool draining_ = false;
+  double all_from_seconds_ = 0;  // after a Seek: before that, pictures that no other refers to are left out
   std::int64_t decoded_ = 0;  // pictures so far, for files without timestamps
   double reached_seconds_ = 0;
 };

@@ -97,6 +97,7 @@ class Planner {
   void PreferTheBestRecording(Settled& settled);
   const Option* StreamThatLeavesRoom(const Targets& targets);
   void MeasureLighterStreams();
+  void AddPicture(const Option& option);
   std::optional<Settled> SettleWay(const RecordingWay& way, const EncodeSettings& alone);
   bool MayFitAtLevel(const Pair& pair, int level);
   bool SettleWithSomeEncoder(Settled& settled);

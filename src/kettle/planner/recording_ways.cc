@@ -148,7 +148,9 @@ void Planner::MeasureLighterStreams() {
     if (size.pixels() >= alone.size.pixels()) continue;
     EncodeSettings smaller = alone;
     smaller.size = size;
-    if (options_.MeasureWhole(smaller).score < least) break;
+    const Option option = options_.MeasureWhole(smaller);
+    if (option.score < least) break;
+    AddPicture(option);
   }
   const auto& presets = FindFamily(alone.encoder).presets;
   for (auto preset = std::find(presets.begin(), presets.end(), alone.preset); preset != presets.begin();) {
@@ -156,6 +158,17 @@ void Planner::MeasureLighterStreams() {
     faster.preset = *--preset;
     if (options_.MeasureWhole(faster).score < least) return;
   }
+}
+
+// A picture of the stream that may be taken belongs to those that were tried.
+void Planner::AddPicture(const Option& option) {
+  const EncodeSettings& settings = option.settings;
+  for (TriedPicture& tried : plan_.pictures)
+    if (tried.size == settings.size && tried.rate == settings.frame_rate) {
+      if (!tried.best || tried.best->score < option.score) tried.best = option;
+      return;
+    }
+  plan_.pictures.push_back({settings.size, settings.frame_rate, option});
 }
 
 // Places both with the recording at that picture; nothing if none fits, or the stream loses too much.

@@ -14,7 +14,7 @@ namespace kettle {
 namespace {
 
 constexpr double kClose = 1.5;      // points: passing the goal by less is near enough
-constexpr double kUsualSlope = -2;  // points a level, before two have told
+constexpr double kUsualSlope = -2.5;  // points a level, before two have told
 constexpr int kMostSteps = 8;
 
 class LevelSearch {
