@@ -208,6 +208,10 @@ std::string Notes(const Plan& plan) {
 
 }  // namespace
 
+bool HasWhatACardTells(const Plan& plan) {
+  return !plan.chosen || (!plan.proving.attempts.empty() && (!plan.colour || !plan.colour->stages.empty()));
+}
+
 std::string CardNote(const std::string& text) { return "- " + Wrap(text, 2, 2, kCardColumns) + "\n"; }
 
 namespace {

@@ -18,6 +18,9 @@ std::string SettingsCard(const Plan& plan);
 // Its first screen and its notes, without the reasons.
 std::string CardSummary(const Plan& plan);
 
+// Whether a plan, read back, has what its card is made from.
+bool HasWhatACardTells(const Plan& plan);
+
 // One item of a list, wrapped.
 std::string CardNote(const std::string& text);
 

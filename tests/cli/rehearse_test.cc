@@ -269,6 +269,8 @@ TEST_F(RehearseTest, TheGameTellsWhatItLosesUnderALoad) {
                              HasSubstr("Under load: game.load.json")));
   ExpectValid("rehearsal");
   EXPECT_EQ(Json("out/rehearsal.json")["facts"]["game"]["wanted_fps"], 12);
+  EXPECT_THAT(Get(path("out/card.txt")),
+              AllOf(HasSubstr("settings card"), HasSubstr("REHEARSED"), HasSubstr("The game (SIMULATED): ")));
 }
 
 class LoadCommandTest : public test::ProgramTest {};

@@ -61,8 +61,7 @@ void TellUplink(const json& file, const ResultPlace& place) {
 
 void TellPlan(const json& file, const ResultPlace& place) {
   const Plan plan = file.get<Plan>();
-  if (plan.chosen && (plan.proving.attempts.empty() || (plan.colour && plan.colour->stages.empty())))
-    FailInput("{}: a plan without its proof", (place.folder / "plan.json").string());
+  if (!HasWhatACardTells(plan)) FailInput("{}: a plan without its proof", (place.folder / "plan.json").string());
   WriteFile(place.folder / "card.txt", SettingsCard(plan));
   if (file.contains("exhaustive")) PrintGridCheck(file["exhaustive"].get<GridCheck>());
   PrintPlan(plan, place);
@@ -71,7 +70,9 @@ void TellPlan(const json& file, const ResultPlace& place) {
 void TellRehearsal(const json& file, const ResultPlace& place) {
   const auto result = file.get<RehearsalResult>();
   WriteFile(place.folder / "seconds.csv", SecondsCsv(result.outcome.timeline));
-  PrintRehearsal(result, Diagnose(result.outcome, result.facts, ReadPlanFile(place.folder / "plan.json")), place);
+  const Diagnosis diagnosis = Diagnose(result.outcome, result.facts, ReadPlanFile(place.folder / "plan.json"));
+  WriteRehearsedCard(place.folder, result, diagnosis);
+  PrintRehearsal(result, diagnosis, place);
 }
 
 void TellSoak(const json& file, const ResultPlace& place) { PrintSoak(file.get<SoakResult>(), place); }
@@ -86,7 +87,7 @@ constexpr Result kResults[] = {
 // A plan keeps its trials as a bench does, and a rehearsal a copy of the plan that it went by.
 bool IsOwn(const std::string& kind, const json& file, const fs::path& folder) {
   if (kind == "bench") return file.contains("bench") || file.contains("question");
-  return kind != "plan" || fs::exists(folder / "card.txt");
+  return kind != "plan" || fs::exists(folder / "bench.json");
 }
 
 // Prints a result's tables and writes its text files; false if it is not there.

@@ -234,6 +234,7 @@ int Tell(Session& session, const std::optional<GameFrames>& game, const PlanFile
   const Diagnosis diagnosis = Diagnose(outcome, result.facts, plan);
   fs::copy_file(session.request().subject, session.out() / "plan.json.new", fs::copy_options::overwrite_existing);
   Publish(session.out() / "plan.json.new", session.out() / "plan.json");
+  if (WriteRehearsedCard(session.out(), result, diagnosis)) result.card = (session.out() / "card.txt").string();
   WriteFile(session.out() / "seconds.csv", SecondsCsv(outcome.timeline));
   json body = result;
   body["diagnosis"] = diagnosis;

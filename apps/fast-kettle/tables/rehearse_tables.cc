@@ -7,8 +7,12 @@
 #include <nlohmann/json.hpp>
 
 #include "kettle/media/reader.h"
+#include "kettle/plan/plan.h"
+#include "kettle/store/file.h"
+#include "kettle/store/output_folder.h"
 #include "kettle/units/error.h"
 #include "kettle/units/json_fields.h"
+#include "report/card.h"
 #include "report/sentence.h"
 #include "report/wrap.h"
 
@@ -216,6 +220,40 @@ void PrintDiagnosis(const Diagnosis& diagnosis) {
   if (!rate_helps)
     fmt::print("  A lower bit rate would not help{}.\n", line ? "" : ": the uplink carried everything that was sent");
   fmt::print("\n");
+}
+
+namespace {
+
+std::string RehearsedOnCard(const RehearsalResult& result, const Diagnosis& diagnosis) {
+  std::string text = "\nREHEARSED\n" + CardNote(HeadlineOf(result, diagnosis, {}).sentence);
+  if (result.climb)
+    for (const Climbed& one : result.climb->rehearsals)
+      if (!one.step.empty())
+        text += CardNote(fmt::format("{}{}: {}", one.taken_back ? "without " : "with ", one.step,
+                                     one.holds ? "it holds" : "it does not hold"));
+  if (const std::optional<GameFrames>& game = result.facts.game)
+    text += CardNote(fmt::format(
+        "The game{}: {:.1f} frames per second without the encodes, {:.1f} beside them: it loses {:.1f} %. Its 1 % low: "
+        "{:.1f} without, {:.1f} beside.",
+        game->simulated ? " (SIMULATED)" : "", game->alone_fps, game->beside_fps, game->lost_share() * 100,
+        game->alone_low_fps, game->beside_low_fps));
+  if (result.outcome.simulated_ingest()) text += CardNote("SIMULATED: the ingest was a stand-in on this machine.");
+  return text;
+}
+
+}  // namespace
+
+bool WriteRehearsedCard(const fs::path& folder, const RehearsalResult& result, const Diagnosis& diagnosis) {
+  try {
+    const auto file = ReadResult(folder, "plan");
+    if (!file) return false;
+    const Plan plan = file->get<Plan>();
+    if (!HasWhatACardTells(plan)) return false;
+    WriteFile(folder / "card.txt", SettingsCard(plan) + RehearsedOnCard(result, diagnosis));
+    return true;
+  } catch (const Json::exception&) {
+    return false;
+  }
 }
 
 void to_json(Json& j, const RehearsalResult& result) {

@@ -36,6 +36,9 @@ void from_json(const nlohmann::json& json, RehearsalResult& result);
 void PrintSimulated(bool gpu, bool ingest, bool game);
 void PrintRehearsal(const RehearsalResult& result, const Diagnosis& diagnosis, const ResultPlace& place);
 void PrintDiagnosis(const Diagnosis& diagnosis);
+// The settings card of the folder's plan.json, and below it what was lost and what the encodes take from the game, in
+// its card.txt; false if an earlier version made the plan, which tells less.
+bool WriteRehearsedCard(const std::filesystem::path& folder, const RehearsalResult& result, const Diagnosis& diagnosis);
 
 // What a killed run left of each recording: a table, and power-cut.json. The exit code.
 int TellPowerCut(Session& session, const RehearsalTask& task);
