@@ -15,6 +15,7 @@
 #include "kettle/machine/disk.h"
 #include "kettle/plan/sound.h"
 #include "kettle/planner/make_plan.h"
+#include "kettle/planner/pair_check.h"
 #include "kettle/units/error.h"
 #include "report/card.h"
 #include "report/looks.h"
@@ -191,7 +192,7 @@ int UsualTrials(const Preparation& known, const SearchSpace& space) {
 
 // Every trial is kept, also when the search ends with an error.
 Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book, TrialKeeper& keep,
-                    std::optional<GridCheck>& check, const TimeBudget& time) {
+                    std::optional<GridCheck>& check, std::optional<PairCheck>& pairs, const TimeBudget& time) {
   const Show& show = known.show;
   const SearchSpace space = SpaceOf(known.targets, known.families);
   const int usual = UsualTrials(known, space) + kProofSteps;
@@ -217,9 +218,11 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                             known.own_streams};
   try {
     if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
+    if (exhaustive) pairs = CheckPairs(request, book);
     Prover prover(session, known.footage, show.first, static_cast<int>(known.targets.audio.kbps()),
                   show.destinations.size());
     Plan plan = MakePlan(request, book, std::ref(prover));
+    if (pairs) ComparePlan(plan, *pairs);
     session.progress().Clear();
     return plan;
   } catch (...) {
@@ -321,13 +324,14 @@ int RunPlan(Session& session) {
   TakeEnoughBits(session, known, book);
   AddOwnStreams(session, known);
   std::optional<GridCheck> check;
+  std::optional<PairCheck> pairs;
   std::function<double()> seconds_left;
   if (const auto budget = session.request().plan_budget_seconds)
     seconds_left = [start, budget] {
       return *budget - std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     };
-  Plan plan =
-      SearchAndProve(session, known, book, keep, check, TimeBudget(seconds_left, session.request().proof_seconds));
+  Plan plan = SearchAndProve(session, known, book, keep, check, pairs,
+                             TimeBudget(seconds_left, session.request().proof_seconds));
   keep.Keep(book.trials());
   if (session.load()) session.load()->CheckStillThere();
   PublishProof(session, plan);
@@ -337,7 +341,8 @@ int RunPlan(Session& session) {
 
   plan.measured = book.measured();
   plan.reused = book.reused();
-  const json body = ResultJson(session, known, plan, check);
+  json body = ResultJson(session, known, plan, check);
+  if (pairs) body["exhaustive"]["pairs"] = *pairs;
   WriteFiles(session, known, plan, body, KnownOptions(book, plan.targets.stream, known.footage));
   if (session.request().json)
     PrintJson(body);

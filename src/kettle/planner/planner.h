@@ -11,17 +11,12 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/planner/make_plan.h"
+#include "kettle/planner/recording_way.h"
 
 namespace kettle {
 
 // Quality levels found for the recording, by family; none yet: its target's bit rate rules.
 using RecordingLevels = std::map<std::string, int>;
-
-// A picture that the recording may have, with an encode of its own.
-struct RecordingWay {
-  FrameSize size;
-  FrameRate rate;
-};
 
 class Planner {
  public:

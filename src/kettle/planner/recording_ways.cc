@@ -18,20 +18,9 @@ constexpr double kNothing = 0.05;  // points
 constexpr double kLittle = 0.5;    // points that nobody sees
 constexpr double kAsLarge = 0.4;   // of the stream's pixels: smaller recordings are worth no encode of their own
 
-double PixelRate(const RecordingWay& way) { return static_cast<double>(way.size.pixels()) * way.rate.fps(); }
-
 // No larger and no more often: what holds beside the heavier one holds beside it too, and looks no better.
 bool IsWithin(const RecordingWay& way, const RecordingWay& other) {
   return way.size.pixels() <= other.size.pixels() && way.rate.fps() <= other.rate.fps();
-}
-
-EncodeSettings AtPicture(EncodeSettings recording, const RecordingWay& way) {
-  const double share = PixelRate(way) / PixelRate({recording.size, recording.frame_rate});
-  recording.size = way.size;
-  recording.frame_rate = way.rate;
-  recording.bit_rate = BitRate::FromKbps(std::round(recording.bit_rate.kbps() * share));
-  recording.maximum_bit_rate = BitRate::FromKbps(std::round(recording.maximum_bit_rate.kbps() * share));
-  return recording;
 }
 
 }  // namespace
@@ -212,10 +201,16 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
   return settled;
 }
 
-// At a given bit rate a slower preset of the recording looks better: of what was measured, the pair that makes most of
-// what the stream may give.
+// At a given bit rate a slower preset of the recording looks better as a rule, and by little: of the presets up to the
+// one that was placed, and of what was measured besides, the pair that makes most of what the stream may give.
 void Planner::PreferTheBestRecording(Settled& settled) {
   Pair best = settled.placement.feasible.front();
+  EncodeSettings faster = best.recording.settings;
+  for (const std::string& preset : FindFamily(faster.encoder).presets) {
+    if (preset == best.recording.settings.preset) break;
+    faster.preset = preset;
+    options_.Measure(faster);
+  }
   const auto is_of = [](const Option& option, const EncodeSettings& target) {
     return option.settings == WithEncoder(target, option.settings.encoder, option.settings.preset);
   };
@@ -223,8 +218,11 @@ void Planner::PreferTheBestRecording(Settled& settled) {
     if (!is_of(stream, settled.targets.stream) || !MayStream(stream)) continue;
     for (const Option& recording : options_.options()) {
       if (!is_of(recording, settled.targets.recording) || !recording.scored() ||
-          !recording.keeps_pace(options_.required_headroom()) || recording.score <= best.recording.score + kBetter)
+          !recording.keeps_pace(options_.required_headroom()))
         continue;
+      const double gain = recording.score - best.recording.score;
+      const bool better = gain > kBetter || (gain >= -kLittle && stream.score > best.stream.score + kBetter);
+      if (!better) continue;
       Pair pair{stream, recording, PredictDemand(stream, recording, plan_.capacity)};
       if (pair.demand.fits) best = std::move(pair);
     }
