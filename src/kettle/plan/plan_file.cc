@@ -117,7 +117,8 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.stream_encoder = FasterPresets(plan, Role::kStream, result.stream);
     if (!result.one_encode) {
       result.recording_encoder = FasterPresets(plan, Role::kRecording, result.recording);
-      if (plan.contains("pair")) result.to_one_encode = {ToOneEncode(plan, result.stream)};
+      if (const Json pair = plan.value("pair", Json()); !pair.is_null())
+        result.to_one_encode = {ToOneEncode(plan, result.stream)};
     }
     return result;
   } catch (const Json::exception& error) {

@@ -47,10 +47,13 @@ bool IsOf(const Option& option, const OwnStream& own) {
 
 // The lightest of each, to tell what even those lack.
 Demand LeastDemand(const std::vector<EachCandidates>& candidates, const Capacity& capacity) {
+  const auto weight = [&](const Option& option) {
+    return std::max(CoresOf(option) / std::max(1e-6, capacity.cpu_cores), option.engine_share());
+  };
   std::vector<Option> lightest;
   for (const EachCandidates& each : candidates)
     lightest.push_back(*std::min_element(each.options.begin(), each.options.end(),
-                                         [](const Option& a, const Option& b) { return CoresOf(a) < CoresOf(b); }));
+                                         [&](const Option& a, const Option& b) { return weight(a) < weight(b); }));
   return PredictDemand(lightest, capacity);
 }
 
@@ -177,7 +180,10 @@ void Planner::TryEncodeEach() {
   EncodeEach& each = plan_.each.emplace();
   if (!must_split()) each.one = one.pair.stream;
   each.one_demand = one.pair.demand;
-  if (each.one)
+  const auto& known = options_.options();
+  const bool on_processors_only =  // where there is a GPU too, what fits depends on who goes where
+      std::none_of(known.begin(), known.end(), [](const Option& option) { return option.device == "gpu"; });
+  if (each.one && on_processors_only)
     if (const std::vector<Message> lacking = Lacking(LeastForEach(*each.one), plan_.capacity); !lacking.empty()) {
       each.why = Message{"each.does-not-fit", {{"lacking", lacking}}};
       return;
