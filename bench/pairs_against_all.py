@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """The plan's pair of stream and recording against the best of all pairs, on shows at random.
 
-Each show leaves open how to stream and how to record; `plan --exhaustive` measures every preset at every picture for
+Each show leaves open how to stream and how to record; `plan --all-pairs` measures every preset at every picture for
 both, weighs all pairs, and then plans on the same trials. Told: what the plan's pair, before it is proven, looks worse.
 usage: bench/pairs_against_all.py [SHOWS [SEED [LEAST_LINES MOST_LINES]]]
 """
@@ -42,12 +42,12 @@ def main():
         with tempfile.TemporaryDirectory() as folder:
             (Path(folder) / "show.toml").write_text('title = "A show at random"\n')
             run = subprocess.run(
-                [PROGRAM, "plan", "--show", Path(folder) / "show.toml", "--exhaustive", "--source-size", show["size"], "--frame-rate", str(show["rate"]), "--footage", show["scene"],
+                [PROGRAM, "plan", "--show", Path(folder) / "show.toml", "--all-pairs", "--source-size", show["size"], "--frame-rate", str(show["rate"]), "--footage", show["scene"],
                  "--footage-seconds", "1", "--stream-bit-rate", f'{show["kbps"]} kbit/s', "--recording-bit-rate", f'{show["kbps"] * 3} kbit/s',
                  "--headroom", str(show["headroom"]), "--proof-seconds", "3", "--quiet", "--out", Path(folder) / "plan"], capture_output=True, text=True)
             if run.returncode not in (0, 1):
                 sys.exit(run.stderr)
-            check = json.loads((Path(folder) / "plan/plan.json").read_text())["exhaustive"]["pairs"]
+            check = json.loads((Path(folder) / "plan/plan.json").read_text())["all_pairs"]
         name = f'{show["size"]} at {show["rate"]}, {show["scene"]}, {show["headroom"]:.0%} free'
         print(f'{name:<36} {show["kbps"]:>6} {check["trials"]:>6} {check["pairs"]:>6} {check["stream_loss"]:>6.1f} {check["recording_loss"]:>9.1f}   '
               f'{named(check["best"])}; {named(check["plans"])}', flush=True)

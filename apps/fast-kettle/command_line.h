@@ -86,6 +86,7 @@ struct Request {
   std::string root = "/";        // survey: of the tree to read
   std::string recording_folder;  // survey: empty: the output folder
   bool exhaustive = false;       // plan: try the whole grid as well
+  bool all_pairs = false;        // plan: weigh every pair of stream and recording as well
   std::optional<double> plan_budget_seconds;
   double proof_seconds = 10;
   double disk_seconds = 3;        // that a survey writes to the disk; no option

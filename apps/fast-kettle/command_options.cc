@@ -173,6 +173,9 @@ void AddPlan(po::options_description& options, Request& request) {
       "the best plan that can be found and proven in this time: 60s, 2min; says what it left out");
   add("exhaustive", po::bool_switch(&request.exhaustive),
       "measure every size, frame rate, encoder and preset first, and compare the search with that; takes long");
+  add("all-pairs", po::bool_switch(&request.all_pairs),
+      "also weigh every pair of stream and recording, and say what the plan's looks worse: hours, but for small "
+      "pictures");
 }
 
 void AddSurvey(po::options_description& options, Request& request) {

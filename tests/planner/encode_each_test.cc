@@ -128,5 +128,12 @@ TEST(EncodeEach, AndNothingHoldsWhereThatIsTooMuch) {
   EXPECT_THAT(Sentence(plan.nearest), HasSubstr("one encode for Quayside alone"));
 }
 
+TEST(EncodeEach, APlanForSomeOfThemIsNone) {
+  const auto prove = [](const Pair&) { return test::FakeProof(5, 0); };
+  const Plan plan = PlanFor({}, {"Quayside"}, "x265", prove);
+  EXPECT_FALSE(plan.chosen);
+  EXPECT_EQ(plan.verdict(), PlanVerdict::kOverload);
+}
+
 }  // namespace
 }  // namespace kettle

@@ -218,7 +218,7 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                             known.own_streams};
   try {
     if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
-    if (exhaustive) pairs = CheckPairs(request, book);
+    if (session.request().all_pairs) pairs = CheckPairs(request, book);
     Prover prover(session, known.footage, show.first, static_cast<int>(known.targets.audio.kbps()),
                   show.destinations.size());
     Plan plan = MakePlan(request, book, std::ref(prover));
@@ -342,12 +342,13 @@ int RunPlan(Session& session) {
   plan.measured = book.measured();
   plan.reused = book.reused();
   json body = ResultJson(session, known, plan, check);
-  if (pairs) body["exhaustive"]["pairs"] = *pairs;
+  if (pairs) body["all_pairs"] = *pairs;
   WriteFiles(session, known, plan, body, KnownOptions(book, plan.targets.stream, known.footage));
   if (session.request().json)
     PrintJson(body);
   else {
     if (check) PrintGridCheck(*check);
+    if (pairs) PrintPairCheck(*pairs);
     PrintPlan(plan, PlaceOf(session));
   }
   return plan.verdict() == PlanVerdict::kHolds ? 0 : 1;

@@ -325,6 +325,20 @@ void PrintGridCheck(const GridCheck& check) {
       check.encode_share() * 100, Described(check.search_best), check.loss());
 }
 
+void PrintPairCheck(const PairCheck& check) {
+  const auto told = [](const std::optional<Pair>& pair) -> std::string {
+    if (!pair) return "none";
+    const auto one = [](const Option& option) { return fmt::format("{} ({})", Encode(option), Points(option.score)); };
+    return one(pair->stream) + (pair->one_encode ? ", recorded as it is" : "; recording " + one(pair->recording));
+  };
+  fmt::print(
+      "{}\n  best    {}\n  plan's  {}\n  {} trials, {} pairs. The plan's stream looks {:.1f} points worse, its "
+      "recording "
+      "{:.1f}.\n\n",
+      Paint("All pairs of stream and recording, and the plan's, on the same trials", Tone::kStrong), told(check.best),
+      told(check.plans), check.trials, check.pairs, check.stream_loss(), check.recording_loss());
+}
+
 namespace {
 
 bool HoldsOnlySpeeds(const std::vector<Option>& options) {

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "kettle/plan/plan.h"
+#include "kettle/planner/pair_check.h"
 #include "tables/result_place.h"
 #include "terminal.h"
 
@@ -12,6 +13,7 @@ namespace kettle::app {
 Table OptionTable(const std::vector<Option>& options, double required_headroom);
 
 void PrintGridCheck(const GridCheck& check);
+void PrintPairCheck(const PairCheck& check);
 // All that was tried, the placements and proof runs, and the settings card.
 void PrintPlan(const Plan& plan, const ResultPlace& place);
 

@@ -172,9 +172,8 @@ Demand Planner::LeastForEach(const Option& one) const {
 }
 
 void Planner::TryEncodeEach() {
-  if (request_.own_streams.empty() || !plan_.proving.holds() || !(must_split() || SomeMayGain()) ||
-      !MayGoOn(PlanStage::kEncodeEach))
-    return;
+  if (request_.own_streams.empty() || !plan_.proving.holds()) return;
+  if (!must_split() && !(SomeMayGain() && MayGoOn(PlanStage::kEncodeEach))) return;
   Begin(PlanStage::kEncodeEach);
   const Attempt one = plan_.proving.attempts.back();
   EncodeEach& each = plan_.each.emplace();
@@ -202,16 +201,17 @@ void Planner::TryEncodeEach() {
 
 // Places and proves, lighter ones until one holds with room. Without any run, the reason is told.
 Proving Planner::ProveEach(std::vector<EachCandidates>& candidates, const Attempt& one) {
-  constexpr int kMostRuns = 3;
+  const int most_runs = must_split() ? 3 : std::clamp(runs_left(), 1, 3);
   EncodeEach& each = *plan_.each;
   Proving proving;
   for (const EachCandidates& none : candidates)
     if (none.options.empty()) {
-      each.why = Message{"each.nothing-good-enough", {{"destination", none.destinations.front()}}};
+      each.why = Message{each.one ? "each.nothing-good-enough" : "each.nothing-keeps-pace",
+                         {{"destination", none.destinations.front()}}};
       return proving;
     }
   Capacity capacity = plan_.capacity;
-  for (int run = 0; run < kMostRuns && MayGoOn(PlanStage::kEncodeEach); ++run) {
+  for (int run = 0; run < most_runs && (run == 0 || MayGoOn(PlanStage::kEncodeEach)); ++run) {
     const std::optional<Pair> pair = PlaceEachConfirmed(candidates, capacity);
     if (run == 0) each.pair = pair;
     if (!pair) break;

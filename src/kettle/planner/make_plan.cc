@@ -57,7 +57,7 @@ Plan Planner::Make() {
     plan_.pictures = RankFinalists(SearchPicture(space_, options_), options_);
   ProvePictures();
   TryEncodeEach();
-  if (!plan_.proving.holds() && !plan_.each && runs_left() > 0)
+  if (!plan_.proving.holds() && !must_split() && runs_left() > 0)
     ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, prove_, one_encode_will_do(), plan_.proving);
   ScoreRecording();
   TellOptions();
