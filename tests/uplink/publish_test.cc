@@ -14,7 +14,6 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/media/reader.h"
 #include "kettle/media/writer.h"
-#include "kettle/publish/send_rate.h"
 #include "kettle/rtmp/publisher.h"
 #include "kettle/uplink/measurement.h"
 #include "kettle/uplink/paced_publish.h"
@@ -259,42 +258,6 @@ TEST_F(PublishTest, OverSrtRefusalsAreToldApart) {
   EXPECT_THAT(line, testing::AllOf(HasSubstr("no SRT answer for 0.5 s"), testing::Not(HasSubstr("s3cret"))));
 }
 
-TEST(SendRate, GrowsUntilPacketsWaitThenKeepsSomeWaiting) {
-  SendRate rate;
-  SendRate::Seen seen;
-  // A tenth of a second in which so much came through, over a round trip of 20 ms and what waits.
-  const auto tenth = [&](double kbps, double queue_seconds, std::int64_t lost = 0, bool used = true) {
-    seen.seconds += 0.1001;
-    seen.round_trip_seconds = 0.02 + queue_seconds;
-    seen.acknowledged_bytes += std::llround(kbps * 12.5);
-    seen.sent += 100;
-    seen.lost += lost;
-    seen.used = used;
-    rate.Watch(seen);
-  };
-  const double first = rate.kbps();
-  for (int i = 0; i < 10; ++i) tenth(first, 0, 0, false);
-  EXPECT_EQ(rate.kbps(), first) << "what was not needed says nothing of the line";
-  for (int i = 0; i < 10; ++i) tenth(rate.kbps(), 0);
-  EXPECT_GT(rate.kbps(), 8 * first);
-  const double steep = rate.kbps();
-  for (int i = 0; i < 6; ++i) tenth(15'000, 0.05);
-  EXPECT_LT(rate.kbps(), steep * 1.1) << "some wait: hardly more";
-  tenth(15'000, 0.15);
-  EXPECT_NEAR(rate.kbps(), 15'000 * 0.97, 200) << "many wait: a little below what came through";
-  const double full = rate.kbps();
-  for (int i = 0; i < 4; ++i) tenth(15'000, 0.15);
-  EXPECT_EQ(rate.kbps(), full) << "these were on their way already";
-  tenth(15'000, 0.01);
-  tenth(15'000, 0.01);
-  EXPECT_GT(rate.kbps(), full) << "up again, slowly";
-  EXPECT_LT(rate.kbps(), full * 1.1);
-  const double before = rate.kbps();
-  tenth(0, 0.01, 100);
-  EXPECT_LT(rate.kbps(), before * 0.9) << "by what was lost; acknowledgements wait for it";
-  EXPECT_GE(rate.kbps(), before * 0.48);
-}
-
 TEST_F(PublishTest, WhatIsNotThereOrNotRtmpIsSaidInOneLine) {
   const auto publish = [](const IngestUrl& url) {
     return Complaint(Fault::kInput, [&] { RtmpPublisher publisher(url, "key", 1); });
@@ -373,48 +336,6 @@ TEST_F(PublishTest, AStandstillIsNoticed) {
   MeasureRequest request{ingest.url(), {"key"}, 30};
   request.patience_seconds = 1;
   EXPECT_THAT(MeasureIngest(request, MakeStream(), [](double) {}).trouble, HasSubstr("stalled"));
-}
-
-TEST(RankIngests, GoesByWhatAStreamNeeds) {
-  const auto report = [](const std::string& url, double kbps, double round_trip) {
-    IngestReport r{.url = url};
-    r.kbps = std::vector<double>(10, kbps);
-    r.seconds = 10;
-    r.round_trip_ms = round_trip;
-    return r;
-  };
-  IngestReport broken{.url = "broken", .trouble = "no connection"};
-  IngestReport dipping = report("dipping", 9000, 1);
-  for (int i = 0; i < 3; ++i) dipping.kbps[static_cast<std::size_t>(i)] = 1000;
-  std::vector<IngestReport> reports = {broken, dipping, report("near", 8000, 5), report("far", 8050, 50)};
-  RankIngests(reports);
-  EXPECT_EQ(reports[0].url, "near") << "as fast as the far one within 3 %, and nearer";
-  EXPECT_EQ(reports[1].url, "far");
-  EXPECT_EQ(reports[2].url, "dipping");
-  EXPECT_EQ(reports[3].url, "broken");
-}
-
-class LinkTest : public test::FolderTest {};
-
-TEST_F(LinkTest, IsReadWithTraceAndOutages) {
-  Put("evening.csv", "0,3000\n1,4000\n2,5000\n");
-  const auto shape = standin::LinkShape::Read(
-      Put("link.toml", "trace = \"evening.csv\"\ndelay_ms = 20\noutages = [{from = 1.5, seconds = 1}]\n"));
-  EXPECT_EQ(shape.delay_ms, 20);
-  EXPECT_EQ(shape.line.PerSecond()[1], 2000) << "half of it is out";
-  EXPECT_EQ(shape.line.points().back().kbps, 5000) << "and it comes back";
-  EXPECT_THAT(Complaint(Fault::kInput, [&] { standin::LinkShape::Read(Put("bad.toml", "delay_ms = 5\n")); }),
-              HasSubstr("rate or trace"));
-  EXPECT_THAT(Complaint(Fault::kInput, [&] { standin::LinkShape::Read(Put("bad.toml", "rate = \"3000\"\n")); }),
-              HasSubstr("bad.toml:1"));
-}
-
-TEST_F(LinkTest, CarriesNoMoreThanItsRate) {
-  standin::Link link({LineTrace::Steady(8000, 1), 30, 0});
-  const auto first = link.Carry(2'000'000), second = link.Carry(2'000'000);
-  const auto ms = [](auto duration) { return std::chrono::duration<double, std::milli>(duration).count(); };
-  EXPECT_NEAR(ms(second.through - first.through), 2000, 0.01) << "2 MB at 1 kB a millisecond";
-  EXPECT_NEAR(ms(first.arrives - first.through), 30, 0.01);
 }
 
 }  // namespace
