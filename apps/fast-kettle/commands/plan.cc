@@ -20,6 +20,7 @@
 #include "report/card.h"
 #include "report/looks.h"
 #include "session/usable_encoders.h"
+#include "tables/check_tables.h"
 #include "tables/plan_tables.h"
 
 namespace kettle::app {

@@ -17,6 +17,7 @@
 #include "report/trial_csv.h"
 #include "tables/answer_tables.h"
 #include "tables/bench_tables.h"
+#include "tables/check_tables.h"
 #include "tables/plan_tables.h"
 #include "tables/rehearse_tables.h"
 #include "tables/soak_tables.h"

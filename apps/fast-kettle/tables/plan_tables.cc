@@ -14,18 +14,16 @@
 
 namespace kettle::app {
 
+std::string Encode(const Option& option) {
+  return fmt::format("{}, {} at {}", option.title(), option.settings.size.str(), option.settings.frame_rate.str());
+}
+
 namespace {
 
 std::string VerdictOf(const Proof& proof, bool roomy) {
   if (proof.holds()) return roomy ? "keeps pace" : "keeps pace, but with too little headroom";
   if (proof.status != WorkerStatus::kDone) return proof.detail;
   return proof.disturbed() ? "does not keep pace, but was disturbed" : "does not keep pace";
-}
-
-std::string Described(const std::optional<Option>& option) {
-  if (!option) return "nothing keeps pace";
-  return fmt::format("{}, {} at {} frames per second, {:.1f}", option->title(), option->settings.size.str(),
-                     option->settings.frame_rate.str(), option->score);
 }
 
 // The chosen stream on each clip: the plan goes by the one where it looks worst.
@@ -58,19 +56,19 @@ void PrintLadder(const Plan& plan) {
   fmt::print("{}\n", table.str());
 }
 
-std::string Encode(const Option& option) {
-  return fmt::format("{}, {} at {}", option.title(), option.settings.size.str(), option.settings.frame_rate.str());
-}
-
 // "Northlight, Quayside"
 std::string Names(const std::vector<std::string>& destinations) {
   return fmt::format("{}", fmt::join(destinations, ", "));
 }
 
 void PrintEncodeEach(const Plan& plan) {
-  if (!plan.each || !plan.each->pair) return;
+  if (!plan.each) return;
   const EncodeEach& each = *plan.each;
   fmt::print("{}\n", Paint("One encode for all destinations, or one for each", Tone::kStrong));
+  if (!each.pair) {
+    fmt::print("  One for each was not taken: {}.\n\n", Sentence(each.why));
+    return;
+  }
   Table table({{"destination"}, {"one for all"}, Number("score"), {"one for each"}, Number("score")});
   const auto told = [](const Option& option) {
     return fmt::format("{}, {:.0f} kbit/s", Encode(option), option.settings.bit_rate.kbps());
@@ -314,29 +312,6 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
                {verdict, holds ? Tone::kGood : Tone::kBad}});
   }
   return table;
-}
-
-void PrintGridCheck(const GridCheck& check) {
-  fmt::print(
-      "{}\n  grid    {} trials, {:.0f} s of encoding: {}\n  search  {} trials, {:.0f} s of encoding ({:.1f} %): {}\n"
-      "  The search's choice looks {:.1f} points worse.\n\n",
-      Paint("The whole grid, and the search on the same trials", Tone::kStrong), check.grid_trials,
-      check.grid_encode_seconds, Described(check.grid_best), check.search_trials, check.search_encode_seconds,
-      check.encode_share() * 100, Described(check.search_best), check.loss());
-}
-
-void PrintPairCheck(const PairCheck& check) {
-  const auto told = [](const std::optional<Pair>& pair) -> std::string {
-    if (!pair) return "none";
-    const auto one = [](const Option& option) { return fmt::format("{} ({})", Encode(option), Points(option.score)); };
-    return one(pair->stream) + (pair->one_encode ? ", recorded as it is" : "; recording " + one(pair->recording));
-  };
-  fmt::print(
-      "{}\n  best    {}\n  plan's  {}\n  {} trials, {} pairs. The plan's stream looks {:.1f} points worse, its "
-      "recording "
-      "{:.1f}.\n\n",
-      Paint("All pairs of stream and recording, and the plan's, on the same trials", Tone::kStrong), told(check.best),
-      told(check.plans), check.trials, check.pairs, check.stream_loss(), check.recording_loss());
 }
 
 namespace {

@@ -3,7 +3,6 @@
 #pragma once
 
 #include "kettle/plan/plan.h"
-#include "kettle/planner/pair_check.h"
 #include "tables/result_place.h"
 #include "terminal.h"
 
@@ -12,9 +11,9 @@ namespace kettle::app {
 // One line for each: speed, headroom, cost, quality, verdict.
 Table OptionTable(const std::vector<Option>& options, double required_headroom);
 
-void PrintGridCheck(const GridCheck& check);
-void PrintPairCheck(const PairCheck& check);
 // All that was tried, the placements and proof runs, and the settings card.
 void PrintPlan(const Plan& plan, const ResultPlace& place);
+
+std::string Encode(const Option& option);  // "x264 fast, 1280x720 at 60"
 
 }  // namespace kettle::app
