@@ -181,6 +181,8 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
        "nothing that keeps pace for {destination} looks nearly as good as one encode for all"},
       {"each.nothing-keeps-pace", "nothing that was tried keeps pace for {destination}"},
       {"each.only-way", "no codec suits all destinations"},
+      {"each.other-codecs-no-better",
+       "in real time, no other codec that some of them accept comes near what all of them get"},
       {"each.own-rate", "the share of the line that {destination} gets with an encode of its own"},
       {"each.too-little", "it gains {points:.1f} points on average, too little for {cores:.2f} cores more"},
       // What is done to footage
@@ -266,6 +268,7 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"plan.does-not-keep-pace", "does not keep pace: headroom {percent:.0f} %, required {required:.0f} %"},
       {"plan.leaves-game-less",
        "fits, but leaves the game less: it takes {cores:.2f} cores, the chosen one {chosen_cores:.2f}"},
+      {"plan.looks-not-measured", "not needed: how it looks was not measured"},
       {"plan.looks-worse", "looks worse: {score:.1f} of 100, the chosen one {chosen_score:.1f}"},
       {"plan.not-beside-the-other",
        "keeps pace alone, but not beside the other encode, or the proof run failed with it"},

@@ -102,6 +102,26 @@ TEST(Attempt, ItsRoomIsThatOfTheBusiestSecond) {
   EXPECT_FALSE(attempt.has_room(kCapacity));
 }
 
+TEST(Attempt, WhatRealTimeTookMoreIsTheFactorOfLaterPredictions) {
+  Capacity capacity{2, 0.2};
+  Attempt attempt{MakePair("x264", "faster", "x264", "faster"), FakeProof(0, 0)};
+  attempt.pair.demand.cpu_cores = 1.25;
+  attempt.proof.cpu_cores = 1.2;
+  attempt.proof.busiest_cpu_cores = 1.5;
+  EXPECT_EQ(attempt.RealTimeFactor(capacity), 1) << "there is room";
+  attempt.proof.busiest_cpu_cores = 1.75;
+  EXPECT_DOUBLE_EQ(attempt.RealTimeFactor(capacity), 1.4);
+  attempt.proof.stream.skipped = attempt.proof.stream.frames / 2;
+  EXPECT_DOUBLE_EQ(attempt.RealTimeFactor(capacity), 2.8) << "with half of its frames it was as busy";
+  capacity.real_time_factor = 1.1;
+  EXPECT_DOUBLE_EQ(attempt.RealTimeFactor(capacity), 1.1 * 2.8) << "of a prediction that knew of 1.1";
+  attempt.proof.stolen_cores = 0.5;
+  EXPECT_EQ(attempt.RealTimeFactor(capacity), 1.1) << "others had their part";
+  attempt.proof.stolen_cores = 0;
+  attempt.proof.status = WorkerStatus::kCrashed;
+  EXPECT_EQ(attempt.RealTimeFactor(capacity), 1.1);
+}
+
 TEST(ProveBest, WhatFailsWhileTheMachineIsDisturbedIsRunOnceMore) {
   const Placement placement{{MakePair("x264", "faster", "x264", "faster")}, {}};
   const auto run = [&](int disturbed_runs, int most) {

@@ -171,6 +171,31 @@ TEST(RecordingWays, WhatFailsInRealTimeGivesWayToALighterOneAndAtLastToOneEncode
   EXPECT_GE(failed, 1);
 }
 
+// Trials tell each encode alone; together, in real time, they take a third more.
+TEST(RecordingWays, WhatRealTimeTakesMoreCountsWhenAllIsWeighedAgain) {
+  constexpr double kMore = 1.35;
+  int own = 0, failed_first = 0;
+  for (const double speed : {120., 250., 330., 400., 500., 700., 900., 1300.}) {
+    const Plan plan = PlanOn(speed, AutoShow(), AutoTargets(), [](const Pair& pair) {
+      const double needed = kMore * DemandOf(pair, {2, 0.2}).cpu_cores;
+      Proof proof = test::FakeProof(0, 0);
+      if (needed > 2) proof = test::FakeProof(0, static_cast<int>(proof.stream.frames * (1 - 2 / needed)));
+      proof.cpu_cores = std::min(2.0, needed);
+      return proof;
+    });
+    const Plan slower = PlanOn(speed / kMore);  // where the trials told it at once
+    ASSERT_TRUE(plan.chosen && slower.chosen) << speed;
+    EXPECT_EQ(plan.verdict(), PlanVerdict::kHolds) << speed;
+    EXPECT_GE(plan.chosen->stream.score, slower.chosen->stream.score - 2) << speed;
+    EXPECT_EQ(plan.chosen->one_encode, slower.chosen->one_encode) << speed;
+    EXPECT_GE(plan.chosen->recording.score, slower.chosen->recording.score - 2) << speed;
+    own += !plan.chosen->one_encode;
+    failed_first += plan.proving.attempts.size() > 1;
+  }
+  EXPECT_GE(own, 3);
+  EXPECT_GE(failed_first, 3);
+}
+
 TEST(RecordingWays, OneEncodeThatFailsStepsDownToALighterOne) {
   Targets targets = AutoTargets();
   targets.sizes = {{640, 360}, {320, 180}};

@@ -87,7 +87,7 @@ TEST_F(SettledPlanTest, TheRecordingGetsTheLevelAndTheReasonTellsWhatWasTried) {
   AddSentences(json);
   EXPECT_EQ(json["recording_level"]["level"], 25);
   EXPECT_EQ(json["recording"]["quality_level"], 25);
-  EXPECT_THAT(json["because"].dump(), testing::HasSubstr("a goal of 59.7 of 100 (measured: level 23 62.4"));
+  EXPECT_THAT(json["because"].dump(), testing::HasSubstr("a goal of 59.7 of 100 (measured: level 22 63.6"));
 }
 
 TEST_F(SettledPlanTest, ARuleStandsInWhereTheLevelDoesNotHold) {

@@ -67,17 +67,20 @@ class Placer {
 
   Placement Run(bool recording_is_heavier) {
     std::vector<const FamilyOptions*> behind;
+    std::vector<int> most;  // of its presets as a recording
     for (const FamilyOptions& family : families_) {
-      if (!family.streams || IsFarBehind(family)) {
-        if (family.streams) behind.push_back(&family);
-        Walk(family, Role::kRecording, RecordingPresets(family), -1);
+      most.push_back(RecordingPresets(family));
+      if (!family.streams) continue;
+      if (IsFarBehind(family)) {
+        behind.push_back(&family);
         continue;
       }
       const int last = Walk(family, Role::kStream, family.presets, family.likely_stream);
       // What the stream cannot hold, a heavier recording cannot either.
-      const int most = std::min(recording_is_heavier ? last + 1 : family.presets, RecordingPresets(family));
-      Walk(family, Role::kRecording, most, recording_is_heavier ? most - 1 : -1);
+      if (recording_is_heavier) most.back() = std::min(most.back(), last + 1);
     }
+    for (std::size_t i = 0; i < families_.size(); ++i)
+      if (most[i] > 0) Walk(families_[i], Role::kRecording, most[i], SlowestThatMayFit(families_[i], most[i]));
     WeighAll();
     for (const FamilyOptions* family : behind) WalkOneBehind(*family);
     Sort(placement_.feasible);
@@ -145,9 +148,42 @@ class Placer {
     return PredictDemand(stream, recording, capacity_).fits;
   }
 
+  // The streams known by now that keep pace.
+  std::vector<Option> KnownStreams() const {
+    std::vector<Option> streams;
+    for (const Walked& walked : streams_) {
+      streams.push_back(walked.option);
+      for (int i = 0; i < walked.last; ++i)
+        if (walked.family->known(Role::kStream, i)) streams.push_back(walked.family->measure(Role::kStream, i));
+    }
+    return streams;
+  }
+
+  // Beside some stream that is known. The fastest preset goes on all the same: a stream may become lighter.
+  bool MayFit(int preset, const Option& recording) const {
+    const std::vector<Option> streams = KnownStreams();
+    return preset == 0 || streams.empty() ||
+           std::any_of(streams.begin(), streams.end(), [&](const Option& stream) { return Fits(stream, recording); });
+  }
+
+  // A guess at the slowest preset of a recording to be found, by what the fastest one leaves.
+  int SlowestThatMayFit(const FamilyOptions& family, int presets) const {
+    constexpr double kStep = 1.5;  // in cost, from one preset to the next
+    const Option fastest = family.measure(Role::kRecording, 0);
+    double lightest = capacity_.cpu_cores;
+    for (const Option& stream : KnownStreams()) lightest = std::min(lightest, stream.cpu_cores);
+    double times = fastest.throughput_fps * (1 - capacity_.headroom) / fastest.settings.frame_rate.fps();
+    const double room = capacity_.cpu_cores * (1 - capacity_.headroom) - (streams_.empty() ? 0 : lightest);
+    if (fastest.cpu_cores > 0) times = std::min(times, room / (fastest.cpu_cores * capacity_.real_time_factor));
+    return times > 1 ? std::min(presets - 1, static_cast<int>(std::log(times) / std::log(kStep))) : 0;
+  }
+
   // Walks one family's first `presets` presets for one role and notes where it ends.
   int Walk(const FamilyOptions& family, Role role, int presets, int first_guess) {
-    const auto holds = [&](int i) { return family.measure(role, i).keeps_pace(capacity_.headroom); };
+    const auto holds = [&](int i) {
+      const Option option = family.measure(role, i);
+      return option.keeps_pace(capacity_.headroom) && (role == Role::kStream || MayFit(i, option));
+    };
     const int last = LastHolding(presets, holds, first_guess);
     if (last >= 0) {
       (role == Role::kStream ? streams_ : recordings_).push_back({&family, last, Best(family, role, last)});
@@ -220,8 +256,13 @@ class Placer {
     }
     const Option stream = Best(*s.family, Role::kStream, stream_last);
     if (Fits(stream, r.option)) return Accept(s, stream, r.option);
-    const int recording_preset =
-        LastHolding(r.last, [&](int i) { return i == 0 || Fits(stream, r.family->measure(Role::kRecording, i)); });
+    const int recording_preset = LastHolding(
+        RecordingPresets(*r.family),
+        [&](int i) {
+          const Option recording = r.family->measure(Role::kRecording, i);
+          return i == 0 || (recording.keeps_pace(capacity_.headroom) && Fits(stream, recording));
+        },
+        r.last);
     Accept(s, stream, Best(*r.family, Role::kRecording, std::max(0, recording_preset)));
   }
 
@@ -278,7 +319,7 @@ Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacit
   std::map<int, double> engines;
   for (const Option& encode : encodes) {
     demand.stand_in_cores += encode.stand_in_cores;
-    demand.cpu_cores += encode.cpu_cores + encode.feeding_cores + encode.stand_in_cores;
+    demand.cpu_cores += (encode.cpu_cores + encode.feeding_cores) * capacity.real_time_factor + encode.stand_in_cores;
     double& engine = engines[encode.settings.device];
     engine += encode.engine_share();
     demand.engine_share = std::max(demand.engine_share, engine);

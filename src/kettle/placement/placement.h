@@ -19,6 +19,8 @@ struct Capacity {
   // 0: not measured, and no limit.
   double memory_bytes_per_second = 0;  // that memory moves, reading and writing (ProbeMemory, both ways)
   double disk_bytes_per_second = 0;    // that the recordings' disk takes at its slowest
+  // Processor time that encodes take at once in real time, over what trials of each alone say: a proof run tells.
+  double real_time_factor = 1;
 };
 
 // What encodes take together, predicted from the trials of each alone.

@@ -4,7 +4,7 @@
 
 namespace kettle {
 
-KETTLE_JSON(Capacity, cpu_cores, headroom, memory_bytes_per_second, disk_bytes_per_second)
+KETTLE_JSON(Capacity, cpu_cores, headroom, memory_bytes_per_second, disk_bytes_per_second, real_time_factor)
 
 void to_json(nlohmann::json& json, const Demand& demand) {
   KETTLE_WRITE_FIELDS(json, demand, cpu_cores, stand_in_cores, engine_share, memory_bytes_per_second,

@@ -24,6 +24,12 @@ std::optional<Option> Faster(const Option& option, Role role, const std::vector<
   return std::nullopt;
 }
 
+// Of the frames that an output should have coded; never less than a tenth.
+double CodedShare(const PacedOutputOutcome& output) {
+  constexpr double kLeast = 0.1;
+  return output.frames > 0 ? std::max(kLeast, 1 - static_cast<double>(output.skipped) / output.frames) : 1;
+}
+
 // A failure of which others had their part: the same settings may hold when it is quiet.
 bool DisturbedByOthers(const Proof& proof) {
   return proof.status == WorkerStatus::kDone && !proof.holds() && proof.disturbed();
@@ -43,6 +49,15 @@ const char* Name(PlanVerdict verdict) {
 double Attempt::room(const Capacity& capacity) const {
   const double encodes = std::max(proof.cpu_cores, proof.busiest_cpu_cores);
   return 1 - (encodes + proof.stand_in_cores) / std::max(1e-6, capacity.cpu_cores);
+}
+
+double Attempt::RealTimeFactor(const Capacity& capacity) const {
+  const double before = capacity.real_time_factor, predicted = pair.demand.cpu_cores - pair.demand.stand_in_cores;
+  if (proof.status != WorkerStatus::kDone || proof.disturbed() || room(capacity) >= capacity.headroom || predicted <= 0)
+    return before;
+  const double coded = std::min(CodedShare(proof.stream), pair.one_encode ? 1 : CodedShare(proof.recording));
+  const double taken = std::max(proof.cpu_cores, proof.busiest_cpu_cores) / coded;
+  return std::max(before, before * taken / predicted);
 }
 
 bool Attempt::has_room(const Capacity& capacity) const {
@@ -106,6 +121,7 @@ Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& 
         proving.LetBestStand(capacity);
         return proving;
       }
+      pair->demand = DemandOf(*pair, capacity);  // by what the runs until now told of real time
       proving.attempts.push_back({*pair, prove(*pair)});
       if (DisturbedByOthers(proving.attempts.back().proof) && static_cast<int>(proving.attempts.size()) < most_attempts)
         proving.attempts.push_back({*pair, prove(*pair)});

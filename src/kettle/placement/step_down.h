@@ -21,6 +21,9 @@ struct Attempt {
   // It leaves the required headroom, of the processors as the run measured them, of the engine as the trials did; and
   // each encode has it alone.
   bool has_room(const Capacity& capacity) const;
+  // `capacity.real_time_factor` as this run has it, by its busiest second and as if no frame had been skipped, where
+  // that is why it has too little room; otherwise as it is. A run that others disturbed tells nothing.
+  double RealTimeFactor(const Capacity& capacity) const;
 };
 
 void to_json(nlohmann::json& json, const Attempt& attempt);

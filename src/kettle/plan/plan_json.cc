@@ -53,6 +53,7 @@ Message WhyNot(const Option& option, const Option& chosen, double headroom) {
   if (!option.trouble.empty()) return Verbatim(option.trouble);
   if (!option.keeps_pace(headroom))
     return Message{"plan.does-not-keep-pace", {{"percent", option.headroom * 100}, {"required", headroom * 100}}};
+  if (!option.scored()) return Message{"plan.looks-not-measured"};
   if (option.score < chosen.score)
     return Message{"plan.looks-worse", {{"score", option.score}, {"chosen_score", chosen.score}}};
   if (option.cpu_cores > chosen.cpu_cores)
@@ -107,7 +108,7 @@ Json PlacementEvidence(const Plan& plan, const Pair& chosen) {
                        {"recording", pair.recording.title()},
                        {"demand", pair.demand},
                        {"stream_score", pair.stream.score},
-                       {"recording_score", pair.recording.score},
+                       {"recording_score", pair.recording.scored() ? Json(pair.recording.score) : Json()},
                        {"why", WhyNotPair(plan, pair, chosen)}});
   }
   return {{"choice", "placement"},

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "kettle/option/with_encoder.h"
 #include "kettle/planner/picture_choice.h"
 #include "kettle/planner/planner.h"
 #include "kettle/search/finalists.h"
@@ -18,6 +19,7 @@ constexpr double kWorthAnEncode = 1;        // points, in the mean over destinat
 constexpr double kMostLost = 2;             // points that one destination may lose to it
 constexpr double kStepsDown = 6;            // points below the best: faster presets are measured that far
 constexpr std::size_t kMostCandidates = 8;  // for each
+constexpr double kFarBehind = 10;           // points: an encoder that no preset and no picture brings near
 constexpr double kLighter = 0.9;            // of the processors that the last pair should have taken
 
 double CoresOf(const Option& option) { return option.cpu_cores + option.feeding_cores; }
@@ -59,10 +61,19 @@ Demand LeastDemand(const std::vector<EachCandidates>& candidates, const Capacity
 
 }  // namespace
 
-// What keeps pace alone for these destinations, at whatever picture; the search of the common stream knows much of it.
+// What keeps pace alone for these destinations, at whatever picture; the search of the common stream knows much of it,
+// and all where they ask no more than that.
 EachCandidates Planner::CandidatesFor(const OwnStream& own) {
-  SearchSpace space{own.stream, own.sizes, own.rates, own.families};
-  std::vector<TriedPicture> tried = RankFinalists(SearchPicture(space, options_), options_);
+  std::vector<TriedPicture> tried;
+  if (plan_.each->one && !MayGain(own)) {
+    EncodeSettings settings = plan_.each->one->settings;
+    settings.b_frames = own.stream.b_frames;
+    tried = plan_.pictures;
+    tried.push_back({settings.size, settings.frame_rate, options_.MeasureWhole(settings)});
+    std::rotate(tried.begin(), tried.end() - 1, tried.end());
+  } else {
+    tried = RankFinalists(SearchPicture({own.stream, own.sizes, own.rates, own.families}, options_), options_);
+  }
   if (!tried.empty() && tried.front().best) {
     const Option best = *tried.front().best;
     const auto& presets = FindFamily(best.settings.encoder).presets;
@@ -81,9 +92,9 @@ EachCandidates Planner::CandidatesFor(const OwnStream& own) {
   return candidates;
 }
 
-std::vector<EachCandidates> Planner::AllCandidates() {
+std::vector<EachCandidates> Planner::AllCandidates(const std::vector<OwnStream>& streams) {
   std::vector<EachCandidates> all;
-  for (const OwnStream& own : request_.own_streams) {
+  for (const OwnStream& own : streams) {
     all.push_back(CandidatesFor(own));
     std::vector<Option>& options = all.back().options;
     if (plan_.each->one)
@@ -138,18 +149,36 @@ std::optional<Pair> Planner::PlaceEachConfirmed(std::vector<EachCandidates>& can
   return std::nullopt;
 }
 
-// Whether some destination could have more than one encode for all gives it: bits, pixels, frames, or a GPU's encoder
-// for a codec that others do not accept. (In real time such a codec gains nothing over H.264 on processors.)
-bool Planner::SomeMayGain() const {
+// Whether these destinations could have more than one encode for all gives them: bits, pixels, frames, or a GPU's
+// encoder for a codec that others do not accept. (In real time such a codec gains nothing over H.264 on processors.)
+bool Planner::MayGain(const OwnStream& own) const {
   const EncodeSettings& common = request_.targets.stream;
-  return std::any_of(request_.own_streams.begin(), request_.own_streams.end(), [&](const OwnStream& own) {
-    return own.stream.bit_rate > common.bit_rate || own.stream.size.pixels() > common.size.pixels() ||
-           own.stream.frame_rate.fps() > common.frame_rate.fps() ||
-           std::any_of(own.families.begin(), own.families.end(), [&](const std::string& family) {
-             return FindFamily(family).device != DeviceKind::kCpu &&
-                    std::find(request_.families.begin(), request_.families.end(), family) == request_.families.end();
-           });
-  });
+  return own.stream.bit_rate > common.bit_rate || own.stream.size.pixels() > common.size.pixels() ||
+         own.stream.frame_rate.fps() > common.frame_rate.fps() ||
+         std::any_of(own.families.begin(), own.families.end(), [&](const std::string& family) {
+           return FindFamily(family).device != DeviceKind::kCpu &&
+                  std::find(request_.families.begin(), request_.families.end(), family) == request_.families.end();
+         });
+}
+
+// The streams of their own that may gain anything, once each such GPU's encoder has shown at the common picture
+// whether it comes near.
+std::vector<OwnStream> Planner::ScoutOwnStreams(const Option& one) {
+  std::vector<OwnStream> streams = request_.own_streams;
+  for (OwnStream& own : streams)
+    std::erase_if(own.families, [&](const std::string& family) {
+      const auto& common = request_.families;
+      if (FindFamily(family).device == DeviceKind::kCpu ||
+          std::find(common.begin(), common.end(), family) != common.end())
+        return false;
+      const auto& presets = FindFamily(family).presets;
+      const Option scout = options_.Measure(WithEncoder(one.settings, family, presets[presets.size() / 2]));
+      const Option lightest = scout.keeps_pace(options_.required_headroom())
+                                  ? scout
+                                  : options_.Measure(WithEncoder(one.settings, family, presets.front()));
+      return !lightest.keeps_pace(options_.required_headroom()) || lightest.busiest_score() < one.score - kFarBehind;
+    });
+  return streams;
 }
 
 // What encodes for each take at the least, by what is known without a search: for those that ask what all would get,
@@ -173,7 +202,10 @@ Demand Planner::LeastForEach(const Option& one) const {
 
 void Planner::TryEncodeEach() {
   if (request_.own_streams.empty() || !plan_.proving.holds()) return;
-  if (!must_split() && !(SomeMayGain() && MayGoOn(PlanStage::kEncodeEach))) return;
+  const auto some_may_gain = [this](const std::vector<OwnStream>& streams) {
+    return std::any_of(streams.begin(), streams.end(), [this](const OwnStream& own) { return MayGain(own); });
+  };
+  if (!must_split() && !(some_may_gain(request_.own_streams) && MayGoOn(PlanStage::kEncodeEach))) return;
   Begin(PlanStage::kEncodeEach);
   const Attempt one = plan_.proving.attempts.back();
   EncodeEach& each = plan_.each.emplace();
@@ -187,7 +219,12 @@ void Planner::TryEncodeEach() {
       each.why = Message{"each.does-not-fit", {{"lacking", lacking}}};
       return;
     }
-  std::vector<EachCandidates> candidates = AllCandidates();
+  const std::vector<OwnStream> streams = each.one ? ScoutOwnStreams(*each.one) : request_.own_streams;
+  if (each.one && !some_may_gain(streams)) {
+    each.why = Message{"each.other-codecs-no-better"};
+    return;
+  }
+  std::vector<EachCandidates> candidates = AllCandidates(streams);
   const Proving proving = ProveEach(candidates, one);
   each.taken = proving.holds() &&
                (must_split() || proving.attempts.back().has_room(plan_.capacity) || !one.has_room(plan_.capacity));

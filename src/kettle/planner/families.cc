@@ -76,7 +76,8 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
            [this, settings](Role role, int preset) {
              const EncodeSettings asked = settings(role, preset);
              if (role == Role::kStream) return options_.MeasureWhole(asked);
-             return WillGetItsLevel(asked) ? options_.MeasureSpeed(asked) : options_.Measure(asked);
+             // How a recording looks tells nothing until its level is found.
+             return request_.show.recording_score ? options_.MeasureSpeed(asked) : options_.Measure(asked);
            },
            [&options = options_, settings](Role role, int preset) { return options.Known(settings(role, preset)); },
            LikelyToHold(name, [&](int preset) { return settings(Role::kStream, preset); }),

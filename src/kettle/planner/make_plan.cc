@@ -15,6 +15,7 @@ namespace kettle {
 
 namespace {
 
+constexpr int kMostConfirmed = 8;       // pairs that keep pace on some footage, measured on all
 constexpr int kMostRounds = 3;          // of placing and proving, as far as the proof runs allowed go
 constexpr double kWorthChanging = 0.5;  // points
 
@@ -113,31 +114,45 @@ void Planner::ProvePictures() {
   for (int round = 1; round <= kMostRounds; ++round) {
     Begin(PlanStage::kPlacement);
     plan_.placement = place_anew ? PlaceBoth() : PlaceAgain(one_encode);
-    one_encode = !plan_.placement.feasible.empty() && plan_.placement.feasible.front().one_encode;
-    if (!plan_.placement.feasible.empty()) {
+    if (plan_.placement.feasible.empty()) {
+      plan_.capacity.real_time_factor = 1;  // where it leaves nothing to try, runs of lighter pictures tell more
+    } else {
+      one_encode = plan_.placement.feasible.front().one_encode;
       RefineBest();
       TryOtherCodecs();
     }
     ConfirmBest();
     Begin(PlanStage::kProof);
+    const double expected = plan_.capacity.real_time_factor;
+    const auto takes_more = [&] { return plan_.capacity.real_time_factor > expected; };
+    const auto prove = [this](const Pair& pair) { return ProveAndLearn(pair); };
     const auto worth_it = [&](const Pair& pair) {
-      return round == kMostRounds || (!LighterLooksBetter(pair) && !LosesTooMuch(pair));
+      return round == kMostRounds || (!takes_more() && !LighterLooksBetter(pair) && !LosesTooMuch(pair));
     };
     const Proving proving =
-        ProveBest(plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove_, RunsForThis(), worth_it);
+        ProveBest(plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove, RunsForThis(), worth_it);
     plan_.proving.attempts.insert(plan_.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
     plan_.proving.LetBestStand(plan_.capacity);
     // The reasons told are those of the picture that the attempt that stands is of.
     if (round == 1 || (!proving.attempts.empty() && IsOf(plan_.proving.attempts.back().pair, plan_.targets)))
       settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level};
     if (plan_.verdict() == PlanVerdict::kHolds || round == kMostRounds || runs_left() <= 0) break;
-    place_anew = TryLighterRecording(proving, round + 1 == kMostRounds);
+    place_anew = takes_more() || TryLighterRecording(proving, round + 1 == kMostRounds);
     if (place_anew) continue;
     const TriedPicture* lighter = LighterPicture(plan_.pictures, plan_.targets.stream);
     if (!lighter) break;
     ChoosePicture(plan_.pictures, *lighter, Message{"picture.best-in-real-time"}, plan_.targets);
   }
   plan_.placement = Take(std::move(settled));
+}
+
+// What a run took more than its trials say, all later predictions count: what is placed next is the best of what fits
+// by them. A recording in another codec is no measure for the others.
+Proof Planner::ProveAndLearn(const Pair& pair) {
+  Proof proof = prove_(pair);
+  if (pair.one_encode || IsPlainRecording(pair.recording.settings.encoder))
+    plan_.capacity.real_time_factor = Attempt{pair, proof}.RealTimeFactor(plan_.capacity);
+  return proof;
 }
 
 // Whether a lighter picture, at the fastest preset that was measured there, looks better than this pair's stream.
@@ -176,7 +191,7 @@ void Planner::RefineBest() {
 // The best pair keeps pace on all footage: what was left out as easier is measured now. Where none does, the presets
 // are walked again.
 void Planner::ConfirmBest() {
-  for (int round = 1; round <= kMostRounds; ++round) {
+  for (int round = 1; round <= kMostConfirmed; ++round) {
     std::vector<Pair>& feasible = plan_.placement.feasible;
     if (feasible.empty()) return;
     const bool one_encode = feasible.front().one_encode;

@@ -115,9 +115,10 @@ std::optional<Pair> Planner::SlowestBeside(const std::vector<Option>& streams, c
 // The pair with its recording by that encoder; nothing if that holds at no preset, or never looks as good as was asked.
 std::optional<Planner::Settled> Planner::InOtherCodec(const Pair& plain, const std::string& family, int device) {
   const bool by_level = request_.show.recording_score && IsQuality(plain.recording.settings.rate_control);
-  const int usual = FindFamily(family).quality.usual;
   const auto earlier = found_levels_.find(family);
-  if (by_level) levels_[family] = earlier == found_levels_.end() ? usual : earlier->second;
+  if (by_level)
+    levels_[family] =
+        earlier == found_levels_.end() ? StartLevel(family, *request_.show.recording_score) : earlier->second;
   const auto refuse = [&](const Message& why) {
     levels_.erase(family);
     NoteCodec(Role::kRecording, family, why);

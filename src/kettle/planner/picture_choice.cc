@@ -82,16 +82,18 @@ Placement PlaceBestPicture(const std::vector<TriedPicture>& tried,
   Placement placement = place_at(*best);
   int placed = 1;
   for (const TriedPicture& next : tried) {
-    if (placement.feasible.empty() || placed == kMostPlaced) break;
-    const Option& placed_stream = placement.feasible.front().stream;
-    if (!next.best || next.best->busiest_score() <= placed_stream.busiest_score() + kWorthSharing ||
-        PixelRate(next.size, next.rate) >= PixelRate(best->size, best->rate))
+    if (placed == kMostPlaced) break;
+    const Option* stream = placement.feasible.empty() ? nullptr : &placement.feasible.front().stream;
+    const auto looks_better = [&](const Option& option) {
+      return !stream || option.busiest_score() > stream->busiest_score() + kWorthSharing;
+    };
+    if (!next.best || !looks_better(*next.best) || PixelRate(next.size, next.rate) >= PixelRate(best->size, best->rate))
       continue;
-    const Option confirmed = everywhere(*next.best);
-    if (confirmed.busiest_score() <= placed_stream.busiest_score() + kWorthSharing) continue;
+    if (!looks_better(everywhere(*next.best))) continue;
     Placement other = place_at(next);
     ++placed;
-    if (other.feasible.empty() || other.feasible.front().stream.score <= placed_stream.score + kWorthSharing) continue;
+    if (other.feasible.empty() || (stream && other.feasible.front().stream.score <= stream->score + kWorthSharing))
+      continue;
     placement = std::move(other);
     best = &next;
   }

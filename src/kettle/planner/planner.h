@@ -67,11 +67,8 @@ class Planner {
   int LikelyToHold(const std::string& family, const std::function<EncodeSettings(int)>& settings) const;
   // Of an encoder at a bit rate, at any size and frame rate, of what keeps pace.
   std::optional<double> BestStreamScore(const EncodeSettings& like) const;
-  // A recording's bit rate by rule stands only until its level is found: how it looks tells nothing.
-  bool WillGetItsLevel(const EncodeSettings& recording) const {
-    return request_.show.recording_score && !IsQuality(recording.rate_control);
-  }
   void ProvePictures();  // the best picture, and lighter ones while none holds
+  Proof ProveAndLearn(const Pair& pair);
   bool LighterLooksBetter(const Pair& pair) const;
   void RefineBest();
   void ConfirmBest();
@@ -94,7 +91,7 @@ class Planner {
   void MeasureLighterStreams();
   void AddPicture(const Option& option);
   std::optional<Settled> SettleWay(const RecordingWay& way, const EncodeSettings& alone);
-  bool MayFitAtLevel(const Pair& pair, int level);
+  void GuessLevels();
   bool SettleWithSomeEncoder(Settled& settled);
   void PlaceAtPicture(const Option& stream, Settled& settled);
   Placement Take(Settled settled);
@@ -109,10 +106,11 @@ class Planner {
   void ExplainCodecs();
   Message WhyNotStreamed(const std::string& codec) const;
   void TryEncodeEach();
-  bool SomeMayGain() const;
+  bool MayGain(const OwnStream& own) const;
+  std::vector<OwnStream> ScoutOwnStreams(const Option& one);
   Demand LeastForEach(const Option& one) const;
   EachCandidates CandidatesFor(const OwnStream& own);
-  std::vector<EachCandidates> AllCandidates();
+  std::vector<EachCandidates> AllCandidates(const std::vector<OwnStream>& streams);
   std::optional<Pair> PlaceEachBeside(const std::vector<EachCandidates>& candidates, const Capacity& capacity) const;
   std::optional<Pair> PlaceEachConfirmed(std::vector<EachCandidates>& candidates, const Capacity& capacity);
   Proving ProveEach(std::vector<EachCandidates>& candidates, const Attempt& one);

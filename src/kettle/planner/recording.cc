@@ -41,7 +41,7 @@ bool Planner::SettleRecording(double goal, Settled& settled) {
   found_levels_[family] = *found.level;
   levels_[family] = *found.level;
   const auto looks = [&](const Option& option) {
-    if (IsWhole(option.settings)) return option.score;
+    if (IsWhole(option.settings)) return options_.Measure(option.settings).score;
     const Trial trial = book_.Get(option.settings, pictures);
     return trial.quality ? trial.quality->picture_score : kNotScored;
   };

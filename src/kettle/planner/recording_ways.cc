@@ -58,6 +58,7 @@ Placement Planner::PlaceBoth() {
   if (!RecordingIsFree() && !show.recording_is_stream)
     return PlaceStream(
         plan_.pictures, [&](const Targets& at) { return PlaceAt(at); }, plan_.targets);
+  std::erase_if(plan_.trade, [](const TradePoint& point) { return point.why.key != "trade.failed-proof"; });
   Settled best;
   best.targets = request_.targets;
   best.placement = PlaceStream(
@@ -168,7 +169,7 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
   settled.targets.recording = AtPicture(request_.targets.recording, way);
   settled.targets.stream.size = alone.size;
   settled.targets.stream.frame_rate = alone.frame_rate;
-  levels_.clear();
+  GuessLevels();
   TradePoint point;
   point.size = way.size;
   point.rate = way.rate;
@@ -231,15 +232,18 @@ void Planner::PreferTheBestRecording(Settled& settled) {
     settled.placement.feasible.insert(settled.placement.feasible.begin(), best);
 }
 
-// Whether the recording's fastest preset fits with about as many bits as another picture needed: one trial spares the
-// search for the level.
-bool Planner::MayFitAtLevel(const Pair& pair, int level) {
+// For a look at what may fit: a little worse than what another picture needed, or than where a search begins.
+void Planner::GuessLevels() {
   constexpr int kFewerBits = 2;  // levels
-  EncodeSettings lightest = AtLevel(pair.recording.settings, level + kFewerBits);
-  lightest.preset = FindFamily(lightest.encoder).presets.front();
-  const Option recording = options_.MeasureSpeed(lightest);
-  return recording.keeps_pace(options_.required_headroom()) &&
-         PredictDemand(pair.stream, recording, plan_.capacity).fits;
+  levels_.clear();
+  if (!request_.show.recording_score) return;
+  for (const std::string& family : recording_families()) {
+    if (!FindFamily(family).rates.contains(RateControl::kConstantQuality)) continue;
+    const auto earlier = found_levels_.find(family);
+    const int level =
+        earlier == found_levels_.end() ? StartLevel(family, *request_.show.recording_score) : earlier->second;
+    levels_[family] = std::min(level + kFewerBits, FindFamily(family).quality.worst);
+  }
 }
 
 // The level of the first pair, or, where it is too heavy, of one with another encoder for the recording.
@@ -250,11 +254,12 @@ bool Planner::SettleWithSomeEncoder(Settled& settled) {
   for (const Pair& pair : pairs) {
     const EncodeSettings& recording = pair.recording.settings;
     if (pair.stream.score < least || !tried.emplace(recording.encoder, recording.device).second) continue;
-    const auto earlier = found_levels_.find(recording.encoder);
-    if (earlier != found_levels_.end() && !MayFitAtLevel(pair, earlier->second)) continue;
     settled.placement.feasible = {pair};
     levels_.clear();
-    if (SettleRecording(*request_.show.recording_score, settled)) return true;
+    if (!SettleRecording(*request_.show.recording_score, settled)) continue;
+    // Where no level was found the rule's bit rate stands.
+    if (levels_.empty()) settled.placement = PlaceAt(settled.targets);
+    return !settled.placement.feasible.empty();
   }
   return false;
 }

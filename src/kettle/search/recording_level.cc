@@ -13,8 +13,9 @@ namespace kettle {
 
 namespace {
 
-constexpr double kClose = 1.5;      // points: passing the goal by less is near enough
+constexpr double kClose = 1.5;        // points: passing the goal by less is near enough
 constexpr double kUsualSlope = -2.5;  // points a level, before two have told
+constexpr double kLooksUsually = 58;  // points, at a family's usual level
 constexpr int kMostSteps = 8;
 
 class LevelSearch {
@@ -28,11 +29,11 @@ class LevelSearch {
     steps_.push_back(step);
     if (step.score >= goal_) {
       if (step.level > reaches_) reaches_ = step.level, reached_ = step.score;
-    } else {
-      misses_ = std::min(misses_, step.level);
+    } else if (step.level < misses_) {
+      misses_ = step.level, missed_ = step.score;
     }
   }
-  bool done() const { return misses_ - reaches_ <= 1 || reached_ - goal_ < kClose; }
+  bool done() const { return misses_ - reaches_ <= 1 || reached_ - goal_ < std::max(kClose, PointsALevel()); }
   int reaches() const { return reaches_; }
 
   // Strictly between what is known to reach the goal and what is known to miss it.
@@ -47,13 +48,25 @@ class LevelSearch {
   }
 
  private:
+  // Between the one that reaches the goal and the one that does not; 0: there are not both.
+  double PointsALevel() const {
+    return std::isfinite(reached_) && std::isfinite(missed_) ? (reached_ - missed_) / (misses_ - reaches_) : 0;
+  }
+
   double goal_;
-  double reached_ = std::numeric_limits<double>::infinity();  // the score of `reaches_`; none yet
+  // The scores of `reaches_` and `misses_`; none yet.
+  double reached_ = std::numeric_limits<double>::infinity(), missed_ = -std::numeric_limits<double>::infinity();
   int reaches_, misses_;  // the worst level that reaches the goal, the best that does not; one past the scale: none
   std::vector<Step> steps_;
 };
 
 }  // namespace
+
+int StartLevel(const std::string& encoder, double goal) {
+  const QualityScale& scale = FindFamily(encoder).quality;
+  return std::clamp(scale.usual + static_cast<int>(std::lround((goal - kLooksUsually) / kUsualSlope)), scale.best,
+                    scale.worst);
+}
 
 EncodeSettings AtLevel(EncodeSettings settings, int level) {
   settings.rate_control = RateControl::kConstantQuality;
@@ -71,8 +84,8 @@ RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, c
     return found;
   }
   LevelSearch search(family.quality, goal);
-  for (int level = first.value_or(family.quality.usual); static_cast<int>(found.steps.size()) < kMostSteps;
-       level = search.Next()) {
+  for (int level = first.value_or(StartLevel(settings.encoder, goal));
+       static_cast<int>(found.steps.size()) < kMostSteps; level = search.Next()) {
     if (go_on && !go_on()) {
       found.trouble = Message{"recording-level.no-time"};
       break;

@@ -25,10 +25,13 @@ struct RecordingLevel {
   Message trouble;
 };
 
+// Where the search begins, if nothing else tells: at its usual level a fast game looks about 58.
+int StartLevel(const std::string& encoder, double goal);
+
 // `settings` name encoder, preset, size and frame rate; the rate control becomes constant quality. Levels are tried
-// from the family's usual one on, by the slope between those tried, until the next worse one is known to miss the goal
-// or the goal is passed by less than 1.5 points; eight at most, and none once `go_on` says no.
-// `first`: tried first in place of the usual one.
+// from StartLevel on, by the slope between those tried, until the next worse one misses the goal, as measured or as a
+// straight line between one that reaches it and one that does not has it, or the goal is passed by less than 1.5
+// points; eight at most, and none once `go_on` says no. `first`: tried first instead.
 RecordingLevel FindRecordingLevel(const EncodeSettings& settings, double goal, const Footage& footage, TrialBook& book,
                                   const std::function<bool()>& go_on = {}, std::optional<int> first = {});
 
