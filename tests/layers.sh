@@ -9,7 +9,7 @@ complain() { echo "layers: $*"; bad=1; }
 declare -A may=(
   [units]="" [message]="" [device]="units" [machine]="units device message" [load]="units machine" [store]="units" [process]="units"
   [media]="units" [coded]="units media" [footage]="units message store media" [encoders]="units device media" [quality]="units media"
-  [curve]="units" [realtime]="units machine media footage encoders" [worker]="units store process media"
+  [curve]="units" [realtime]="units machine media footage encoders" [worker]="units device store process media"
   [task]="units device machine store media footage encoders quality realtime worker"
   [trial]="units message machine store footage encoders realtime worker task" [rtmp]="units" [srt]="units" [publish]="units rtmp srt" [line]="units message"
   [uplink]="units message media coded encoders rtmp publish line"

@@ -58,7 +58,7 @@ int RunWorker() {
   tasks["rehearse"] = Rehearse;
   tasks["prove"] = Prove;
   tasks["load"] = Load;
-  return WorkerMain(std::cin, out, FindPlaces().drivers, tasks);
+  return WorkerMain(std::cin, out, tasks);
 }
 
 int Run(const std::vector<std::string>& arguments) {

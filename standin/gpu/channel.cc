@@ -131,10 +131,10 @@ std::filesystem::path DeviceProgram() {
   Dl_info info{};
   dladdr(reinterpret_cast<const void*>(&DeviceAddress), &info);
   const auto folder = std::filesystem::canonical(info.dli_fname).parent_path();
-  // Of a driver library in lib/fast-kettle/standin, or of a program beside the device's.
-  const auto prefix =
-      folder.filename() == "bin" ? folder.parent_path() : folder.parent_path().parent_path().parent_path();
-  return prefix / "bin" / "kettle-gpu";
+  // Of a program beside it, or of a driver library in a folder of the same installation.
+  for (auto prefix = folder; prefix != prefix.root_path(); prefix = prefix.parent_path())
+    if (std::filesystem::exists(prefix / "bin" / "kettle-gpu")) return prefix / "bin" / "kettle-gpu";
+  return folder / "kettle-gpu";
 }
 
 void StartDevice(const std::string& profile) {
@@ -165,15 +165,16 @@ Descriptor ConnectToDevice() {
   return {};
 }
 
-std::vector<DeviceInfo> AskDevices() {
+std::vector<DeviceInfo> AskDevices(Interface interface) {
   std::vector<DeviceInfo> devices;
   const Descriptor socket = ConnectToDevice();
   std::uint32_t count = socket ? 1 : 0;
   for (std::uint32_t index = 0; index < count; ++index) {
     Message question{.kind = Kind::kHello, .status = Status::kOk, .device = {}};
+    question.device.interface = interface;
     question.device.index = index;
     const auto answer = Send(socket.get(), question) ? Receive(socket.get()) : std::nullopt;
-    if (!answer) return devices;
+    if (!answer || answer->message.status != Status::kOk) return devices;
     devices.push_back(answer->message.device);
     count = answer->message.device.count;
   }

@@ -70,7 +70,7 @@ std::optional<Received> Receive(int socket);
 // in ../bin beside the driver libraries' folder) if nobody listens. Empty if that fails.
 Descriptor ConnectToDevice();
 
-// What the devices of that profile are. Empty if they do not answer.
-std::vector<DeviceInfo> AskDevices();
+// What the devices of that profile are that are reached by an interface. Empty if they do not answer.
+std::vector<DeviceInfo> AskDevices(Interface interface);
 
 }  // namespace standin

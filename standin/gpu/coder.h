@@ -19,7 +19,14 @@ struct CodedUnit {
   std::uint32_t picture_type;  // as in Encode
 };
 
-// Codes pictures in the layout of NVENC's YV12 or P010 input. Not thread-safe.
+// What is asked of one picture beside its samples.
+struct PictureRequest {
+  std::uint64_t timestamp = 0;
+  bool force_keyframe = false;
+  ClientSyntax syntax = {};  // for Settings::client_headers
+};
+
+// Codes pictures in the layout of NVENC's YV12 or P010 input, or NV12. Not thread-safe.
 class Coder {
  public:
   virtual ~Coder() = default;
@@ -27,7 +34,7 @@ class Coder {
   virtual int delay() const = 0;                                // pictures that it holds back
 
   // Takes one picture and gives the next coded one, if there is one. Throws std::runtime_error.
-  virtual std::optional<CodedUnit> Code(const std::uint8_t* picture, std::uint64_t timestamp, bool force_keyframe) = 0;
+  virtual std::optional<CodedUnit> Code(const std::uint8_t* picture, const PictureRequest& request) = 0;
   // After the last picture: the next of those held back.
   virtual std::optional<CodedUnit> Flush() = 0;
 };

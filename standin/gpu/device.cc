@@ -59,10 +59,17 @@ class Device {
   standin::DeviceInfo Info() const {
     const standin::DeviceProfile& p = profile();
     standin::DeviceInfo info{};
-    info.index = static_cast<std::uint32_t>(index_);
-    info.count = static_cast<std::uint32_t>(profile_.devices.size());
+    info.interface = p.interface;
+    for (std::size_t i = 0; i < profile_.devices.size(); ++i) {
+      if (profile_.devices[i].interface != p.interface) continue;
+      ++info.count;
+      if (i < index_) ++info.index;
+    }
+    info.low_power = p.low_power;
+    info.packed_headers = p.packed_headers;
     std::strncpy(info.name, p.name.c_str(), sizeof info.name - 1);
     std::strncpy(info.driver_version, profile_.driver_version.c_str(), sizeof info.driver_version - 1);
+    std::strncpy(info.bus_address, p.bus_address.c_str(), sizeof info.bus_address - 1);
     info.compute_major = p.compute_major;
     info.compute_minor = p.compute_minor;
     for (const auto& [codec, ability] : {std::pair{0, p.h264}, std::pair{1, p.hevc}}) {
@@ -134,10 +141,8 @@ class Session {
   bool Handle(standin::Received& received) {
     Message& message = received.message;
     switch (message.kind) {
-      case Kind::kHello:
-        if (message.device.index >= devices_.size()) return false;
-        return Answer({.kind = Kind::kHello, .status = Status::kOk, .device = devices_[message.device.index]->Info()});
-      case Kind::kOpen: return Open(message.device.index);
+      case Kind::kHello: return Hello(message.device);
+      case Kind::kOpen: return Open(message.device);
       case Kind::kInitialise: return Answer(Initialise(message.settings));
       case Kind::kAddBuffer:
         buffers_.emplace(message.buffer.id, standin::SharedMemory::Map(std::move(received.fd), message.buffer.bytes));
@@ -165,9 +170,24 @@ class Session {
     return Answer({.kind = Kind::kGame, .status = Status::kOk, .game = game});
   }
 
-  bool Open(std::uint32_t index) {
-    if (index >= devices_.size() || number_ > 0) return false;
-    device_ = devices_[index].get();
+  // The nth of those that are reached by that interface; null if there are not so many.
+  Device* Find(const standin::DeviceInfo& wanted) const {
+    std::uint32_t index = 0;
+    for (const auto& device : devices_)
+      if (device->profile().interface == wanted.interface && index++ == wanted.index) return device.get();
+    return nullptr;
+  }
+
+  bool Hello(const standin::DeviceInfo& wanted) {
+    const Device* device = Find(wanted);
+    const standin::DeviceInfo info = device ? device->Info() : standin::DeviceInfo{.interface = wanted.interface};
+    return Answer({.kind = Kind::kHello, .status = device ? Status::kOk : Status::kUnsupported, .device = info});
+  }
+
+  bool Open(const standin::DeviceInfo& wanted) {
+    Device* device = Find(wanted);
+    if (!device || number_ > 0) return false;
+    device_ = device;
     number_ = device_->engine().Enter();
     Status status = number_ > 0 ? Status::kOk : Status::kSessionLimit;
     if (number_ > 0) {
@@ -232,7 +252,7 @@ class Session {
                              .factor = struck && fault_.kind == FaultKind::kSlow ? fault_.factor : 1};
     done_ns_ = device_->engine().Book(encode.submitted_ns, work);
     outputs_.push_back(encode.output);
-    return Deliver(coder_->Code(input->second.data(), encode.timestamp, encode.force_keyframe != 0));
+    return Deliver(coder_->Code(input->second.data(), {encode.timestamp, encode.force_keyframe != 0, encode.syntax}));
   }
 
   bool Flush() {
@@ -316,7 +336,12 @@ int main(int argc, char** argv) {
   }
   try {
     const standin::Profile profile = standin::ReadProfile(argv[argc - 1]);
-    if (check) return 0;
+    if (check) {  // its cards, by how they are reached
+      for (const standin::DeviceProfile& device : profile.devices)
+        std::printf("%s %s\n", device.interface == standin::Interface::kVaapi ? "vaapi" : "nvenc",
+                    device.bus_address.c_str());
+      return 0;
+    }
     GoFirst();
     const standin::Descriptor listener = standin::Listen(standin::DeviceAddress(argv[1]));
     if (!listener) return 0;  // another one was faster

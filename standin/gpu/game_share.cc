@@ -40,7 +40,8 @@ int Run(int argc, char** argv) {
   const kettle::LoadProfile profile = kettle::StartingAt(kettle::ReadLoadProfile(load), from);
   if (profile.gpu.empty()) kettle::FailInput("{}: no GPU's use was captured", load);
   setenv(standin::kProfileVariable, gpu.c_str(), 1);
-  const std::size_t devices = standin::AskDevices().size();
+  const std::size_t devices =
+      standin::AskDevices(standin::Interface::kNvenc).size() + standin::AskDevices(standin::Interface::kVaapi).size();
   const standin::Descriptor device = standin::ConnectToDevice();
   if (!device || devices == 0) kettle::FailMachine("the simulated GPUs do not answer");
   bool there = SendShares(device.get(), profile.gpu.front(), devices);

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <stdexcept>
+#include <utility>
 
 #include "coder.h"
+#include "h264_slices.h"
 
 extern "C" {
 #include <x264.h>
@@ -36,6 +38,19 @@ void ApplyRates(x264_param_t& p, const Settings& s) {
   p.i_nal_hrd = s.maximum_kbps > 0 && s.buffer_kbit > 0 ? X264_NAL_HRD_VBR : X264_NAL_HRD_NONE;
 }
 
+// What has to be the same as in a client's picture parameter set, for slices to go with it.
+void ApplyClientHeaders(x264_param_t& p, const Settings& s) {
+  p.b_cabac = s.cabac != 0;
+  p.analyse.b_transform_8x8 = s.transform_8x8 != 0;
+  p.analyse.b_psy = 0;  // it shifts the chroma's quantiser
+  p.analyse.i_chroma_qp_offset = 0;
+  p.analyse.i_weighted_pred = X264_WEIGHTP_NONE;
+  p.i_frame_reference = 1;
+  p.i_keyint_max = X264_KEYINT_MAX_INFINITE;  // the client says when
+  p.b_repeat_headers = 0;
+  p.b_aud = 0;
+}
+
 x264_param_t Parameters(const Settings& s) {
   x264_param_t p;
   ApplyPreset(p, s.preset);
@@ -46,7 +61,7 @@ x264_param_t Parameters(const Settings& s) {
   p.i_bframe_adaptive = X264_B_ADAPT_NONE;
   p.i_width = s.width;
   p.i_height = s.height;
-  p.i_csp = X264_CSP_YV12;
+  p.i_csp = s.semi_planar ? X264_CSP_NV12 : X264_CSP_YV12;
   p.i_fps_num = static_cast<std::uint32_t>(s.rate_numerator);
   p.i_fps_den = static_cast<std::uint32_t>(s.rate_denominator);
   p.i_timebase_num = p.i_fps_den;
@@ -63,6 +78,7 @@ x264_param_t Parameters(const Settings& s) {
   if (s.matrix > 0) p.vui.i_colmatrix = s.matrix;
   if (s.adaptive_quantisation) p.rc.i_aq_mode = 1;
   ApplyRates(p, s);
+  if (s.client_headers) ApplyClientHeaders(p, s);
   x264_param_apply_profile(&p, s.profile_idc == 66 ? "baseline" : s.profile_idc == 77 ? "main" : "high");
   return p;
 }
@@ -76,9 +92,17 @@ class H264Coder final : public Coder {
     x264_nal_t* nals;
     int count;
     if (x264_encoder_headers(x264_, &nals, &count) < 0) throw std::runtime_error("no sequence header");
+    x264_nal_t *sps = nullptr, *pps = nullptr;
     for (int i = 0; i < count; ++i)
-      if (nals[i].i_type == NAL_SPS || nals[i].i_type == NAL_PPS)
+      if (nals[i].i_type == NAL_SPS || nals[i].i_type == NAL_PPS) {
         header_.insert(header_.end(), nals[i].p_payload, nals[i].p_payload + nals[i].i_payload);
+        (nals[i].i_type == NAL_SPS ? sps : pps) = &nals[i];
+      }
+    if (!s.client_headers) return;
+    if (!sps || !pps) throw std::runtime_error("no parameter sets");
+    constexpr int kStart = 4;  // bytes of the start code
+    syntax_ = ReadH264Syntax(sps->p_payload + kStart, static_cast<std::size_t>(sps->i_payload - kStart),
+                             pps->p_payload + kStart, static_cast<std::size_t>(pps->i_payload - kStart));
   }
   ~H264Coder() override {
     if (x264_) x264_encoder_close(x264_);
@@ -89,21 +113,22 @@ class H264Coder final : public Coder {
   const std::vector<std::uint8_t>& header() const override { return header_; }
   int delay() const override { return x264_encoder_maximum_delayed_frames(x264_); }
 
-  std::optional<CodedUnit> Code(const std::uint8_t* picture, std::uint64_t timestamp, bool force_keyframe) override {
+  std::optional<CodedUnit> Code(const std::uint8_t* picture, const PictureRequest& request) override {
     x264_picture_t in;
     x264_picture_init(&in);
     auto* base = const_cast<std::uint8_t*>(picture);
     const int pitch = settings_.pitch, height = settings_.height;
-    in.img.i_csp = X264_CSP_YV12;
-    in.img.i_plane = 3;
+    in.img.i_csp = settings_.semi_planar ? X264_CSP_NV12 : X264_CSP_YV12;
+    in.img.i_plane = settings_.semi_planar ? 2 : 3;
     in.img.i_stride[0] = pitch;
-    in.img.i_stride[1] = in.img.i_stride[2] = pitch / 2;
+    in.img.i_stride[1] = in.img.i_stride[2] = settings_.semi_planar ? pitch : pitch / 2;
     in.img.plane[0] = base;
     in.img.plane[1] = base + static_cast<std::ptrdiff_t>(pitch) * height;
     in.img.plane[2] = in.img.plane[1] + static_cast<std::ptrdiff_t>(pitch / 2) * (height / 2);
     in.i_pts = next_pts_++;
-    timestamps_.push_back(timestamp);
-    in.i_type = force_keyframe ? X264_TYPE_IDR : X264_TYPE_AUTO;
+    timestamps_.push_back(request.timestamp);
+    client_ = request.syntax;
+    in.i_type = request.force_keyframe ? X264_TYPE_IDR : settings_.client_headers ? X264_TYPE_P : X264_TYPE_AUTO;
     return Code(&in);
   }
 
@@ -121,6 +146,7 @@ class H264Coder final : public Coder {
     if (bytes == 0) return std::nullopt;
     const std::uint32_t type = out.b_keyframe ? 2 : IS_X264_TYPE_B(out.i_type) ? 1 : 0;
     const std::uint64_t timestamp = timestamps_.at(static_cast<std::size_t>(out.i_pts));
+    if (settings_.client_headers) return UnderClientHeaders(nals, count, timestamp, type);
     if (signature_.empty()) return CodedUnit{nals[0].p_payload, static_cast<std::uint32_t>(bytes), timestamp, type};
     // The first picture says what made the stream. An access unit delimiter must stay first.
     unit_.assign(nals[0].p_payload, nals[0].p_payload + bytes);
@@ -130,7 +156,22 @@ class H264Coder final : public Coder {
     return CodedUnit{unit_.data(), static_cast<std::uint32_t>(unit_.size()), timestamp, type};
   }
 
+  // The signature, once, and the slice; the client has written the rest.
+  CodedUnit UnderClientHeaders(const x264_nal_t* nals, int count, std::uint64_t timestamp, std::uint32_t type) {
+    unit_ = std::exchange(signature_, {});
+    for (int i = 0; i < count; ++i) {
+      if (nals[i].i_type != NAL_SLICE && nals[i].i_type != NAL_SLICE_IDR) continue;
+      const int start = nals[i].b_long_startcode ? 4 : 3;
+      const std::vector<std::uint8_t> slice = RewriteSlice(
+          nals[i].p_payload + start, static_cast<std::size_t>(nals[i].i_payload - start), syntax_, client_);
+      unit_.insert(unit_.end(), slice.begin(), slice.end());
+    }
+    return CodedUnit{unit_.data(), static_cast<std::uint32_t>(unit_.size()), timestamp, type};
+  }
+
   Settings settings_;
+  H264Syntax syntax_;
+  ClientSyntax client_{};
   std::vector<std::uint8_t> signature_;  // until it is written
   x264_t* x264_ = nullptr;
   std::vector<std::uint8_t> header_, unit_;

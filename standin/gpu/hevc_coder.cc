@@ -87,6 +87,8 @@ class HevcCoder final : public Coder {
     if (api_->encoder_headers(x265_, &nals, &count) < 0) throw std::runtime_error("no sequence header");
     for (std::uint32_t i = 0; i < count; ++i)
       header_.insert(header_.end(), nals[i].payload, nals[i].payload + nals[i].sizeBytes);
+    chroma_.resize(
+        s.semi_planar && !s.ten_bit ? static_cast<std::size_t>(s.width) * static_cast<std::size_t>(s.height) / 2 : 0);
     planes_.resize(s.ten_bit ? static_cast<std::size_t>(s.width) * static_cast<std::size_t>(s.height) * 3 / 2 : 0);
   }
   ~HevcCoder() override {
@@ -101,11 +103,11 @@ class HevcCoder final : public Coder {
   // It gives the first picture only once it has seen a group of B-frames and the next one.
   int delay() const override { return settings_.b_frames + 3; }
 
-  std::optional<CodedUnit> Code(const std::uint8_t* picture, std::uint64_t timestamp, bool force_keyframe) override {
+  std::optional<CodedUnit> Code(const std::uint8_t* picture, const PictureRequest& request) override {
     Fill(picture);
     picture_->pts = next_pts_++;
-    timestamps_.push_back(timestamp);
-    picture_->sliceType = force_keyframe ? X265_TYPE_IDR : X265_TYPE_AUTO;
+    timestamps_.push_back(request.timestamp);
+    picture_->sliceType = request.force_keyframe ? X265_TYPE_IDR : X265_TYPE_AUTO;
     return Code(picture_);
   }
 
@@ -117,6 +119,7 @@ class HevcCoder final : public Coder {
     picture_->bitDepth = settings_.ten_bit ? 10 : 8;
     const int pitch = settings_.pitch, height = settings_.height;
     auto* base = const_cast<std::uint8_t*>(picture);
+    if (settings_.semi_planar && !settings_.ten_bit) return FromNv12(base);
     if (!settings_.ten_bit) {
       picture_->planes[0] = base;
       picture_->planes[2] = base + static_cast<std::ptrdiff_t>(pitch) * height;  // YV12: Cr comes first
@@ -127,6 +130,24 @@ class HevcCoder final : public Coder {
       return;
     }
     FromP010(base);
+  }
+
+  // The chroma samples in turn; the coder wants them apart.
+  void FromNv12(std::uint8_t* base) {
+    const int height = settings_.height, half = settings_.width / 2;
+    std::uint8_t *cb = chroma_.data(), *cr = cb + static_cast<std::ptrdiff_t>(half) * (height / 2);
+    for (int y = 0; y < height / 2; ++y) {
+      const std::uint8_t* row = base + static_cast<std::ptrdiff_t>(settings_.pitch) * (height + y);
+      for (int x = 0; x < half; ++x) {
+        cb[y * half + x] = row[2 * x];
+        cr[y * half + x] = row[2 * x + 1];
+      }
+    }
+    picture_->planes[0] = base;
+    picture_->planes[1] = cb;
+    picture_->planes[2] = cr;
+    picture_->stride[0] = settings_.pitch;
+    picture_->stride[1] = picture_->stride[2] = half;
   }
 
   // P010 has its 10 bits on top and the chroma samples in turn; the coder wants them below and apart.
@@ -180,7 +201,7 @@ class HevcCoder final : public Coder {
   const x265_api* api_;
   x265_encoder* x265_ = nullptr;
   x265_picture *picture_ = nullptr, *result_ = nullptr;
-  std::vector<std::uint8_t> header_, unit_;
+  std::vector<std::uint8_t> header_, unit_, chroma_;
   std::vector<std::uint16_t> planes_;
   std::vector<std::uint64_t> timestamps_;
   std::int64_t next_pts_ = 0;

@@ -3,6 +3,7 @@
 
 #include <toml++/toml.h>
 
+#include <regex>
 #include <set>
 #include <stdexcept>
 
@@ -24,6 +25,10 @@ class Table {
   void Check(const std::set<std::string>& known) const {
     for (const auto& [key, value] : table_)
       if (!known.contains(std::string(key.str()))) Fail(std::string(key.str()), "is not a known key");
+  }
+
+  std::string Text(const char* key, const char* otherwise) const {
+    return table_.contains(key) ? Text(key) : otherwise;
   }
 
   std::string Text(const char* key) const {
@@ -95,10 +100,25 @@ CodecAbility ReadAbility(const std::optional<Table>& table, CodecAbility ability
   return ability;
 }
 
-DeviceProfile ReadDevice(const Table& table) {
-  table.Check({"name", "compute_major", "compute_minor", "session_limit", "h264", "hevc", "megapixels_per_second",
-               "compute", "game_share", "crossing_megapixels_per_second"});
+// "0000:01:00.0": domain, bus, device and function.
+bool IsBusAddress(const std::string& text) {
+  static const std::regex form("[0-9a-f]{4}:[0-9a-f]{2}:[01][0-9a-f]\\.[0-7]");
+  return std::regex_match(text, form);
+}
+
+DeviceProfile ReadDevice(const Table& table, const std::string& usual_address) {
+  table.Check({"bus_address", "interface", "low_power", "packed_headers", "name", "compute_major", "compute_minor",
+               "session_limit", "h264", "hevc", "megapixels_per_second", "compute", "game_share",
+               "crossing_megapixels_per_second"});
   DeviceProfile device;
+  if (const std::string name = table.Text("interface", "nvenc"); name == "vaapi")
+    device.interface = Interface::kVaapi;
+  else if (name != "nvenc")
+    table.Fail("interface", "must be nvenc or vaapi");
+  device.bus_address = table.Text("bus_address", usual_address.c_str());
+  if (!IsBusAddress(device.bus_address)) table.Fail("bus_address", "must be like \"0000:01:00.0\"");
+  device.low_power = table.Truth("low_power", device.low_power);
+  device.packed_headers = table.Truth("packed_headers", device.packed_headers);
   device.name = table.Text("name");
   device.compute_major = table.Whole("compute_major", device.compute_major, 1);
   device.compute_minor = table.Whole("compute_minor", device.compute_minor, 0);
@@ -159,7 +179,14 @@ Profile ReadProfile(const std::string& path) {
   Profile profile;
   if (file.contains("driver_version")) profile.driver_version = table.Text("driver_version");
   profile.linger_seconds = table.Number("linger_seconds", profile.linger_seconds, 0.1, 600);
-  for (const Table& device : table.All("device")) profile.devices.push_back(ReadDevice(device));
+  for (const Table& device : table.All("device")) {
+    const std::string usual = "0000:0" + std::to_string((profile.devices.size() + 1) % 10) + ":00.0";
+    profile.devices.push_back(ReadDevice(device, usual));
+    const std::string& address = profile.devices.back().bus_address;
+    for (std::size_t i = 0; i + 1 < profile.devices.size(); ++i)
+      if (profile.devices[i].bus_address == address)
+        device.Fail("bus_address", address + " is that of another device of this profile");
+  }
   if (profile.devices.empty()) table.Fail("device", "is missing: a profile has one [[device]] at least");
   for (const Table& fault : table.All("fault")) profile.faults.push_back(ReadFault(fault, profile.devices.size()));
   return profile;

@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "protocol.h"
+
 namespace standin {
 
 inline constexpr int kPresets = 7;
@@ -20,10 +22,13 @@ struct CodecAbility {
 };
 
 struct DeviceProfile {
-  std::string name;
+  Interface interface = Interface::kNvenc;
+  std::string name, bus_address;  // the latter as the kernel writes it, "0000:01:00.0"
   int compute_major = 7, compute_minor = 5;
   int session_limit = 3;
   CodecAbility h264, hevc;
+  // Of VA-API: only the low-power entry point, and whether the driver takes the client's headers as they are.
+  bool low_power = false, packed_headers = true;
   // Millions of luma samples the encode engine codes in one second, for presets p1 (fastest) to p7.
   std::array<double, kPresets> megapixels_per_second{};
   double hevc_speed = 1;  // of the above, when it codes HEVC

@@ -31,12 +31,17 @@ enum class Status : std::uint32_t {
 
 enum class Codec : std::int32_t { kH264, kHevc };
 
+// How a device is reached. Each interface counts its own devices.
+enum class Interface : std::uint32_t { kNvenc, kVaapi };
+
 struct DeviceInfo {
-  std::uint32_t index, count;
-  char name[96], driver_version[64];
+  Interface interface;
+  std::uint32_t index, count;  // among those of its interface
+  char name[96], driver_version[64], bus_address[16];
   std::int32_t compute_major, compute_minor;
   std::int32_t max_width[2], max_height[2], b_frames[2];  // by Codec; no width: the codec is not offered
   std::uint32_t ten_bit[2];
+  std::uint32_t low_power, packed_headers;  // of VA-API: the entry point there is, and who writes the headers
   std::uint32_t gpu_percent, encoder_percent, sessions;  // of the last second, and now
 };
 
@@ -55,6 +60,17 @@ struct Settings {
   std::uint32_t repeat_headers, access_unit_delimiter;
   std::int32_t pitch;  // bytes from one luma row to the next; YV12: chroma rows are half of it, P010: the same
   std::int32_t full_range, colour_primaries, transfer, matrix;
+  std::uint32_t semi_planar;           // NV12 in place of YV12
+  std::uint32_t client_headers;        // the client writes parameter sets and messages: slices go with ClientSyntax
+  std::uint32_t cabac, transform_8x8;  // of H.264, where the client says it
+};
+
+// What a client's H.264 parameter sets and its place in the stream say of one picture's slice header.
+struct ClientSyntax {
+  std::uint32_t parameter_set, frame_num, frame_num_bits, idr_id, order_count_type, order_count, order_count_bits;
+  std::uint32_t reference, references;  // whether others refer to it; how many the picture parameter set has by default
+  std::uint32_t cabac, transform_8x8, deblocking_control, initial_qp;
+  std::int32_t chroma_qp_offset, second_chroma_qp_offset;
 };
 
 struct Buffer {
@@ -68,6 +84,8 @@ struct Encode {
   std::uint32_t force_keyframe;
   std::uint32_t bytes;         // filled by the device, as the rest
   std::uint32_t picture_type;  // 0: P, 1: B, 2: IDR
+  std::int32_t qp;             // of a client that says it for each picture; below zero: the coder's
+  ClientSyntax syntax;         // for `client_headers`
   std::uint32_t overrun;       // the coding took longer than the simulated time: the figure is this machine's
 };
 

@@ -5,6 +5,8 @@
 #include <set>
 
 #include "encoders/prove_settings.h"
+#include "kettle/encoders/versions.h"
+#include "kettle/media/encoder.h"
 #include "kettle/task/probe.h"
 #include "support.h"
 
@@ -174,6 +176,17 @@ TEST(Settings, NamesAreReadAsTheyAreWritten) {
   EXPECT_THAT(Complaint(Fault::kInput, [] { ParseRateControl("constant-rate"); }), HasSubstr("constant bit rate"));
   EXPECT_EQ(ParseChroma("4:4:4"), Chroma::k444);
   EXPECT_THAT(Complaint(Fault::kInput, [] { ParseChroma("4:2:2"); }), HasSubstr("4:2:0"));
+}
+
+TEST(Versions, AnEncodersLibraryIsNamedByItsBuild) {
+  const EncodeSettings settings = test::SmallSettings("x264", "ultrafast");
+  const Encoder encoder(ConfigFor(settings));
+  const Versions versions = VersionsOf(settings, "", "");
+  EXPECT_THAT(versions.library, testing::StartsWith("libx264.so."));
+  EXPECT_EQ(versions.driver + versions.kernel_driver, "") << "a processor has none";
+  const EncodeSettings on_gpu = test::SmallSettings("vaapi-h264", "7");
+  EXPECT_EQ(VersionsOf(on_gpu, "a driver 1.2", "").driver, "a driver 1.2");
+  EXPECT_THAT(VersionsOf(on_gpu, "", "").library, testing::StartsWith("libavcodec "));
 }
 
 }  // namespace

@@ -197,10 +197,10 @@ void ProveProfiles(const EncoderFamily& family) {
 
 }  // namespace
 
-void ProveSettings(const EncoderFamily& family) {
+void ProveSettings(const EncoderFamily& family, const Ability& ability) {
   SCOPED_TRACE(family.name);
   ProveRates(family);
-  ProveBFrames(family);
+  if (ability.b_frames) ProveBFrames(family);
   ProveLookAhead(family);
   ProveAdaptiveQuantisation(family);
   ProveMultiPass(family);

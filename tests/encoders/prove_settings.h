@@ -5,7 +5,12 @@
 
 namespace kettle::test {
 
+// What a device has of what its family could have.
+struct Ability {
+  bool b_frames = true;
+};
+
 // Opens a family with every abstract setting that it has, and checks in the produced bitstream that each took effect.
-void ProveSettings(const EncoderFamily& family);
+void ProveSettings(const EncoderFamily& family, const Ability& ability = {});
 
 }  // namespace kettle::test

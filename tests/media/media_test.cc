@@ -121,7 +121,8 @@ TEST_F(MediaTest, OfAnInterlacedPictureOnlyTheFirstFieldIsUsed) {
 }
 
 TEST(Hardware, ANodeThatIsNotThereIsNamed) {
-  EXPECT_THAT(Complaint(Fault::kMachine, [] { OpenHardware("vaapi", "/dev/dri/renderD999"); }),
+  std::string driver;
+  EXPECT_THAT(Complaint(Fault::kMachine, [&] { OpenHardware("vaapi", "/dev/dri/renderD999", driver); }),
               testing::HasSubstr("no render node /dev/dri/renderD999"));
 }
 

@@ -66,7 +66,7 @@ class RunProofTest : public test::FolderTest {};
 
 TEST_F(RunProofTest, AWorkerThatTellsOfOneEncodeOnlyIsNonsense) {
   const std::string script = R"sh(cat >/dev/null; echo '{"result": {"seconds": 1, "late": 0, "outputs": []}}')sh";
-  const WorkerProcess worker({"/bin/sh", "-c", script}, "", nullptr);
+  const WorkerProcess worker({"/bin/sh", "-c", script}, StandInGpu{}, nullptr);
   const Footage footage{"x", path("x.y4m"), {192, 128}, {25, 1}, 25, 0};
   const Proof proof = RunProof(worker, {test::SmallSettings(), test::SmallSettings(), {footage}, 1, path(""), path("")},
                                [](auto...) {});

@@ -60,7 +60,7 @@ class DriverTest : public test::FolderTest {
     folder_ = new TemporaryFolder(std::filesystem::temp_directory_path());
     profile_ = folder_->path() / "card.toml";
     std::ofstream(profile_) << kProfile << "# " << getpid() << "\n";  // a device of this run's own
-    PreloadStandInGpu(KETTLE_DRIVERS, profile_);
+    PreloadStandInGpu({profile_, {"0000:01:00.0", "0000:02:00.0"}, {}, KETTLE_DRIVERS});
   }
   static void TearDownTestSuite() { delete folder_; }
 

@@ -13,7 +13,7 @@ namespace kettle {
 namespace {
 
 WorkerReport RunScript(const std::string& script, double deadline = 20) {
-  const WorkerProcess worker({"/bin/sh", "-c", script}, "", nullptr);
+  const WorkerProcess worker({"/bin/sh", "-c", script}, StandInGpu{}, nullptr);
   return worker.Run({"encode", {{"x", 1}}, deadline});
 }
 
@@ -28,16 +28,18 @@ TEST(WorkerProcess, GivesTheResultAndTheKernelsAccount) {
 }
 
 TEST(WorkerProcess, TellsTheRequest) {
-  const WorkerProcess worker({"/bin/sh", "-c", "printf '{\"result\":'; cat; echo '}'"}, "/some/profile.toml", nullptr);
+  const WorkerProcess worker({"/bin/sh", "-c", "printf '{\"result\":'; cat; echo '}'"},
+                             StandInGpu{"/some/profile.toml", {}, {"0000:03:00.0"}, "/drivers"}, nullptr);
   const WorkerReport report = worker.Run({"probe", {{"x", 1}}, 20});
   EXPECT_EQ(report.result["task"], "probe");
-  EXPECT_EQ(report.result["stand_in_gpu"], "/some/profile.toml");
+  EXPECT_EQ(report.result["stand_in_gpu"]["profile"], "/some/profile.toml");
+  EXPECT_EQ(report.result["stand_in_gpu"]["vaapi"][0], "0000:03:00.0");
   EXPECT_EQ(report.result["arguments"]["x"], 1);
 }
 
 TEST(WorkerProcess, ReportsProgress) {
   const WorkerProcess worker({"/bin/sh", "-c", "cat >/dev/null; echo '{\"progress\": 0.25}'; echo '{\"result\": {}}'"},
-                             "", nullptr);
+                             StandInGpu{}, nullptr);
   std::vector<double> shares;
   worker.Run({"encode", {}, 20}, [&](double share) { shares.push_back(share); });
   EXPECT_THAT(shares, testing::ElementsAre(0.25));
@@ -86,8 +88,8 @@ TEST(WorkerProcess, AHangIsEndedAtItsDeadline) {
 }
 
 TEST(WorkerProcess, SilenceEndsItLongBeforeTheDeadline) {
-  const WorkerProcess worker({"/bin/sh", "-c", "cat >/dev/null; echo '{\"progress\": 0}'; exec sleep 600"}, "",
-                             nullptr);
+  const WorkerProcess worker({"/bin/sh", "-c", "cat >/dev/null; echo '{\"progress\": 0}'; exec sleep 600"},
+                             StandInGpu{}, nullptr);
   const WorkerReport report = worker.Run({"encode", {}, 500, 0.4});
   EXPECT_EQ(report.status, WorkerStatus::kTimedOut);
   EXPECT_THAT(report.detail, testing::HasSubstr("no answer for"));
@@ -117,7 +119,7 @@ TEST(WorkerProcess, AProcessThatItStartedMayKeepItsOutputOpen) {
 
 // A worker that never read a long request was once waited for without end.
 TEST(WorkerProcess, OneThatDoesNotReadItsRequestIsEndedToo) {
-  const WorkerProcess worker({"/bin/sh", "-c", "exec sleep 600"}, "", nullptr);
+  const WorkerProcess worker({"/bin/sh", "-c", "exec sleep 600"}, StandInGpu{}, nullptr);
   const WorkerReport report = worker.Run({"encode", {{"long", std::string(4 << 20, 'x')}}, 600, 0.3});
   EXPECT_EQ(report.status, WorkerStatus::kTimedOut);
 }
@@ -137,7 +139,7 @@ TEST(WorkerProcess, NothingIsLeftWhenProgressThrows) {
   const std::string ids = folder.path() / "ids";
   const WorkerProcess worker(
       {"/bin/sh", "-c", "cat >/dev/null; sleep 600 & echo $! $$ >'" + ids + "'; echo '{\"progress\": 0.5}'; sleep 600"},
-      "", nullptr);
+      StandInGpu{}, nullptr);
   EXPECT_THROW(worker.Run({"encode", {}, 600}, [](double) { throw std::runtime_error("enough"); }), std::runtime_error);
   std::ifstream file(ids);
   for (int id; file >> id;) {
@@ -153,13 +155,13 @@ TEST(WorkerProcess, NothingIsLeftWhenProgressThrows) {
 }
 
 TEST(WorkerProcess, AProgramThatIsNotThereIsAReport) {
-  const WorkerProcess worker({"/no/such/program"}, "", nullptr);
+  const WorkerProcess worker({"/no/such/program"}, StandInGpu{}, nullptr);
   EXPECT_EQ(worker.Run({"encode", {}, 5}).status, WorkerStatus::kMalformed);
 }
 
 TEST(WorkerProcess, AStopKillsIt) {
   std::atomic<bool> stop = false;
-  const WorkerProcess worker({"/bin/sh", "-c", "exec sleep 600"}, "", &stop);
+  const WorkerProcess worker({"/bin/sh", "-c", "exec sleep 600"}, StandInGpu{}, &stop);
   std::thread stopper([&] { stop = true; });
   test::Complaint(Fault::kInterrupted, [&] { worker.Run({"encode", {}, 600}); });
   stopper.join();

@@ -6,6 +6,7 @@
 
 #include "kettle/task/tasks.h"
 #include "kettle/task/worker_tasks.h"
+#include "kettle/worker/driver_preload.h"
 #include "support.h"
 
 namespace kettle {
@@ -21,7 +22,7 @@ struct Answer {
 Answer Ask(const std::string& request) {
   std::istringstream in(request);
   std::ostringstream out;
-  const int code = WorkerMain(in, out, KETTLE_DRIVERS, MeasuringTasks());
+  const int code = WorkerMain(in, out, MeasuringTasks());
   std::istringstream lines(out.str());
   std::string line, last;
   while (std::getline(lines, line)) last = line;
@@ -55,7 +56,7 @@ TEST(WorkerMain, TellsWhoseFaultItIsAndKnowsOtherTasks) {
   const auto ask = [](const WorkerTask& task) {
     std::istringstream in(Request("more", {{"x", 2}}));
     std::ostringstream out;
-    WorkerMain(in, out, KETTLE_DRIVERS, {{"more", task}});
+    WorkerMain(in, out, {{"more", task}});
     return json::parse(out.str());
   };
   EXPECT_EQ(ask([](const json& arguments, const auto&) {
@@ -67,11 +68,12 @@ TEST(WorkerMain, TellsWhoseFaultItIsAndKnowsOtherTasks) {
 }
 
 TEST(WorkerMain, ADriverThatIsNotThereIsAnError) {
-  const json request = {
-      {"task", "probe"}, {"stand_in_gpu", "/x.toml"}, {"arguments", ProbeTask{test::SmallSettings()}}};
+  const json request = {{"task", "probe"},
+                        {"stand_in_gpu", StandInGpu{"/x.toml", {"0000:01:00.0"}, {}, "/no/such/folder"}},
+                        {"arguments", ProbeTask{test::SmallSettings()}}};
   std::istringstream in(request.dump());
   std::ostringstream out;
-  EXPECT_EQ(WorkerMain(in, out, "/no/such/folder", MeasuringTasks()), 3);
+  EXPECT_EQ(WorkerMain(in, out, MeasuringTasks()), 3);
   EXPECT_THAT(out.str(), testing::HasSubstr("driver does not load"));
 }
 

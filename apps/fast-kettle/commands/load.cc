@@ -54,8 +54,8 @@ int Capture(const Request& request, const Places& places) {
   for (int i = 0; i < 20; ++i) probes.push_back(ProbeMemory());
   wanted.idle_memory = Median(probes).value_or(0);
   // The driver's library is asked in this very process: capturing ends if it crashes.
-  const std::string stand_in = FindStandInGpu(request.stand_in_gpu, places);
-  if (!stand_in.empty()) PreloadStandInGpu(places.drivers, stand_in);
+  const StandInGpu stand_in = FindStandInGpu(request.stand_in_gpu, places);
+  if (!stand_in.empty()) PreloadStandInGpu(stand_in);
   GpuMeter gpus;
   wanted.gpu = [&gpus] {
     std::vector<double> shares;
@@ -87,7 +87,7 @@ LoadProfile ReplayAndWatch(const LoadProfile& profile, double seconds, const Pla
   SteadyClock clock;
   std::optional<GuardedThread> watching;
   const CaptureRequest wanted{.seconds = seconds, .interval_seconds = profile.interval_seconds};
-  const WorkerProcess worker({places.engine.string(), "worker"}, "", &StopRequested());
+  const WorkerProcess worker({places.engine.string(), "worker"}, {}, &StopRequested());
   progress.Stage("replaying", 1);
   WorkerReport report;
   try {
@@ -123,11 +123,11 @@ int Replay(const Request& request, const Places& places) {
   const int cores = CountCores();
   const LoadProfile profile = OntoCores(read, cores);
   const double seconds = Seconds(request, profile.seconds());
-  const std::string stand_in = FindStandInGpu(request.stand_in_gpu, places);
+  const StandInGpu stand_in = FindStandInGpu(request.stand_in_gpu, places);
   std::optional<StandIn> gpu_game;
   if (!stand_in.empty() && !read.gpu.empty())
-    gpu_game.emplace(places, "kettle-gpu-game", std::vector<std::string>{"--gpu", stand_in, "--load", request.subject},
-                     "SIMULATED");
+    gpu_game.emplace(places, "kettle-gpu-game",
+                     std::vector<std::string>{"--gpu", stand_in.profile, "--load", request.subject}, "SIMULATED");
   Progress progress(request.quiet);
   const LoadProfile seen = ReplayAndWatch(profile, seconds, places, progress);
   const double worst = WorstDifference(profile, seen);

@@ -44,7 +44,7 @@ int RunSoakCommand(Session& session, const BenchPlan& plan) {
   session.progress().Clear();
 
   SoakResult result{settings, outcome.windows, task.seconds, plan.show.required_headroom};
-  result.simulated = settings.encoder.starts_with("nvenc") && !session.request().stand_in_gpu.empty();
+  result.simulated = IsSimulated(FindFamily(settings.encoder), session.stand_in_gpu());
   result.warnings = plan.warnings;
   json body = result;
   body["load"] = session.load() ? session.load()->json() : json();

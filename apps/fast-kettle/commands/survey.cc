@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <thread>
 
@@ -120,6 +121,7 @@ json EncoderJson(const SurveyedEncoder& surveyed) {
       {"device", Name(family.device)}, {"device_index", found.device}, {"device_name", found.probe.device_name},
       {"works", found.probe.works},    {"reason", found.probe.reason}, {"presets", family.presets},
       {"rate_controls", rates},        {"features", features},         {"simulated", found.simulated}};
+  if (!found.probe.bus_address.empty()) result["bus_address"] = found.probe.bus_address;
   if (const auto& limits = surveyed.limits) {
     result["limits"] = {
         {"largest_size", limits->largest}, {"b_frames", limits->b_frames}, {"ten_bit", limits->ten_bit}};
@@ -162,6 +164,19 @@ void PrintProcessor(const Processor& p) {
   if (!caches.empty()) fmt::print("             {}\n", caches);
 }
 
+std::string At(const std::string& bus_address) { return bus_address.empty() ? "" : ", at " + bus_address; }
+
+// Cards that only an encoder's driver tells of, by where they sit.
+std::map<std::string, std::string> CardsOfEncoders(const std::vector<GraphicsDevice>& devices, const Survey& survey) {
+  std::map<std::string, std::string> cards;
+  for (const SurveyedEncoder& e : survey.encoders)
+    if (const ProbeOutcome& probe = e.found.probe; probe.works && !probe.bus_address.empty())
+      cards[probe.bus_address] = probe.device_name;
+  for (const GraphicsDevice& g : devices) cards.erase(g.bus_address);
+  for (const NvidiaDevice& g : survey.nvidia) cards.erase(g.bus_address);
+  return cards;
+}
+
 // A card that its own driver tells of stands there once, not a second time as the kernel sees it.
 void PrintGraphics(const std::vector<GraphicsDevice>& devices, const Survey& survey) {
   for (const GraphicsDevice& g : devices) {
@@ -171,12 +186,14 @@ void PrintGraphics(const std::vector<GraphicsDevice>& devices, const Survey& sur
     std::string use = g.busy ? fmt::format(", {:.0f} % busy", *g.busy * 100) : "";
     if (const auto engines = survey.engine_use.find(g.bus_address); engines != survey.engine_use.end())
       for (const auto& [engine, share] : engines->second) use += fmt::format(", {} {:.0f} %", engine, share * 100);
-    fmt::print("  GPU        {}, driver {}{}{}\n", g.name, g.driver.empty() ? "none" : g.driver,
-               g.render_node.empty() ? "" : ", " + g.render_node, use);
+    fmt::print("  GPU        {}, driver {}{}{}{}\n", g.name, g.driver.empty() ? "none" : g.driver,
+               g.render_node.empty() ? "" : ", " + g.render_node, At(g.bus_address), use);
   }
   for (const NvidiaDevice& g : survey.nvidia)
-    fmt::print("  GPU {}      {}, driver {}, {:.0f} % busy, encoder {:.0f} %\n", g.index, g.name, g.driver_version,
-               g.gpu_use.value_or(0) * 100, g.encoder_use.value_or(0) * 100);
+    fmt::print("  GPU {}      {}, driver {}{}, {:.0f} % busy, encoder {:.0f} %\n", g.index, g.name, g.driver_version,
+               At(g.bus_address), g.gpu_use.value_or(0) * 100, g.encoder_use.value_or(0) * 100);
+  for (const auto& [address, name] : CardsOfEncoders(devices, survey))
+    fmt::print("  GPU        {}{}\n", name, At(address));
 }
 
 void PrintMachine(const Session& session, const Survey& survey) {
@@ -185,7 +202,8 @@ void PrintMachine(const Session& session, const Survey& survey) {
   PrintProcessor(m.processor);
   fmt::print("  memory     {:.1f} GiB\n", static_cast<double>(m.memory_bytes) / (1 << 30));
   PrintGraphics(m.graphics, survey);
-  if (m.graphics.empty() && survey.nvidia.empty()) fmt::print("  GPU        none found\n");
+  if (m.graphics.empty() && survey.nvidia.empty() && CardsOfEncoders({}, survey).empty())
+    fmt::print("  GPU        none found\n");
   for (const Display& d : m.displays)
     fmt::print("  display    {}{} on {}{}\n", d.name.empty() ? "" : d.name + ", ", d.size.str(), d.connector,
                d.refresh_hz > 0 ? fmt::format(", {:.2f} Hz", d.refresh_hz) : "");

@@ -22,7 +22,7 @@ namespace kettle::app {
 class BackgroundLoad::Replay {
  public:
   Replay(const LoadProfile& profile, const std::vector<std::string>& worker_command)
-      : worker_(worker_command, "", &stop_), thread_([this, profile] { Run(profile); }) {
+      : worker_(worker_command, {}, &stop_), thread_([this, profile] { Run(profile); }) {
     while (!running_ && !ended_) usleep(5'000);
     if (running_) return;
     thread_.join();

@@ -38,6 +38,9 @@ int EncoderFinder::CountDevices(const EncoderFamily& family) {
     // One is tried even if nothing tells of any: the trial says why it does not work.
     case Interface::kNvenc: return std::max(1, static_cast<int>(Nvidia().size()));
     case Interface::kVaapi:
+      if (const auto& simulated = worker_.stand_in_gpu().vaapi; !simulated.empty())
+        return static_cast<int>(simulated.size());
+      [[fallthrough]];
     case Interface::kQsv: return std::max(1, CountRenderNodes());
   }
   return 1;
@@ -50,8 +53,8 @@ const std::vector<FoundEncoder>& EncoderFinder::All() {
     progress_.Show(family.title, 0);
     const int devices = CountDevices(family);
     for (int device = 0; device < devices; ++device) {
-      const bool simulated = family.interface == Interface::kNvenc && nvidia_simulated_;
-      encoders_.push_back({family.name, device, runner_.Probe(ProbeSettings(family, device)), simulated});
+      const ProbeOutcome probe = runner_.Probe(ProbeSettings(family, device));
+      encoders_.push_back({family.name, device, probe, IsSimulated(family, worker_.stand_in_gpu())});
     }
     progress_.StepDone();
   }

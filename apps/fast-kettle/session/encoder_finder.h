@@ -29,9 +29,9 @@ EncodeSettings ProbeSettings(const EncoderFamily& family, int device);
 // All answers are remembered: the machine does not change in a run.
 class EncoderFinder {
  public:
-  // `nvidia_simulated`: the worker loads the stand-in's driver. Keeps references to the rest.
-  EncoderFinder(const WorkerProcess& worker, ProcessTrialRunner& runner, Progress& progress, bool nvidia_simulated)
-      : worker_(worker), runner_(runner), progress_(progress), nvidia_simulated_(nvidia_simulated) {}
+  // Keeps references.
+  EncoderFinder(const WorkerProcess& worker, ProcessTrialRunner& runner, Progress& progress)
+      : worker_(worker), runner_(runner), progress_(progress) {}
 
   // Opens every family of the catalogue in a worker, on each GPU.
   const std::vector<FoundEncoder>& All();
@@ -52,7 +52,6 @@ class EncoderFinder {
   const WorkerProcess& worker_;
   ProcessTrialRunner& runner_;
   Progress& progress_;
-  const bool nvidia_simulated_;
   std::vector<FoundEncoder> encoders_;
   std::map<std::pair<std::string, int>, std::optional<LimitsOutcome>> limits_;
   std::optional<std::vector<NvidiaDevice>> nvidia_;

@@ -32,19 +32,19 @@ Session::Session(const Request& request, Places places)
       scratch_(folder_.path()),
       machine_(ReadMachine(request.root)),
       provenance_(MakeProvenance(kVersion, Digest(machine_))),
-      stand_in_profile_(FindStandInGpu(request_.stand_in_gpu, places_)),
-      worker_({places_.engine.string(), "worker"}, stand_in_profile_, &StopRequested()),
+      stand_in_gpu_(FindStandInGpu(request_.stand_in_gpu, places_)),
+      worker_({places_.engine.string(), "worker"}, stand_in_gpu_, &StopRequested()),
       progress_(request.quiet),
       runner_(
           worker_, scratch_.path(), [this](const std::string& what, double share) { progress_.Show(what, share); },
           request.bench.patience_seconds),
-      encoders_(worker_, runner_, progress_, !stand_in_profile_.empty()),
+      encoders_(worker_, runner_, progress_),
       footage_(request.footage_seconds, progress_),
-      trials_(folder_.path(), provenance_, request.command, DigestOfFile(stand_in_profile_), request.fresh),
+      trials_(folder_.path(), provenance_, request.command, DigestOfFile(stand_in_gpu_.profile), request.fresh),
       figures_(folder_.path(), provenance_) {}
 
 void Session::StartLoad(const std::string& load) {
-  load_ = std::make_unique<BackgroundLoad>(load, places_, stand_in_profile_);
+  load_ = std::make_unique<BackgroundLoad>(load, places_, stand_in_gpu_.profile);
   trials_.MeasuredUnder(*load_);
 }
 

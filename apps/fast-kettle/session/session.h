@@ -71,6 +71,8 @@ class Session {
   // DIR/`kind`.json.
   void Write(const std::string& kind, nlohmann::json body) const;
 
+  const StandInGpu& stand_in_gpu() const { return stand_in_gpu_; }
+
  private:
   const Request request_;
   const Places places_;
@@ -78,7 +80,7 @@ class Session {
   TemporaryFolder scratch_;
   const Machine machine_;
   const Provenance provenance_;
-  const std::string stand_in_profile_;
+  const StandInGpu stand_in_gpu_;
   WorkerProcess worker_;
   Progress progress_;
   ProcessTrialRunner runner_;

@@ -2,6 +2,7 @@
 #include "session/stand_in_gpu.h"
 
 #include <filesystem>
+#include <sstream>
 #include <vector>
 
 #include "kettle/process/command.h"
@@ -13,9 +14,9 @@ namespace kettle::app {
 
 namespace fs = std::filesystem;
 
-std::string FindStandInGpu(const std::string& name, const Places& places) {
+StandInGpu FindStandInGpu(const std::string& name, const Places& places) {
   constexpr double kMostSeconds = 10;
-  if (name.empty()) return "";
+  if (name.empty()) return {};
   const std::string simulator = places.Simulator("kettle-gpu");
   fs::path path = name;
   if (name.find_first_of("/.") == name.npos && !IsThere(path)) path = places.share / "gpu" / (name + ".toml");
@@ -28,7 +29,12 @@ std::string FindStandInGpu(const std::string& name, const Places& places) {
   }
   const CommandOutcome check = RunCommand({simulator, "--check", path.string()}, kMostSeconds);
   if (!check.ok()) FailInput("--stand-in-gpu: {}", check.output.substr(0, check.output.find('\n')));
-  return fs::absolute(path).string();
+  StandInGpu gpu{fs::absolute(path).string()};
+  gpu.drivers = places.drivers;
+  std::istringstream cards(check.output);  // "nvenc 0000:01:00.0", a line each
+  for (std::string interface, address; cards >> interface >> address;)
+    (interface == "vaapi" ? gpu.vaapi : gpu.nvenc).push_back(address);
+  return gpu;
 }
 
 std::string SimulatedNotice() {

@@ -105,10 +105,15 @@ GraphicsDevice PciDevice(const fs::path& folder) {
   return device;
 }
 
-std::vector<fs::path> RenderNodes(const fs::path& root) {
+std::vector<fs::path> NodesOf(const fs::path& root) {
   std::vector<fs::path> nodes;
   for (const fs::path& entry : Entries(root / "dev/dri"))
     if (entry.filename().string().starts_with("renderD")) nodes.push_back(entry);
+  return nodes;
+}
+
+std::vector<RenderNode>& OtherNodes() {
+  static std::vector<RenderNode> nodes;
   return nodes;
 }
 
@@ -146,14 +151,27 @@ std::vector<GraphicsDevice> ReadGraphics(const fs::path& root, const Identity& i
   return devices;
 }
 
+void UseRenderNodes(std::vector<RenderNode> nodes) { OtherNodes() = std::move(nodes); }
+
+std::string BusAddressOfNode(const std::string& path) {
+  for (const RenderNode& node : OtherNodes())
+    if (node.path == path) return node.bus_address;
+  for (const GraphicsDevice& device : ReadGraphics())
+    if (device.render_node == path) return device.bus_address;
+  return "";
+}
+
 std::string RenderNodePath(int index, const fs::path& root) {
-  const auto nodes = RenderNodes(root);
+  const std::vector<RenderNode>& others = OtherNodes();
+  if (index >= 0 && static_cast<std::size_t>(index) < others.size())
+    return others[static_cast<std::size_t>(index)].path;
+  const auto nodes = NodesOf(root);
   if (index >= 0 && static_cast<std::size_t>(index) < nodes.size())
     return "/dev/dri/" + nodes[static_cast<std::size_t>(index)].filename().string();
   return fmt::format("/dev/dri/renderD{}", 128 + index);
 }
 
-int CountRenderNodes(const fs::path& root) { return static_cast<int>(RenderNodes(root).size()); }
+int CountRenderNodes(const fs::path& root) { return static_cast<int>(NodesOf(root).size()); }
 
 EngineTimes ReadEngineTimes(const fs::path& root) {
   EngineTimes times;

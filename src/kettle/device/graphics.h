@@ -34,6 +34,14 @@ Identity ThisProcess();
 std::vector<GraphicsDevice> ReadGraphics(const std::filesystem::path& root = "/",
                                          const Identity& identity = ThisProcess());
 
+struct RenderNode {
+  std::string path, bus_address;
+};
+// Nodes to be opened in place of the machine's, for the rest of this process; none: the machine's.
+void UseRenderNodes(std::vector<RenderNode> nodes);
+// Where the device of that node sits, "" if nothing tells.
+std::string BusAddressOfNode(const std::string& path);
+
 // The path of the `index`th render node; of one that is not there, the path that it would usually have.
 std::string RenderNodePath(int index, const std::filesystem::path& root = "/");
 int CountRenderNodes(const std::filesystem::path& root = "/");

@@ -100,6 +100,26 @@ std::vector<NvidiaDevice> NvidiaMeter::Read() const {
   return devices;
 }
 
+// By CUDA's driver interface (CUDA Driver API reference, device management).
+std::string CudaBusAddress(int index) {
+  struct Closer {
+    void operator()(void* library) const { dlclose(library); }
+  };
+  const std::unique_ptr<void, Closer> library(dlopen("libcuda.so.1", RTLD_NOW));
+  if (!library) return "";
+  const auto find = [&]<typename Function>(const char* name, Function*& function) {
+    function = reinterpret_cast<Function*>(dlsym(library.get(), name));
+    return function != nullptr;
+  };
+  int (*init)(unsigned) = nullptr, (*get)(int*, int) = nullptr, (*address)(char*, int, int) = nullptr;
+  int device = 0;
+  char text[32] = {};
+  if (!find("cuInit", init) || !find("cuDeviceGet", get) || !find("cuDeviceGetPCIBusId", address) || init(0) != 0 ||
+      get(&device, index) != 0 || address(text, sizeof text, device) != 0)
+    return "";
+  return KernelAddress(text);
+}
+
 std::vector<NvidiaDevice> ReadNvidia() { return NvidiaMeter().Read(); }
 
 void to_json(nlohmann::json& json, const NvidiaDevice& d) {

@@ -30,6 +30,10 @@ class NvidiaMeter {
   std::unique_ptr<State> state_;
 };
 
+// Where the `index`th device sits, as CUDA and NVENC count them, which may not be the management library's order; empty
+// if there is none. Loads the driver: call it in a worker.
+std::string CudaBusAddress(int index);
+
 // One reading: call it in a worker.
 std::vector<NvidiaDevice> ReadNvidia();
 

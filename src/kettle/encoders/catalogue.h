@@ -93,6 +93,10 @@ const char* Name(DeviceKind kind);  // "cpu", "gpu"
 // cannot do what is asked, naming the families that can.
 EncoderConfig ConfigFor(const EncodeSettings& settings);
 
+// Where the GPU sits that these settings name, as its interface counts GPUs: "0000:01:00.0". Empty for a processor, or
+// if nothing tells. Loads the driver: call it in a worker.
+std::string BusAddressOf(const EncodeSettings& settings);
+
 // The one line that says why a family did not work, from the library's own words.
 std::string Reason(const EncoderFamily& family, const std::string& library_words);
 

@@ -5,6 +5,7 @@
 #include <functional>
 
 #include "kettle/device/graphics.h"
+#include "kettle/device/nvidia.h"
 #include "kettle/encoders/catalogue.h"
 #include "kettle/units/error.h"
 #include "kettle/units/suggestion.h"
@@ -177,5 +178,15 @@ class Mapper {
 }  // namespace
 
 EncoderConfig ConfigFor(const EncodeSettings& settings) { return Mapper(settings).Map(); }
+
+std::string BusAddressOf(const EncodeSettings& settings) {
+  switch (FindFamily(settings.encoder).interface) {
+    case Interface::kProcessor: return "";
+    case Interface::kNvenc: return CudaBusAddress(settings.device);
+    case Interface::kVaapi:
+    case Interface::kQsv: return BusAddressOfNode(RenderNodePath(settings.device));
+  }
+  return "";
+}
 
 }  // namespace kettle

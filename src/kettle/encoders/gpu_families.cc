@@ -71,14 +71,27 @@ EncoderFamily Nvenc(const std::string& codec, const std::string& title) {
       .reasons = NvencReasons()};
 }
 
+const char* VaLost() {
+  return "the GPU was lost during the encode (driver reset): check the kernel log, its power and its temperature";
+}
+
 const Reasons& NodeReasons() {
   static const Reasons reasons = {
       {"there is no render node", "no GPU with a kernel driver on this machine (there is no /dev/dri/renderD*)"},
+      {"Failed to set driver name to iHD", "that is no Intel GPU: QSV needs one"},
       {"Error creating a MFX session",
        "no working Intel media runtime; install the one for your GPU (libmfx-gen1.2 or libmfx1)"},
       {"Failed to initialise VAAPI connection",
        "the GPU has no VA-API driver; install it (intel-media-va-driver, mesa-va-drivers)"},
       {"No VA display found", "the GPU has no VA-API driver; install it (intel-media-va-driver, mesa-va-drivers)"},
+      {"Failed to create encode pipeline context: 2",
+       "session limit reached: the GPU accepts no more encodes at once; stop another one"},
+      {"Failed to create encode pipeline context: 1", "the GPU's driver refused to open an encode session"},
+      {"Failed to sync to picture completion: 1", VaLost()},
+      {"Failed to sync to output buffer completion: 1", VaLost()},
+      {"Failed to end picture encode issue: 1", VaLost()},
+      {"Failed to sync to", "the driver refused a frame during the encode; update the driver"},
+      {"Failed to end picture encode issue", "the driver refused a frame during the encode; update the driver"},
       {"No usable encoding entrypoint found", "this GPU, or its VA-API driver, cannot encode that codec"},
       {"No usable encoding profile found", "this GPU, or its VA-API driver, cannot encode that profile or bit depth"},
       {"has no encoder", "the installed libavcodec is too old for it; a newer release has it"}};

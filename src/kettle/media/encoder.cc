@@ -1,6 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/media/encoder.h"
 
+extern "C" {
+#include <libavcodec/bsf.h>
+}
+
+#include <algorithm>
+
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -61,25 +67,78 @@ void CheckEncoding(int result) {
   FailMachine("encoding: {}", words);
 }
 
+// Of a packet that has them in its stream, as the containers want them apart.
+std::vector<std::uint8_t> ParameterSets(const AVCodecContext& context, const AVPacket& packet) {
+  struct Deleter {
+    void operator()(AVBSFContext* p) const { av_bsf_free(&p); }
+  };
+  AVBSFContext* raw = nullptr;
+  CheckLibav(av_bsf_alloc(av_bsf_get_by_name("extract_extradata"), &raw), "the parameter sets");
+  const std::unique_ptr<AVBSFContext, Deleter> filter(raw);
+  CheckLibav(avcodec_parameters_from_context(filter->par_in, &context), "the parameter sets");
+  CheckLibav(av_bsf_init(filter.get()), "the parameter sets");
+  const PacketPtr copy(av_packet_clone(&packet));
+  CheckLibav(av_bsf_send_packet(filter.get(), copy.get()), "the parameter sets");
+  CheckLibav(av_bsf_receive_packet(filter.get(), copy.get()), "the parameter sets");
+  std::size_t bytes = 0;
+  const std::uint8_t* data = av_packet_get_side_data(copy.get(), AV_PKT_DATA_NEW_EXTRADATA, &bytes);
+  if (!data) FailMachine("the driver gave no parameter sets");
+  return {data, data + bytes};
+}
+
+void SetHeader(AVCodecContext& context, const std::vector<std::uint8_t>& header) {
+  context.extradata = static_cast<std::uint8_t*>(av_mallocz(header.size() + AV_INPUT_BUFFER_PADDING_SIZE));
+  if (!context.extradata) FailMachine("out of memory");
+  std::copy(header.begin(), header.end(), context.extradata);
+  context.extradata_size = static_cast<int>(header.size());
+}
+
 }  // namespace
 
 Encoder::Encoder(const EncoderConfig& config) {
+  if (!config.hardware.empty()) device_ = OpenHardware(config.hardware, config.hardware_device, device_name_);
+  if (config.hardware == "vaapi") surfaces_ = SurfacePool(*device_, config.pixel_format, config.size);
+  std::string trouble = OpenContext(config);
+  EncoderConfig low_power = config;
+  if (config.hardware == "vaapi" && trouble.find("No usable encoding entrypoint") != trouble.npos) {
+    low_power.options["low_power"] = "1";  // all that newer Intel drivers have
+    trouble = OpenContext(low_power);
+  }
+  if (!trouble.empty()) FailMachine("{} did not open: {}", config.library_name, trouble);
+  if (config.hardware == "vaapi" && context_->extradata_size == 0) {
+    const std::vector<std::uint8_t> header = HeaderOfAPicture(config);
+    if (const std::string again = OpenContext(low_power); !again.empty())
+      FailMachine("{} did not open again: {}", config.library_name, again);
+    SetHeader(*context_, header);
+  }
+}
+
+// What went wrong; empty if nothing did.
+std::string Encoder::OpenContext(const EncoderConfig& config) {
   const AVCodec* codec = avcodec_find_encoder_by_name(config.library_name.c_str());
   if (!codec) FailMachine("the installed libavcodec has no encoder \"{}\"", config.library_name);
+  context_.reset();  // before the next one takes its place on the device
   context_.reset(avcodec_alloc_context3(codec));
   if (!context_) FailMachine("out of memory");
   Describe(*context_, config);
-  if (!config.hardware.empty()) {
-    device_ = OpenHardware(config.hardware, config.hardware_device);
-    context_->hw_device_ctx = av_buffer_ref(device_.get());
-  }
-  if (config.hardware == "vaapi") {
-    surfaces_ = SurfacePool(*device_, config.pixel_format, config.size);
+  if (device_) context_->hw_device_ctx = av_buffer_ref(device_.get());
+  if (surfaces_) {
     context_->hw_frames_ctx = av_buffer_ref(surfaces_.get());
     context_->pix_fmt = AV_PIX_FMT_VAAPI;
   }
-  if (const std::string trouble = Open(*context_, *codec, config, device_name_); !trouble.empty())
-    FailMachine("{} did not open: {}", config.library_name, trouble);
+  return Open(*context_, *codec, config, device_name_);
+}
+
+// Some VA-API drivers write the parameter sets themselves, into the stream: they are taken from one picture, encoded
+// for nothing but that.
+std::vector<std::uint8_t> Encoder::HeaderOfAPicture(const EncoderConfig& config) {
+  const FramePtr picture = NewPicture(config.size, config.pixel_format);
+  picture->pts = 0;
+  Send(picture.get());
+  Send(nullptr);
+  const PacketPtr packet = Receive();
+  if (!packet) FailMachine("{} gave no picture", config.library_name);
+  return ParameterSets(*context_, *packet);
 }
 
 void Encoder::Send(const AVFrame* picture) {

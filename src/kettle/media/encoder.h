@@ -40,6 +40,9 @@ class Encoder {
   const std::string& device_name() const { return device_name_; }
 
  private:
+  std::string OpenContext(const EncoderConfig& config);
+  std::vector<std::uint8_t> HeaderOfAPicture(const EncoderConfig& config);
+
   std::string device_name_;
   BufferPtr device_, surfaces_;  // for encoders that take pictures from a GPU's surfaces
   CodecContextPtr context_;

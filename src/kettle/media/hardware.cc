@@ -34,7 +34,7 @@ std::string Words(int result, const LibavLog& log) {
 
 }  // namespace
 
-BufferPtr OpenHardware(const std::string& type, const std::string& node) {
+BufferPtr OpenHardware(const std::string& type, const std::string& node, std::string& driver) {
   CheckNode(node);
   const AVHWDeviceType kind = av_hwdevice_find_type_by_name(type.c_str());
   AVBufferRef* device = nullptr;
@@ -44,6 +44,12 @@ BufferPtr OpenHardware(const std::string& type, const std::string& node) {
   const int result = av_hwdevice_ctx_create(&device, kind, type == "qsv" ? "auto" : node.c_str(), options, 0);
   av_dict_free(&options);
   if (result < 0) FailMachine("{} does not open {}: {}", type, node, Words(result, log));
+  constexpr std::string_view kDriver = "VAAPI driver: ";
+  for (const std::string& line : log.lines())
+    if (const auto from = line.find(kDriver); from != line.npos) {
+      driver = line.substr(from + kDriver.size());
+      if (driver.ends_with(".")) driver.pop_back();
+    }
   return BufferPtr(device);
 }
 

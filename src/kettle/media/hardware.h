@@ -14,8 +14,9 @@ struct BufferDeleter {
 using BufferPtr = std::unique_ptr<AVBufferRef, BufferDeleter>;
 
 // Opens a device: `type` is "vaapi" or "qsv", `node` the path of a render node. Throws Error(kMachine): there is no
-// such node, no permission to open it (with the group to join), or the library's own words.
-BufferPtr OpenHardware(const std::string& type, const std::string& node);
+// such node, no permission to open it (with the group to join), or the library's own words. `driver` becomes what the
+// driver calls itself, if it says so.
+BufferPtr OpenHardware(const std::string& type, const std::string& node, std::string& driver);
 
 // A pool of surfaces of `format` (in main memory's terms) on a VA-API device. Throws Error(kMachine).
 BufferPtr SurfacePool(AVBufferRef& device, AVPixelFormat format, FrameSize size);

@@ -68,8 +68,9 @@ int log_depth = 0;
 constexpr std::size_t kMostLines = 1000;
 
 void Collect(void* object, int level, const char* format, va_list arguments) {
-  // NVENC tells the device's name only in passing.
-  if (level > AV_LOG_WARNING && std::strstr(format, "GPU #") == nullptr) return;
+  // NVENC tells the device's name only in passing, VA-API the driver's.
+  const bool names_a_device = std::strstr(format, "GPU #") || std::strstr(format, "VAAPI driver: ");
+  if (level > AV_LOG_WARNING && !names_a_device) return;
   std::array<char, 1024> text{};
   int print_prefix = 0;
   av_log_format_line(nullptr, level, format, arguments, text.data(), text.size(), &print_prefix);

@@ -23,6 +23,12 @@ std::string Option::place() const {
   return settings.device > 0 ? fmt::format("GPU {}", settings.device) : "GPU";
 }
 
+bool OnOneCard(const Option& a, const Option& b) {
+  if (a.device != "gpu" || b.device != "gpu") return false;
+  if (!a.bus_address.empty() && !b.bus_address.empty()) return a.bus_address == b.bus_address;
+  return a.settings.device == b.settings.device;  // all that is known
+}
+
 ClipResult ResultOf(const Trial& trial) {
   ClipResult clip{trial.footage, trial.throughput_fps, trial.headroom};
   if (trial.quality) {
@@ -80,6 +86,7 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
       continue;
     }
     option.device_name = trial.device_name;
+    option.bus_address = trial.bus_address;
     option.clips.push_back(ResultOf(trial));
     option.throughput_fps = std::min(option.throughput_fps, trial.throughput_fps);
     option.cpu_cores = std::max(option.cpu_cores, trial.cpu_cores);
@@ -139,6 +146,7 @@ void to_json(nlohmann::json& json, const Option& option) {
                {"engine_share", option.engine_share()},
                {"score", ScoreJson(option.score)},
                {"quality", option.scored() ? nlohmann::json(option.quality) : nlohmann::json()}});
+  if (!option.bus_address.empty()) json["bus_address"] = option.bus_address;
   if (option.interval) json["interval"] = *option.interval;
   if (!option.marks.empty()) json["marks"] = option.marks;
   if (!option.trouble.empty()) json["trouble"] = option.trouble;
@@ -151,6 +159,7 @@ void from_json(const nlohmann::json& json, Option& option) {
   option.score = ScoreFrom(json.at("score"));
   if (!json.at("quality").is_null()) json["quality"].get_to(option.quality);
   json.at("clips").get_to(option.clips);
+  option.bus_address = json.value("bus_address", "");
   if (json.contains("interval")) option.interval = json["interval"].get<double>();
   if (json.contains("marks")) json["marks"].get_to(option.marks);
   option.trouble = json.value("trouble", "");

@@ -30,6 +30,7 @@ struct ClipResult {
 struct Option {
   EncodeSettings settings;
   std::string device, device_name;
+  std::string bus_address;  // of the GPU; empty: a processor, or nothing tells
   bool simulated = false;
   bool measured = false;  // on all footage, every trial done
   std::string trouble;    // why not, if a trial did not end well
@@ -58,6 +59,9 @@ struct Option {
   std::string title() const;
   std::string place() const;  // "CPU", "GPU", "GPU 1"
 };
+
+// Whether both are on one graphics card, by whatever interface, and so share its encode engine and its sessions.
+bool OnOneCard(const Option& a, const Option& b);
 
 ClipResult ResultOf(const Trial& trial);  // of one that is done
 

@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 #include "kettle/option/ladder_walk.h"
 #include "kettle/units/error.h"
@@ -231,8 +230,7 @@ class Placer {
   }
 
   void Weigh(const Walked& s, const Walked& r) {
-    if (s.family->sessions == 1 && r.family->device == s.family->device && r.option.device == "gpu" &&
-        s.option.device == "gpu")
+    if (s.family->sessions == 1 && OnOneCard(s.option, r.option))
       return Reject(s.option, r.option, Message{"placement.one-at-a-time"});
     if (Fits(s.option, r.option)) return Accept(s, s.option, r.option);
     for (const Pair& pair : placement_.feasible)
@@ -302,6 +300,16 @@ bool SameSettings(const Pair& a, const Pair& b) {
                     });
 }
 
+std::string PlaceIn(const Pair& pair, const Option& option) {
+  if (option.device != "gpu" || option.device_name.empty()) return option.place();
+  std::vector<Option> others{pair.stream, pair.recording};
+  for (const FurtherStream& further : pair.further) others.push_back(further.option);
+  const bool several = std::any_of(others.begin(), others.end(), [&](const Option& other) {
+    return other.device == "gpu" && !OnOneCard(option, other);
+  });
+  return several ? "GPU " + option.device_name.substr(0, option.device_name.find(", driver")) : option.place();
+}
+
 std::string StreamTitles(const Pair& pair) {
   std::string titles = pair.stream.title();
   for (const FurtherStream& further : pair.further) titles += " + " + further.option.title();
@@ -316,12 +324,12 @@ void Pair::Stream(Option option) {
 Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity) {
   Demand demand;
   bool working = true;
-  std::map<int, double> engines;
   for (const Option& encode : encodes) {
     demand.stand_in_cores += encode.stand_in_cores;
     demand.cpu_cores += (encode.cpu_cores + encode.feeding_cores) * capacity.real_time_factor + encode.stand_in_cores;
-    double& engine = engines[encode.settings.device];
-    engine += encode.engine_share();
+    double engine = 0;
+    for (const Option& other : encodes)
+      if (OnOneCard(encode, other)) engine += other.engine_share();
     demand.engine_share = std::max(demand.engine_share, engine);
     demand.memory_bytes_per_second += MemoryTraffic(encode.settings);
     working = working && encode.trouble.empty();

@@ -63,6 +63,8 @@ struct Pair {
   void Stream(Option option);  // takes its place, and the recording's where both are one; the demand stays
 };
 Demand DemandOf(const Pair& pair, const Capacity& capacity);
+// Where one of a pair's encodes runs: "CPU" or "GPU", the latter by its name where the pair uses several cards.
+std::string PlaceIn(const Pair& pair, const Option& option);
 std::string StreamTitles(const Pair& pair);  // "x264 fast", "x264 fast + x264 veryfast"
 
 // Whether two pairs ask the same of their encoders.

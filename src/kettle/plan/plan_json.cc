@@ -111,18 +111,19 @@ Json PlacementEvidence(const Plan& plan, const Pair& chosen) {
                        {"recording_score", pair.recording.scored() ? Json(pair.recording.score) : Json()},
                        {"why", WhyNotPair(plan, pair, chosen)}});
   }
-  return {{"choice", "placement"},
-          {"value", chosen.one_encode ? fmt::format("stream on the {}, recorded as it is", chosen.stream.place())
-                                      : fmt::format("stream on the {}, recording on the {}", chosen.stream.place(),
-                                                    chosen.recording.place())},
-          {"why", Message{"plan.demand",
-                          {{"cores", chosen.demand.cpu_cores},
-                           {"all_cores", plan.capacity.cpu_cores},
-                           {"percent", chosen.demand.engine_share * 100}}}},
-          {"measured", true},
-          {"evidence", chosen.demand},
-          {"rejected", plan.placement.rejected},
-          {"outdone", outdone}};
+  return {
+      {"choice", "placement"},
+      {"value", chosen.one_encode ? fmt::format("stream on the {}, recorded as it is", PlaceIn(chosen, chosen.stream))
+                                  : fmt::format("stream on the {}, recording on the {}", PlaceIn(chosen, chosen.stream),
+                                                PlaceIn(chosen, chosen.recording))},
+      {"why", Message{"plan.demand",
+                      {{"cores", chosen.demand.cpu_cores},
+                       {"all_cores", plan.capacity.cpu_cores},
+                       {"percent", chosen.demand.engine_share * 100}}}},
+      {"measured", true},
+      {"evidence", chosen.demand},
+      {"rejected", plan.placement.rejected},
+      {"outdone", outdone}};
 }
 
 Json Attempts(const Plan& plan) {

@@ -194,7 +194,9 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
   if (request_.show.recording_score && !SettleWithSomeEncoder(settled)) return refuse(Message{"trade.level-too-heavy"});
   if (stream_first && !request_.show.recording_score) PreferTheBestRecording(settled);
   Pair& pair = settled.placement.feasible.front();
-  if (!pair.recording.scored()) pair.recording = options_.Measure(pair.recording.settings);
+  // Ways are compared by all clips: a smaller picture ruins text more than waves.
+  options_.Measure(pair.recording.settings);
+  pair.recording = options_.MeasureEverywhere(pair.recording.settings);
   settled.levels = levels_;
   lost = stream_alone_->score - pair.stream.score;
   const Message cost = lost < kNothing ? Message{"trade.costs-nothing"} : Message{"trade.costs", {{"lost", lost}}};

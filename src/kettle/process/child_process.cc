@@ -6,6 +6,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
@@ -49,27 +50,49 @@ std::optional<std::string> FindProgram(const std::string& name) {
 namespace {
 
 // Between fork and exec: nothing here may allocate, as another thread may hold the allocator's lock.
-[[noreturn]] void Become(const ChildSetup& setup, char* const* arguments, pid_t parent, int null) {
+[[noreturn]] void Become(const ChildSetup& setup, char* const* arguments, char* const* variables, pid_t parent,
+                         int null) {
   if (setup.own_session) setsid();
   prctl(PR_SET_PDEATHSIG, setup.end_signal);
   if (getppid() != parent) _exit(127);  // it ended before it could be watched
   dup2(setup.input >= 0 ? setup.input : null, STDIN_FILENO);
   dup2(setup.output >= 0 ? setup.output : null, STDOUT_FILENO);
   if (setup.errors >= 0) dup2(setup.errors, STDERR_FILENO);
-  execv(arguments[0], arguments);
+  execve(arguments[0], arguments, variables);
   _exit(127);
+}
+
+// This program's own variables, with those in place of what has the same name.
+std::vector<std::string> Environment(const std::vector<std::pair<std::string, std::string>>& others) {
+  std::vector<std::string> variables;
+  for (char** own = environ; *own; ++own) {
+    const std::string variable = *own;
+    const bool replaced = std::any_of(others.begin(), others.end(),
+                                      [&](const auto& other) { return variable.starts_with(other.first + "="); });
+    if (!replaced) variables.push_back(variable);
+  }
+  for (const auto& [name, value] : others) variables.push_back(name + "=" + value);
+  return variables;
+}
+
+// As exec(3) wants them.
+std::vector<char*> Pointers(const std::vector<std::string>& words) {
+  std::vector<char*> pointers;
+  for (const std::string& word : words) pointers.push_back(const_cast<char*>(word.c_str()));
+  pointers.push_back(nullptr);
+  return pointers;
 }
 
 }  // namespace
 
 ChildProcess::ChildProcess(const ChildSetup& setup) : own_session_(setup.own_session), end_signal_(setup.end_signal) {
-  std::vector<char*> arguments;
-  for (const std::string& word : setup.words) arguments.push_back(const_cast<char*>(word.c_str()));
-  arguments.push_back(nullptr);
+  const std::vector<char*> arguments = Pointers(setup.words);
+  const std::vector<std::string> environment = Environment(setup.environment);
+  const std::vector<char*> variables = Pointers(environment);
   const OwnedFd null(open("/dev/null", O_RDWR | O_CLOEXEC));
   const pid_t parent = getpid();
   pid_ = fork();
-  if (pid_ == 0) Become(setup, arguments.data(), parent, null.get());
+  if (pid_ == 0) Become(setup, arguments.data(), variables.data(), parent, null.get());
   if (pid_ < 0) FailMachine("cannot start {}: {}", setup.words[0], std::strerror(errno));
 }
 

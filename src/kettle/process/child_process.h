@@ -8,6 +8,7 @@
 #include <csignal>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace kettle {
@@ -40,6 +41,8 @@ struct ChildSetup {
   std::vector<std::string> words;  // the program's path and its arguments
   int input = -1, output = -1,
       errors = -1;  // its standard streams; below zero: /dev/null, of errors this program's own
+  // Variables that it has besides this program's own, or with other values.
+  std::vector<std::pair<std::string, std::string>> environment = {};
   // Away from the terminal's Ctrl-C, and with all that it starts in one group of processes that ends with it.
   bool own_session = true;
   int end_signal = SIGKILL;  // how it is ended

@@ -78,6 +78,7 @@ ProbeOutcome RunProbe(const ProbeTask& task) {
   try {
     const int packets = EncodeFew(task.settings, &outcome.device_name).packets();
     outcome.works = packets == kProbeFrames;
+    outcome.bus_address = BusAddressOf(task.settings);
     if (!outcome.works)
       outcome.reason = fmt::format("{} frames went in but {} packets came out", kProbeFrames, packets);
   } catch (const Error& error) {

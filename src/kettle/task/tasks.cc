@@ -9,13 +9,13 @@ KETTLE_JSON(SoakWindow, start_seconds, fps, throttle_events, stolen_cores, other
 
 KETTLE_JSON(EncodeTask, settings, footage, longest_seconds, output, least_fps)
 KETTLE_JSON(EncodeOutcome, frames, fed_frames, seconds, busy_seconds, truncated, mean_kbps, peak_second_kbps, latency,
-            b_frames, device_name, slow_downs)
+            b_frames, device_name, bus_address, versions, slow_downs)
 KETTLE_JSON(SoakTask, settings, footage, seconds, window_seconds)
 KETTLE_JSON(SoakOutcome, windows, device_name)
 KETTLE_JSON(QualityTask, reference, encoded, encoded_rate, frames, viewing_size, scored_a_second)
 KETTLE_JSON(QualityOutcome, quality, frames)
 KETTLE_JSON(ProbeTask, settings)
-KETTLE_JSON(ProbeOutcome, works, reason, device_name)
+KETTLE_JSON(ProbeOutcome, works, reason, device_name, bus_address)
 KETTLE_JSON(LimitsOutcome, at_once, more_at_once, largest, b_frames, ten_bit)
 
 }  // namespace kettle

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "kettle/encoders/settings.h"
+#include "kettle/encoders/versions.h"
 #include "kettle/quality/pooling.h"
 #include "kettle/quality/score_sampling.h"
 #include "kettle/realtime/packet_log.h"
@@ -30,8 +31,10 @@ struct EncodeOutcome {
   bool truncated = false;   // stopped early: slower than `longest_seconds` or `least_fps` allows
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
-  int b_frames = 0;                  // the most in a row that the encoder made
-  std::string device_name;           // the GPU's own name, if it has one
+  int b_frames = 0;         // the most in a row that the encoder made
+  std::string device_name;  // the GPU's own name, if it has one
+  std::string bus_address;  // where the GPU sits; empty: a processor, or nothing tells
+  Versions versions;
   std::vector<SlowDown> slow_downs;  // at most one
 };
 
@@ -72,7 +75,7 @@ struct ProbeTask {
 struct ProbeOutcome {
   bool works = false;
   std::string reason;  // why not, for the user
-  std::string device_name;
+  std::string device_name, bus_address;
 };
 
 // How far a working encoder goes.

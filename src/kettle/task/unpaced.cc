@@ -50,6 +50,8 @@ void FillFrom(const Feed& feed, const EncodeSettings& settings, EncodeOutcome& o
   outcome.latency = log.latency();
   outcome.b_frames = log.longest_b_run();
   outcome.device_name = feed.encoder().device_name();
+  outcome.bus_address = BusAddressOf(settings);
+  outcome.versions = VersionsOf(settings, outcome.device_name, outcome.bus_address);
   if (const auto slow_down = log.slow_down()) outcome.slow_downs.push_back(*slow_down);
 }
 

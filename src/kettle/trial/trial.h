@@ -46,7 +46,8 @@ struct Trial {
   std::string footage;      // label
   std::string footage_key;  // Footage::key
   std::string device;       // "cpu" or "gpu"
-  std::string device_name;
+  std::string device_name, bus_address;
+  Versions versions;
   bool simulated = false;
   WorkerStatus status = WorkerStatus::kMalformed;
   std::string detail;        // why, if the status is not done
@@ -132,6 +133,9 @@ class TrialRunner {
   // Never throws for a trial that fails; throws Error(kInterrupted) when stopped.
   virtual Trial Run(const TrialRequest& request) = 0;
 };
+
+// Whether that family's devices are simulated ones.
+bool IsSimulated(const EncoderFamily& family, const StandInGpu& gpu);
 
 // The real one: an encode in a worker process of its own, then its quality in another.
 class ProcessTrialRunner final : public TrialRunner {

@@ -28,6 +28,8 @@ void to_json(nlohmann::json& json, const Trial& t) {
       {"settings", t.settings},       {"footage", t.footage},     {"footage_key", t.footage_key}, {"device", t.device},
       {"device_name", t.device_name}, {"simulated", t.simulated}, {"status", Name(t.status)},     {"detail", t.detail}};
   json["timing"] = TimingJson(t.timing);
+  if (!t.bus_address.empty()) json["bus_address"] = t.bus_address;
+  if (!t.versions.library.empty()) json["versions"] = t.versions;
   if (!t.driver_words.empty()) json["driver_words"] = t.driver_words;
   if (!t.done()) return;
   json.update({{"frames", t.frames},
@@ -55,6 +57,8 @@ void from_json(const nlohmann::json& json, Trial& t) {
   KETTLE_READ_FIELDS(json, t, settings, footage, footage_key, device, device_name, simulated);
   t.status = ParseWorkerStatus(json.at("status"));
   json.at("detail").get_to(t.detail);
+  t.bus_address = json.value("bus_address", "");
+  if (json.contains("versions")) json["versions"].get_to(t.versions);
   t.driver_words = json.value("driver_words", "");
   const auto& timing = json.at("timing");
   t.timing = {timing.at("encoding_seconds"), timing.at("starting_seconds"), timing.at("quality_seconds"),

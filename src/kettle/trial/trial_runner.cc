@@ -21,14 +21,14 @@ std::string Label(const EncodeSettings& settings, const std::string& footage) {
   return fmt::format("{} {} {} {}", settings.encoder, settings.preset, settings.size.str(), footage);
 }
 
-Trial Named(const EncodeSettings& settings, const Footage& footage, bool stand_in) {
+Trial Named(const EncodeSettings& settings, const Footage& footage, const StandInGpu& stand_in) {
   const EncoderFamily& family = FindFamily(settings.encoder);
   Trial trial;
   trial.settings = settings;
   trial.footage = footage.label;
   trial.footage_key = footage.key();
   trial.device = Name(family.device);
-  trial.simulated = stand_in && family.interface == Interface::kNvenc;
+  trial.simulated = IsSimulated(family, stand_in);
   return trial;
 }
 
@@ -73,10 +73,17 @@ void Fill(const EncodeOutcome& outcome, const WorkerReport& report, Trial& trial
   trial.peak_memory_bytes = report.peak_memory_bytes;
   trial.b_frames = outcome.b_frames;
   trial.device_name = outcome.device_name;
+  trial.bus_address = outcome.bus_address;
+  trial.versions = outcome.versions;
   if (!outcome.slow_downs.empty()) trial.slow_down = outcome.slow_downs.front();
 }
 
 }  // namespace
+
+bool IsSimulated(const EncoderFamily& family, const StandInGpu& gpu) {
+  return (family.interface == Interface::kNvenc && !gpu.nvenc.empty()) ||
+         (family.interface == Interface::kVaapi && !gpu.vaapi.empty());
+}
 
 const ProcessTrialRunner::FeedingCost& ProcessTrialRunner::Feeding(const EncodeSettings& settings,
                                                                    const Footage& footage) {
@@ -100,7 +107,7 @@ const ProcessTrialRunner::FeedingCost& ProcessTrialRunner::Feeding(const EncodeS
 Trial ProcessTrialRunner::Run(const TrialRequest& request) {
   const EncodeSettings& settings = request.settings;
   const Footage& footage = request.footage;
-  Trial trial = Named(settings, footage, !worker_.stand_in_gpu().empty());
+  Trial trial = Named(settings, footage, worker_.stand_in_gpu());
   const FeedingCost& feeding = Feeding(settings, footage);
   trial.feeding_cores = feeding.cpu_seconds / feeding.frames * settings.frame_rate.fps();
 
@@ -198,7 +205,7 @@ void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::files
 
 PacedTrial ProcessTrialRunner::RunPaced(const EncodeSettings& settings, const Footage& footage, double seconds) {
   PacedTrial trial{.settings = settings, .footage = footage.label};
-  trial.simulated = Named(settings, footage, !worker_.stand_in_gpu().empty()).simulated;
+  trial.simulated = Named(settings, footage, worker_.stand_in_gpu()).simulated;
   const PaceTask task{
       .footage = {footage.file.string()}, .source_rate = footage.rate, .seconds = seconds, .outputs = {{settings, ""}}};
   const std::string label = Label(settings, footage.label) + " in real time";
@@ -229,7 +236,7 @@ SoakOutcome ProcessTrialRunner::RunSoak(const SoakTask& task) {
 
 void ProcessTrialRunner::Encode(const EncodeSettings& settings, const Footage& footage,
                                 const std::filesystem::path& output) {
-  const std::filesystem::path made = EncodeOf(Named(settings, footage, !worker_.stand_in_gpu().empty()));
+  const std::filesystem::path made = EncodeOf(Named(settings, footage, worker_.stand_in_gpu()));
   std::error_code gone;
   if (std::find(encodes_.begin(), encodes_.end(), made) != encodes_.end() &&
       std::filesystem::copy_file(made, output, std::filesystem::copy_options::overwrite_existing, gone))
@@ -250,7 +257,10 @@ StripOutcome ProcessTrialRunner::Strip(const StripTask& task) {
 ProbeOutcome ProcessTrialRunner::Probe(const EncodeSettings& settings) {
   WorkerReport report = worker_.Run({"probe", ProbeTask{settings}, kGraceSeconds});
   if (const auto outcome = AnswerOf<ProbeOutcome>(report)) return *outcome;
-  return {.works = false, .reason = fmt::format("{}: {}", Name(report.status), report.detail), .device_name = ""};
+  return {.works = false,
+          .reason = fmt::format("{}: {}", Name(report.status), report.detail),
+          .device_name = "",
+          .bus_address = ""};
 }
 
 std::optional<LimitsOutcome> ProcessTrialRunner::Limits(const EncodeSettings& settings) {

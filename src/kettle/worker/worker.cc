@@ -15,13 +15,11 @@ namespace kettle {
 
 using Json = nlohmann::json;
 
-int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path& driver_folder,
-               const std::map<std::string, WorkerTask>& tasks) {
+int WorkerMain(std::istream& in, std::ostream& out, const std::map<std::string, WorkerTask>& tasks) {
   const LibavLog log;  // what the libraries say goes into the reason of a failure
   try {
     const Json request = Json::parse(std::string(std::istreambuf_iterator<char>(in), {}));
-    if (const Json& profile = request.at("stand_in_gpu"); !profile.is_null())
-      PreloadStandInGpu(driver_folder, profile.get<std::string>());
+    if (const Json& gpu = request.at("stand_in_gpu"); !gpu.is_null()) PreloadStandInGpu(gpu.get<StandInGpu>());
     const auto progress = [&](double share) { out << JsonText(Json{{"progress", share}}) << std::endl; };
     const std::string name = request.at("task");
     const auto task = tasks.find(name);

@@ -2,7 +2,6 @@
 // The child's side of a worker process: one task in, progress and a result out.
 #pragma once
 
-#include <filesystem>
 #include <functional>
 #include <iosfwd>
 #include <map>
@@ -16,11 +15,10 @@ using WorkerTask =
     std::function<nlohmann::json(const nlohmann::json& arguments, const std::function<void(double)>& progress)>;
 
 // The body of a worker process. Reads one request, a JSON object
-//   {"task": a name in `tasks`, "stand_in_gpu": PATH or null, "arguments": {...}},
+//   {"task": a name in `tasks`, "stand_in_gpu": a StandInGpu or null, "arguments": {...}},
 // from `in`, and writes JSON lines to `out`: {"progress": 0..1} any number of times, then
-// {"result": {...}} or {"error": "one line", "input": is it the user's}. `driver_folder` holds the stand-in driver
-// libraries. Returns the process's exit code: 0 with a result, 3 with an error.
-int WorkerMain(std::istream& in, std::ostream& out, const std::filesystem::path& driver_folder,
-               const std::map<std::string, WorkerTask>& tasks);
+// {"result": {...}} or {"error": "one line", "input": is it the user's}. Returns the process's exit code: 0 with a
+// result, 3 with an error.
+int WorkerMain(std::istream& in, std::ostream& out, const std::map<std::string, WorkerTask>& tasks);
 
 }  // namespace kettle

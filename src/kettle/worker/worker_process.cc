@@ -61,11 +61,11 @@ void WriteAll(int fd, std::string_view text, double most_seconds) {
 
 // A worker that runs, with the ways to it.
 struct Worker {
-  explicit Worker(const std::vector<std::string>& command)
+  Worker(const std::vector<std::string>& command, const StandInGpu& gpu)
       : to(MakePipe()),
         from(MakePipe()),
         errors(memfd_create("worker-errors", MFD_CLOEXEC)),
-        process({command, to.read.get(), from.write.get(), errors.get()}) {
+        process({command, to.read.get(), from.write.get(), errors.get(), WorkerEnvironment(gpu)}) {
     to.read.Close();
     from.write.Close();
   }
@@ -210,7 +210,7 @@ WorkerReport WorkerProcess::Run(const WorkerRequest& request, const std::functio
   const std::string text = JsonText(message);
   const SteadyClock clock;
   const std::int64_t start_ns = clock.now_ns();
-  Worker worker(command_);
+  Worker worker(command_, stand_in_gpu_);
   WriteAll(worker.to.write.get(), text,
            request.silence_seconds > 0 ? request.silence_seconds : request.deadline_seconds);
   worker.to.write.Close();

@@ -9,6 +9,8 @@
 #include <string>
 #include <vector>
 
+#include "kettle/worker/driver_preload.h"
+
 namespace kettle {
 
 enum class WorkerStatus {
@@ -59,20 +61,20 @@ struct WorkerRequest {
 
 class WorkerProcess {
  public:
-  // `command` is the program and its arguments. `stand_in_gpu` is a profile's path, or empty. When
-  // `*stop` becomes true, the running worker is killed and Error(kInterrupted) thrown.
-  WorkerProcess(std::vector<std::string> command, std::string stand_in_gpu, const std::atomic<bool>* stop)
+  // `command` is the program and its arguments. When `*stop` becomes true, the running worker is killed and
+  // Error(kInterrupted) thrown.
+  WorkerProcess(std::vector<std::string> command, StandInGpu stand_in_gpu, const std::atomic<bool>* stop)
       : command_(std::move(command)), stand_in_gpu_(std::move(stand_in_gpu)), stop_(stop) {}
 
   // Throws Error(kMachine) only if no process can be started at all, or the disk is full. The worker dies with this
   // process.
   WorkerReport Run(const WorkerRequest& request, const std::function<void(double)>& progress = {}) const;
 
-  const std::string& stand_in_gpu() const { return stand_in_gpu_; }
+  const StandInGpu& stand_in_gpu() const { return stand_in_gpu_; }
 
  private:
   std::vector<std::string> command_;
-  std::string stand_in_gpu_;
+  StandInGpu stand_in_gpu_;
   const std::atomic<bool>* stop_;
 };
 

@@ -18,7 +18,7 @@ constexpr CUresult kNoDevice = static_cast<CUresult>(100);        // CUDA_ERROR_
 
 // Asks the devices once a process. Empty if there are none.
 const std::vector<standin::DeviceInfo>& Devices() {
-  static const std::vector<standin::DeviceInfo> devices = standin::AskDevices();
+  static const std::vector<standin::DeviceInfo> devices = standin::AskDevices(standin::Interface::kNvenc);
   return devices;
 }
 
@@ -54,6 +54,13 @@ CUresult cuDeviceGetName(char* name, int length, CUdevice device) {
   if (!IsDevice(device) || length < 1) return kInvalidDevice;
   std::strncpy(name, Devices()[static_cast<std::size_t>(device)].name, static_cast<std::size_t>(length - 1));
   name[length - 1] = 0;
+  return CUDA_SUCCESS;
+}
+
+CUresult cuDeviceGetPCIBusId(char* address, int length, CUdevice device) {
+  if (!IsDevice(device) || length < 1) return kInvalidDevice;
+  std::strncpy(address, Devices()[static_cast<std::size_t>(device)].bus_address, static_cast<std::size_t>(length - 1));
+  address[length - 1] = 0;
   return CUDA_SUCCESS;
 }
 

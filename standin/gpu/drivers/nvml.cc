@@ -12,7 +12,7 @@ constexpr int kSuccess = 0, kUninitialised = 1, kInvalidArgument = 2;
 
 // A handle is a device's number, from 1 on.
 bool Info(void* handle, standin::DeviceInfo& info) {
-  const auto devices = standin::AskDevices();
+  const auto devices = standin::AskDevices(standin::Interface::kNvenc);
   const auto index = static_cast<std::size_t>(reinterpret_cast<std::intptr_t>(handle)) - 1;
   if (index >= devices.size()) return false;
   info = devices[index];
@@ -30,11 +30,11 @@ int Copy(const char* from, char* to, unsigned length) {
 
 extern "C" {
 
-int nvmlInit_v2() { return standin::AskDevices().empty() ? kUninitialised : kSuccess; }
+int nvmlInit_v2() { return standin::AskDevices(standin::Interface::kNvenc).empty() ? kUninitialised : kSuccess; }
 int nvmlShutdown() { return kSuccess; }
 
 int nvmlDeviceGetCount_v2(unsigned* count) {
-  *count = static_cast<unsigned>(standin::AskDevices().size());
+  *count = static_cast<unsigned>(standin::AskDevices(standin::Interface::kNvenc).size());
   return kSuccess;
 }
 
@@ -50,8 +50,21 @@ int nvmlDeviceGetName(void* handle, char* name, unsigned length) {
 }
 
 int nvmlSystemGetDriverVersion(char* version, unsigned length) {
-  const auto devices = standin::AskDevices();
+  const auto devices = standin::AskDevices(standin::Interface::kNvenc);
   return devices.empty() ? kUninitialised : Copy(devices.front().driver_version, version, length);
+}
+
+struct PciInfo {
+  char bus_id_legacy[16];
+  unsigned domain, bus, device, pci_device_id, pci_subsystem_id;
+  char bus_id[32];
+};
+int nvmlDeviceGetPciInfo_v3(void* handle, PciInfo* pci) {
+  standin::DeviceInfo info;
+  if (!Info(handle, info)) return kInvalidArgument;
+  *pci = {};
+  std::strncpy(pci->bus_id, info.bus_address, sizeof pci->bus_id - 1);
+  return kSuccess;
 }
 
 struct Utilization {
