@@ -89,6 +89,13 @@ std::uint32_t ValueOf(const standin::DeviceInfo& device, VAProfile profile, VACo
   }
 }
 
+// Called with the lock held. The session in which the buffer is being filled is the one that knows it.
+VAStatus WaitFor(Display& d, VaBuffer& coded) {
+  for (auto& [id, session] : d.sessions)
+    if (coded.pending) session->Wait(coded, d.buffers);
+  return coded.status;
+}
+
 }  // namespace
 
 extern "C" {
@@ -298,17 +305,6 @@ VAStatus vaDestroyBuffer(VADisplay display, VABufferID id) {
   return VA_STATUS_SUCCESS;
 }
 
-namespace {
-
-// Called with the lock held. The session in which the buffer is being filled is the one that knows it.
-VAStatus WaitFor(Display& d, VaBuffer& coded) {
-  for (auto& [id, session] : d.sessions)
-    if (coded.pending) session->Wait(coded, d.buffers);
-  return coded.status;
-}
-
-}  // namespace
-
 VAStatus vaMapBuffer(VADisplay display, VABufferID id, void** data) {
   Display& d = Of(display);
   std::lock_guard lock(d.mutex);
@@ -333,6 +329,10 @@ VAStatus vaMapBuffer(VADisplay display, VABufferID id, void** data) {
   buffer.segment.buf = buffer.data.data();
   *data = &buffer.segment;
   return VA_STATUS_SUCCESS;
+}
+// Of libva 2.21 and later.
+VAStatus vaMapBuffer2(VADisplay display, VABufferID id, void** data, std::uint32_t) {
+  return vaMapBuffer(display, id, data);
 }
 VAStatus vaUnmapBuffer(VADisplay, VABufferID) { return VA_STATUS_SUCCESS; }
 
@@ -421,6 +421,7 @@ VAStatus vaReleaseBufferHandle(VADisplay, VABufferID) { return VA_STATUS_ERROR_U
 VAStatus vaExportSurfaceHandle(VADisplay, VASurfaceID, std::uint32_t, std::uint32_t, void*) {
   return VA_STATUS_ERROR_UNIMPLEMENTED;
 }
+VAStatus vaGetDisplayAttributes(VADisplay, VADisplayAttribute*, int) { return VA_STATUS_ERROR_UNIMPLEMENTED; }
 VAStatus vaCreateImage(VADisplay, VAImageFormat*, int, int, VAImage*) { return VA_STATUS_ERROR_UNIMPLEMENTED; }
 VAStatus vaGetImage(VADisplay, VASurfaceID, int, int, unsigned, unsigned, VAImageID) {
   return VA_STATUS_ERROR_UNIMPLEMENTED;
