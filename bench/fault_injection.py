@@ -2,7 +2,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """Injects faults into the stand-in driver and counts what came of them.
 
-usage: bench/fault_injection.py [COUNT] [SEED]
+usage: bench/fault_injection.py [COUNT] [SEED] [nvenc|vaapi]
 
 Each run is a bench of four trials on the stand-in GPU with one fault of a random kind, at a random frame of a random
 trial. It must end with exit code 0; the struck trial must say what happened; the others must be done; and nothing may be
@@ -20,12 +20,13 @@ from processes import running
 
 ROOT = os.path.dirname(os.path.dirname(os.path.abspath(__file__)))
 PROGRAM = os.path.join(ROOT, "build/bin/fast-kettle")
-PROFILE = open(os.path.join(ROOT, "standin/gpu/profiles/modest.toml")).read()
+INTERFACE = sys.argv[3] if len(sys.argv) > 3 else "nvenc"
+PROFILE = open(os.path.join(ROOT, "standin/gpu/profiles", {"nvenc": "modest", "vaapi": "integrated"}[INTERFACE] + ".toml")).read()
 # kind: the status of the struck trial, and words of its detail or marks
-EXPECTED = {"refuse": ("failed", "refused"), "crash": ("crashed", "signal 11"), "hang": ("timed out", "hung"),
+EXPECTED = {"refuse": ("failed", "refused"), "crash": ("crashed", "signal 11"), "hang": ("timed out", "no answer"),
             "slow": ("done", "times slower"), "wrong": ("wrong output", "does not match"), "lost": ("failed", "GPU was lost")}
 FRAMES = 48  # of a trial: 4 s at 12 frames a second
-PRESETS = ["p1", "p2", "p3", "p4"]
+PRESETS = {"nvenc": ["p1", "p2", "p3", "p4"], "vaapi": ["7", "6", "5", "4"]}[INTERFACE]
 
 
 def shared_memory():
@@ -39,7 +40,7 @@ def run(kind, trial, frame, folder):
         # On a machine that stalls for seconds the devices must not leave and count sessions anew.
         file.write("linger_seconds = 10\n" + PROFILE + f'[[fault]]\nkind = "{kind}"\nsession = {3 + 2 * trial}\nframe = {frame}\nfactor = 30\n')
     out = os.path.join(folder, "out")
-    command = [PROGRAM, "bench", "--footage", "open-water", "--footage-seconds", "4", "--encoder", "nvenc-h264"]
+    command = [PROGRAM, "bench", "--footage", "open-water", "--footage-seconds", "4", "--encoder", INTERFACE + "-h264"]
     for preset in PRESETS:
         command += ["--preset", preset]
     command += ["--size", "320x180", "--frame-rate", "12", "--bit-rate", "600 kbit/s", "--repeats", "1", "--patience",

@@ -146,7 +146,7 @@ TEST(Catalogue, GpuFamiliesAreToldTheirDeviceAndPictures) {
 }
 
 TEST(Catalogue, ReasonsAreInWordsThatSayWhatToDo) {
-  const EncoderFamily& nvenc = FindFamily("nvenc-h264");
+  const EncoderFamily nvenc = FindFamily("nvenc-h264");
   EXPECT_THAT(Reason(nvenc, "x; OpenEncodeSessionEx failed: out of memory (10): y"),
               testing::StartsWith("session limit reached"));
   EXPECT_THAT(Reason(nvenc, "x; Cannot load libcuda.so.1"), HasSubstr("no NVIDIA driver"));
