@@ -24,6 +24,7 @@
 #include "coder.h"
 #include "engine.h"
 #include "profile.h"
+#include "replaying_coder.h"
 
 namespace {
 
@@ -121,8 +122,8 @@ void Disfigure(standin::SharedMemory& picture, const standin::Settings& s) {
 // One client's connection, served until it hangs up.
 class Session {
  public:
-  Session(standin::Descriptor socket, std::vector<std::unique_ptr<Device>>& devices)
-      : socket_(std::move(socket)), devices_(devices) {}
+  Session(standin::Descriptor socket, std::vector<std::unique_ptr<Device>>& devices, standin::CodedBefore& before)
+      : socket_(std::move(socket)), devices_(devices), before_(before) {}
   ~Session() {
     Leave();
     for (const std::uint32_t device : played_on_) devices_[device]->engine().SetGameShare(std::nullopt);
@@ -207,7 +208,7 @@ class Session {
         s.b_frames > ability.b_frames || (s.ten_bit && !ability.ten_bit))
       return answer;
     try {
-      coder_ = standin::MakeCoder(s);
+      coder_ = standin::MakeReplayingCoder(s, standin::MakeCoder(s), before_);
     } catch (const std::exception&) {
       return answer;
     }
@@ -282,6 +283,7 @@ class Session {
 
   standin::Descriptor socket_;
   std::vector<std::unique_ptr<Device>>& devices_;
+  standin::CodedBefore& before_;
   Device* device_ = nullptr;
   std::set<std::uint32_t> played_on_;  // devices that this client's simulated game uses
   int number_ = 0;                     // of the session on its device; 0: not open
@@ -295,6 +297,8 @@ class Session {
 };
 
 void ServeClients(int listener, const standin::Profile& profile) {
+  constexpr std::size_t kMostKeptBytes = 256u << 20;
+  standin::CodedBefore before(kMostKeptBytes);
   std::vector<std::unique_ptr<Device>> devices;
   for (std::size_t i = 0; i < profile.devices.size(); ++i) devices.push_back(std::make_unique<Device>(profile, i));
   std::atomic<int> clients = 0;
@@ -308,7 +312,7 @@ void ServeClients(int listener, const standin::Profile& profile) {
     ++clients;
     std::thread([&, socket = std::move(client)]() mutable {
       try {
-        Session(std::move(socket), devices).Serve();
+        Session(std::move(socket), devices, before).Serve();
       } catch (const std::exception&) {
         // The client sees a closed connection, as it would of a device that is lost.
       }

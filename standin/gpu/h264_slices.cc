@@ -109,15 +109,16 @@ SliceHeader ReadSlice(BitReader& bits, const H264Syntax& coder) {
   return slice;
 }
 
+// An intra picture in the place of a client's predicted one stays that: what comes after it refers to no other.
 void WriteSlice(BitWriter& bits, const SliceHeader& slice, const ClientSyntax& client) {
   bits.Bits(0, 1);
-  bits.Bits(slice.idr ? 3 : client.reference ? 2 : 0, 2);
-  bits.Bits(slice.idr ? kIdrUnit : 1, 5);
+  bits.Bits(client.idr ? 3 : client.reference ? 2 : 0, 2);
+  bits.Bits(client.idr ? kIdrUnit : 1, 5);
   bits.Unsigned(0);
   bits.Unsigned(slice.type + 5);  // all slices of the picture are of it
   bits.Unsigned(client.parameter_set);
   bits.Bits(client.frame_num, static_cast<int>(client.frame_num_bits));
-  if (slice.idr) bits.Unsigned(client.idr_id);
+  if (client.idr) bits.Unsigned(client.idr_id);
   if (client.order_count_type == 0) bits.Bits(client.order_count, static_cast<int>(client.order_count_bits));
   if (slice.type == kPredicted) {
     const bool override_count = client.references != 1;
@@ -125,7 +126,7 @@ void WriteSlice(BitWriter& bits, const SliceHeader& slice, const ClientSyntax& c
     if (override_count) bits.Unsigned(0);
     bits.Bits(0, 1);
   }
-  if (slice.idr)
+  if (client.idr)
     bits.Bits(0, 2);
   else if (client.reference)
     bits.Bits(0, 1);

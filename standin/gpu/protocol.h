@@ -68,6 +68,7 @@ struct Settings {
 // What a client's H.264 parameter sets and its place in the stream say of one picture's slice header.
 struct ClientSyntax {
   std::uint32_t parameter_set, frame_num, frame_num_bits, idr_id, order_count_type, order_count, order_count_bits;
+  std::uint32_t idr;
   std::uint32_t reference, references;  // whether others refer to it; how many the picture parameter set has by default
   std::uint32_t cabac, transform_8x8, deblocking_control, initial_qp;
   std::int32_t chroma_qp_offset, second_chroma_qp_offset;

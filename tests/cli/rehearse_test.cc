@@ -253,7 +253,7 @@ TEST_F(RehearseTest, ACardThatIsLostIsSaidInOneLine) {
   plan["recording"].update({{"encoder", "nvenc-h264"}, {"preset", "p4"}, {"device", "gpu"}, {"b_frames", 0}});
   Put("gpu-plan.json", plan.dump());
   Put("lost.toml", Get(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml") +
-                       "\n[[fault]]\nkind = \"lost\"\nsession = 1\nframe = 20\n");
+                       "\n[[fault]]\nkind = \"lost\"\nsession = 2\nframe = 20\n");
   const auto ran = Run("rehearse gpu-plan.json --stand-in-gpu lost.toml --seconds 8 --out out --quiet");
   EXPECT_EQ(ran.code, 3) << ran.out;
   EXPECT_THAT(ran.err, HasSubstr("broke off: the GPU was lost"));

@@ -172,6 +172,11 @@ class Stage {
   // Nothing if it killed itself, as it was asked to.
   std::optional<RehearsalOutcome> Run(const PlanFile& plan, const RehearsalTask& task) {
     session_.progress().Stage("rehearsal", 1);
+    std::vector<EncodeSettings> encodes{task.stream};
+    if (!task.one_encode) encodes.push_back(task.recording);
+    encodes.insert(encodes.end(), task.further_streams.begin(), task.further_streams.end());
+    CodeOnce(session_.worker(), {encodes, task.footage, task.source_rate, task.seconds},
+             [&](double share) { session_.progress().Show("what the simulated GPU will be asked", share); });
     if (game_) game_->Begin();
     if (log_) log_->Begin();
     WorkerReport report =

@@ -93,7 +93,8 @@ const Reasons& NodeReasons() {
       {"Failed to sync to", "the driver refused a frame during the encode; update the driver"},
       {"Failed to end picture encode issue", "the driver refused a frame during the encode; update the driver"},
       {"No usable encoding entrypoint found", "this GPU, or its VA-API driver, cannot encode that codec"},
-      {"No usable encoding profile found", "this GPU, or its VA-API driver, cannot encode that profile or bit depth"},
+      {"No usable encoding profile found",
+       "this GPU, or its VA-API driver, cannot encode that codec, profile or bit depth"},
       {"has no encoder", "the installed libavcodec is too old for it; a newer release has it"}};
   return reasons;
 }

@@ -88,6 +88,7 @@ class EndlessSource {
  public:
   explicit EndlessSource(const std::vector<std::string>& files);  // throws Error(kInput)
   FramePtr Frame(std::int64_t index) const;
+  std::int64_t frames() const { return frames_; }  // until it begins anew
 
  private:
   std::vector<Y4mFile> files_;

@@ -60,6 +60,11 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   const DiscardingServer server;
   AddSending(request, server.port(), proof_task);
 
+  std::vector<EncodeSettings> encodes;
+  for (const PacedOutputTask& output : task.outputs) encodes.push_back(output.settings);
+  CodeOnce(worker, {encodes, task.footage, task.source_rate, task.seconds},
+           [&](double share) { watcher("what the simulated GPU will be asked", share); });
+
   const CpuTime before = ReadCpuTime();
   const auto stand_in_before = ProcessCpuSeconds(kStandInProcess);
   const double own_before = OwnCpuSeconds();

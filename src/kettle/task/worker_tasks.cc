@@ -5,6 +5,7 @@
 
 #include "kettle/device/nvidia.h"
 #include "kettle/realtime/paced.h"
+#include "kettle/task/code_once.h"
 #include "kettle/task/probe.h"
 #include "kettle/task/quality_run.h"
 #include "kettle/task/strip.h"
@@ -30,6 +31,11 @@ std::map<std::string, WorkerTask> MeasuringTasks() {
        [=](const Json& task, const Progress& progress) { return RunPaced(task.get<PaceTask>(), *clock, progress); }},
       {"quality",
        [](const Json& task, const Progress& progress) { return RunQuality(task.get<QualityTask>(), progress); }},
+      {"code-once",
+       [](const Json& task, const Progress& progress) {
+         RunCodeOnceTask(task.get<CodeOnceTask>(), progress);
+         return Json::object();
+       }},
       {"strip", [](const Json& task, const Progress& progress) { return RunStrip(task.get<StripTask>(), progress); }},
       {"probe", [](const Json& task, const Progress&) { return RunProbe(task.get<ProbeTask>()); }},
       {"limits", [](const Json& task, const Progress&) { return RunLimits(task.get<ProbeTask>()); }},

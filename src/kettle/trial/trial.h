@@ -14,6 +14,7 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/footage/cache.h"
 #include "kettle/message/message.h"
+#include "kettle/task/code_once.h"
 #include "kettle/task/strip.h"
 #include "kettle/task/tasks.h"
 #include "kettle/worker/worker_process.h"
@@ -136,6 +137,10 @@ class TrialRunner {
 
 // Whether that family's devices are simulated ones.
 bool IsSimulated(const EncoderFamily& family, const StandInGpu& gpu);
+
+// In a worker of its own: those of the encodes that a simulated GPU makes, if there are any. One that fails is left to
+// the run, which says why. Throws as WorkerProcess::Run.
+void CodeOnce(const WorkerProcess& worker, CodeOnceTask task, const std::function<void(double)>& progress);
 
 // The real one: an encode in a worker process of its own, then its quality in another.
 class ProcessTrialRunner final : public TrialRunner {

@@ -85,6 +85,14 @@ bool IsSimulated(const EncoderFamily& family, const StandInGpu& gpu) {
          (family.interface == Interface::kVaapi && !gpu.vaapi.empty());
 }
 
+void CodeOnce(const WorkerProcess& worker, CodeOnceTask task, const std::function<void(double)>& progress) {
+  constexpr double kMostSeconds = 600;
+  std::erase_if(task.encodes, [&](const EncodeSettings& settings) {
+    return !IsSimulated(FindFamily(settings.encoder), worker.stand_in_gpu());
+  });
+  if (!task.encodes.empty()) worker.Run({"code-once", task, kMostSeconds}, progress);
+}
+
 const ProcessTrialRunner::FeedingCost& ProcessTrialRunner::Feeding(const EncodeSettings& settings,
                                                                    const Footage& footage) {
   const std::string key =

@@ -123,6 +123,7 @@ ClientSyntax VaSession::MakeSyntax() const {
   syntax.parameter_set = h264_picture_.pic_parameter_set_id;
   syntax.frame_num = h264_picture_.frame_num;
   syntax.frame_num_bits = sequence.log2_max_frame_num_minus4 + 4;
+  syntax.idr = picture.idr_pic_flag;
   syntax.idr_id = h264_slice_.idr_pic_id;
   syntax.order_count_type = sequence.pic_order_cnt_type;
   syntax.order_count = h264_slice_.pic_order_cnt_lsb;
