@@ -114,20 +114,24 @@ TEST_F(RehearseTest, DestinationsWithoutACommonCodecGetAnEncodeEach) {
   EXPECT_THAT(Run(plan + "--encodes two --out out").err, HasSubstr("say \"auto\" or \"one\""));
   const auto ran = Run(plan + "--footage-seconds 1 --proof-seconds 2 --out out --quiet");
   ASSERT_EQ(ran.code, 0) << ran.err << ran.out;
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("stream to Near Quay with x264"), HasSubstr("to Far Quay with x265"),
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("to Near Quay with x264"), HasSubstr("to Far Quay with x265"),
                              HasSubstr("Taken: no codec suits all destinations")));
-  EXPECT_THAT(Get(path("out/card.txt")), AllOf(HasSubstr("The stream above goes to Near Quay"),
-                                               HasSubstr("STREAM TO Far Quay"), HasSubstr("FLV (Enhanced RTMP)")));
+  // The better looking one comes first; they look alike.
+  const bool near_first = ran.out.find("stream to Near Quay with x264") != ran.out.npos;
+  const std::string first = near_first ? "Near Quay" : "Far Quay", second = near_first ? "Far Quay" : "Near Quay";
+  EXPECT_THAT(Get(path("out/card.txt")), AllOf(HasSubstr("The stream above goes to " + first),
+                                               HasSubstr("STREAM TO " + second), HasSubstr("FLV (Enhanced RTMP)")));
   ExpectValid("plan");
-  EXPECT_GT(Frames("out/stream.flv"), 12);
-  EXPECT_GT(Frames("out/stream-2.mkv"), 12);
+  EXPECT_GT(Frames(near_first ? "out/stream.flv" : "out/stream.mkv"), 12);
+  EXPECT_GT(Frames(near_first ? "out/stream-2.mkv" : "out/stream-2.flv"), 12);
   EXPECT_THAT(Run("redraw out").out, testing::StartsWith(ran.out));
   std::filesystem::rename(path("out"), path("planned"));
 
   const auto rehearsed = Run("rehearse planned/plan.json --seconds 4 --out out --quiet");
   ASSERT_THAT(rehearsed.code, AnyOf(0, 1)) << rehearsed.err;
-  EXPECT_THAT(rehearsed.out, AllOf(HasSubstr("stream 2: x265"), HasSubstr("stream to Near Quay (simulated)"),
-                                   HasSubstr("stream 2 to Far Quay (simulated)")));
+  EXPECT_THAT(rehearsed.out, AllOf(HasSubstr(near_first ? "stream 2: x265" : "stream 2: x264"),
+                                   HasSubstr("stream to " + first + " (simulated)"),
+                                   HasSubstr("stream 2 to " + second + " (simulated)")));
   ExpectValid("rehearsal");
   EXPECT_THAT(Get(path("out/frames.csv")), HasSubstr("\nstream-2,0,"));
   EXPECT_THAT(Run("redraw out").out, testing::StartsWith(rehearsed.out));

@@ -32,15 +32,23 @@ class ResultsTest : public test::ProgramTest {
 };
 
 TEST_F(ResultsTest, Survey) {
-  const auto ran = Run("survey --out out --stand-in-gpu modest");
+  const auto ran = Run("survey --out out --stand-in-gpu pair");
   EXPECT_EQ(ran.code, 0) << ran.err;
-  EXPECT_THAT(ran.out, testing::AllOf(testing::HasSubstr("x264"), testing::HasSubstr("Tidewater 20 (simulated)"),
-                                      testing::HasSubstr("SIMULATED")));
+  EXPECT_THAT(ran.out, testing::AllOf(testing::HasSubstr("x264"), testing::HasSubstr("Tidewater 30 (simulated)"),
+                                      testing::HasSubstr("Mudflat 6 (simulated)"), testing::HasSubstr("SIMULATED")));
   ExpectValid("survey");
   const nlohmann::json survey = Json("out/survey.json");
-  EXPECT_EQ(survey["encoders"].size(), Catalogue().size()) << "one GPU: each family once";
+  EXPECT_EQ(survey["encoders"].size(), Catalogue().size()) << "one GPU for each interface: each family once";
+  std::map<std::string, std::string> cards;
+  for (const nlohmann::json& encoder : survey["encoders"])
+    if (encoder["works"].get<bool>() && encoder["device"] == "gpu") {
+      EXPECT_TRUE(encoder["simulated"].get<bool>()) << encoder["name"];
+      cards[encoder["name"]] = encoder["bus_address"];
+    }
+  EXPECT_EQ(cards["nvenc-h264"], "0000:01:00.0");
+  EXPECT_EQ(cards["vaapi-h264"], "0000:00:02.0");
   EXPECT_GT(survey["disk"]["write_rate"]["bytes"], 0);
-  EXPECT_EQ(survey["nvidia"][0]["name"], "Tidewater 20 (simulated)");
+  EXPECT_EQ(survey["nvidia"][0]["name"], "Tidewater 30 (simulated)");
   EXPECT_EQ(survey["simulated"], true);
 }
 

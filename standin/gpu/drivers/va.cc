@@ -2,10 +2,7 @@
 // The stand-in libva.so.2: the part of the public VA-API that libavutil, libavcodec and libavfilter ask for, to encode
 // H.264 and HEVC on the devices of the profile. What a driver for pictures in memory does without answers
 // "unimplemented".
-#include <unistd.h>
-
 #include <algorithm>
-#include <cstdlib>
 #include <cstring>
 #include <memory>
 #include <mutex>
@@ -57,16 +54,6 @@ VAEntrypoint EntrypointOf(const standin::DeviceInfo& device) {
   return device.low_power ? VAEntrypointEncSliceLP : VAEntrypointEncSlice;
 }
 
-// The device whose node a descriptor is open on: "renderD128" is the first.
-std::uint32_t IndexOf(int fd) {
-  constexpr unsigned kFirst = 128;
-  char target[4096] = {};
-  if (readlink(("/proc/self/fd/" + std::to_string(fd)).c_str(), target, sizeof target - 1) <= 0) return 0;
-  const char* number = std::strstr(target, "renderD");
-  const unsigned value = number ? static_cast<unsigned>(std::strtoul(number + 7, nullptr, 10)) : kFirst;
-  return value >= kFirst ? value - kFirst : 0;
-}
-
 // Of HEVC the device writes the headers itself, as some drivers do: its coder's pictures go with no others.
 bool ClientHeaders(const standin::DeviceInfo& device, VAProfile profile) {
   return device.packed_headers && !IsHevc(profile);
@@ -101,9 +88,8 @@ VAStatus WaitFor(Display& d, VaBuffer& coded) {
 extern "C" {
 
 // For libva-drm.so.2.
-VADisplay standin_va_display(int fd) {
+VADisplay standin_va_display(unsigned index) {
   const auto devices = standin::AskDevices(standin::Interface::kVaapi);
-  const std::uint32_t index = IndexOf(fd);
   if (index >= devices.size()) return nullptr;
   auto display = std::make_unique<Display>();
   display->device = devices[index];
