@@ -46,6 +46,16 @@ TEST_F(CapacityFigureTest, WhatIsLeftIsThatOfTheBusiestSecond) {
               testing::AllOf(testing::HasSubstr("busiest second"), testing::HasSubstr("0.70 left for the game")));
 }
 
+TEST_F(CapacityFigureTest, ThePartsAddUpToWhatIsPredicted) {
+  Plan plan = SomePlan();
+  plan.capacity.real_time_factor = 1.4;
+  plan.chosen->demand = DemandOf(*plan.chosen, plan.capacity);
+  const auto chart = MakeCapacityChart(plan);
+  double sum = 0;
+  for (const CapacityChart::Part& part : chart->bars.front().parts) sum += part.share;
+  EXPECT_NEAR(sum, 1.4 / 2, 1e-9);
+}
+
 TEST_F(CapacityFigureTest, WithoutAPairThereIsNone) {
   Plan plan = SomePlan();
   plan.chosen.reset();
