@@ -180,7 +180,7 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"each.nothing-good-enough",
        "nothing that keeps pace for {destination} looks nearly as good as one encode for all"},
       {"each.nothing-keeps-pace", "nothing that was tried keeps pace for {destination}"},
-      {"each.only-way", "no codec suits all destinations"},
+      {"each.only-way", "no {what} suits all destinations"},
       {"each.other-codecs-no-better",
        "in real time, no other codec that some of them accept comes near what all of them get"},
       {"each.own-rate", "the share of the line that {destination} gets with an encode of its own"},

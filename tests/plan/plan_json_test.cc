@@ -48,7 +48,7 @@ Plan FullPlan() {
   plan.ladder = {{"bit rate 2450 kbit/s", pair.stream.settings, 1000, 3, 0.4}};
   plan.chosen->destinations = {"Lantern"};
   plan.chosen->further = {{{"Quayside"}, pair.stream}};
-  plan.each = EncodeEach{pair.stream, pair.demand, plan.chosen, true, Message{"each.only-way"}};
+  plan.each = EncodeEach{pair.stream, pair.demand, plan.chosen, true, Message{"each.only-way", {{"what", "codec"}}}};
   plan.recording_level = RecordingLevel{80, "harbour", {{23, 81, 9000}}, 23, {}};
   plan.colour = ColourCheck{{{"source", "yuv420p", "bt709", "bt709", "bt709", "tv"}}, {"stream"}, {1, 4}, 0.1};
   plan.disk = Disk{"/tmp", "ext4", "sda", false, 1000, WriteRate{3e8, 2e8, 100, 1}};

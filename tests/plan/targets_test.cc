@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/plan/targets.h"
 
+#include "kettle/plan/own_streams.h"
 #include "says.h"
 #include "support.h"
 
@@ -184,11 +185,10 @@ TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {
   other.sizes = {{960, 540}, {852, 480}};
   show.destinations = {picky, other};
   EXPECT_EQ(ChooseTargets(show).sizes, (std::vector<FrameSize>{{852, 480}})) << "both must take it";
-  other.sizes = {{960, 540}};
-  show.destinations = {picky, other};
+  other.sizes = {{3840, 2160}};
+  show.destinations = {other};
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }),
-              testing::AllOf(testing::HasSubstr("Lantern accepts only these sizes: 960x540"),
-                             testing::HasSubstr("other destinations")));
+              testing::HasSubstr("Lantern accepts only these sizes: 3840x2160"));
   show.destinations = {picky};
   show.stream_size = FrameSize{960, 540};
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("asks for 960x540"));
@@ -216,6 +216,43 @@ TEST(Targets, TheStreamsCodecsAreThoseThatEveryDestinationAccepts) {
   show.destinations = {odd, Quay()};
   show.one_encode_for_all = true;
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("Odd av1; Quay"));
+}
+
+// Two of three take the same size, two others the same frame rate: the most that one encode serves come first.
+TEST(Targets, DestinationsWithoutACommonPictureAreServedApart) {
+  Show show = BasicShow();
+  Destination near = Quay(), far = Quay(), odd = Quay();
+  near.name = "Near";
+  near.sizes = {{1280, 720}, {640, 360}};
+  far.name = "Far";
+  far.sizes = {{640, 360}};
+  odd.name = "Odd";
+  odd.sizes = {{960, 540}};
+  show.destinations = {odd, near, far};
+  const Targets targets = ChooseTargets(show);
+  EXPECT_EQ(targets.served, (std::vector<std::string>{"Near", "Far"}));
+  EXPECT_EQ(targets.lacking, "size");
+  EXPECT_EQ(targets.sizes, (std::vector<FrameSize>{{640, 360}}));
+  const std::vector<OwnStream> own = OwnStreams(show, targets);
+  ASSERT_EQ(own.size(), 3U);
+  EXPECT_EQ(own[0].sizes, (std::vector<FrameSize>{{960, 540}}));
+  EXPECT_EQ(own[1].sizes, (std::vector<FrameSize>{{1280, 720}, {640, 360}}));
+
+  show.one_encode_for_all = true;
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }),
+              testing::HasSubstr("no size suits all: Odd 960x540; Near 1280x720, 640x360; Far 640x360"));
+  show.one_encode_for_all = false;
+  near.sizes = far.sizes = {};
+  far.frame_rates = {{25, 1}};
+  near.frame_rates = {{30, 1}};
+  show.destinations = {near, far};
+  EXPECT_EQ(ChooseTargets(show).lacking, "frame rate");
+  EXPECT_EQ(ChooseTargets(show).served, std::vector<std::string>{"Near"});
+  far.size_max = FrameSize{640, 360};
+  far.frame_rates = near.frame_rates;
+  near.sizes = {{1280, 720}};
+  show.destinations = {near, far};
+  EXPECT_EQ(ChooseTargets(show).lacking, "size") << "a limit below the only size that another takes";
 }
 
 TEST(UnevenPictures, AreToldWhereARateDoesNotDivideTheSources) {

@@ -76,7 +76,7 @@ void PrintEncodeEach(const Plan& plan) {
   const Tone one_tone = each.taken ? Tone::kDim : Tone::kGood, each_tone = each.taken ? Tone::kGood : Tone::kDim;
   const auto row = [&](const std::vector<std::string>& destinations, const Option& option) {
     table.Row({{Names(destinations)},
-               {each.one ? told(*each.one) : "no codec suits all", one_tone},
+               {each.one ? told(*each.one) : "none suits all", one_tone},
                Number(each.one ? Points(each.one->score) : "-", one_tone),
                {told(option), each_tone},
                Number(Points(option.score), each_tone)});

@@ -4,7 +4,6 @@
 #include <pthread.h>
 #include <sched.h>
 #include <sys/prctl.h>
-#include <time.h>
 
 #include <algorithm>
 #include <chrono>
@@ -13,18 +12,14 @@
 #include <thread>
 #include <vector>
 
+#include "kettle/units/clock.h"
+
 namespace kettle {
 
 namespace {
 
 using Monotonic = std::chrono::steady_clock;
 constexpr double kMostOwedSeconds = 0.1;
-
-double ThreadSeconds() {
-  timespec time{};
-  clock_gettime(CLOCK_THREAD_CPUTIME_ID, &time);
-  return static_cast<double>(time.tv_sec) + static_cast<double>(time.tv_nsec) * 1e-9;
-}
 
 // Memory traffic for a share of the time, arithmetic for the rest.
 class Work {
@@ -64,13 +59,13 @@ void Load(const LoadProfile& profile, std::size_t core, Monotonic::time_point st
   // Uneven naps: the kernel counts by ticks, and even ones would always or never meet them.
   std::minstd_rand random(static_cast<unsigned>(core) + 1);
   std::uniform_real_distribution<double> nap_seconds(0.008, 0.024);
-  double wanted = 0, done_before = ThreadSeconds(), last = 0;
+  double wanted = 0, done_before = ThreadCpuSeconds(), last = 0;
   while (!stop) {
     const double now = std::chrono::duration<double>(Monotonic::now() - start).count();
     const auto sample = static_cast<std::size_t>(now / profile.interval_seconds) % profile.duty.size();
     wanted += profile.duty[sample][core] * (now - last);
     last = now;
-    const double done = ThreadSeconds() - done_before;
+    const double done = ThreadCpuSeconds() - done_before;
     wanted = std::min(wanted, done + kMostOwedSeconds);
     if (done < wanted) {
       work.Step();

@@ -32,7 +32,7 @@ double MeanScore(const Pair& pair);
 
 // What became of the question whether destinations get an encode each.
 struct EncodeEach {
-  std::optional<Option> one;  // that all would get; not set: no codec suits all
+  std::optional<Option> one;  // that all would get; not set: none suits all
   Demand one_demand;          // of the pair with it
   std::optional<Pair> pair;   // with an encode for each; not set: none fits
   bool taken = false;

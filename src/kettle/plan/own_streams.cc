@@ -5,6 +5,8 @@
 #include <cmath>
 #include <map>
 
+#include "kettle/units/error.h"
+
 namespace kettle {
 
 namespace {
@@ -61,7 +63,14 @@ std::vector<OwnStream> OwnStreams(const Show& show, const Targets& common) {
   const std::map<std::string, double> rates = RatesOf(show, common);
   for (const Destination& to : show.destinations) {
     const double kbps = rates.at(to.name);
-    if (kbps < kLeastVideoKbps) return {};
+    if (kbps < kLeastVideoKbps) {
+      if (!common.served.empty())
+        FailInput(
+            "uplink: destinations that no {} suits all need encodes of their own, and {} would get {:.0f} kbit/s, "
+            "less than the minimum, {:g} kbit/s; leave one of them out",
+            common.lacking, to.name, kbps, kLeastVideoKbps);
+      return {};
+    }
     Show alone = show;
     alone.destinations = {to};
     alone.line = {};

@@ -25,7 +25,8 @@ struct OwnStream {
 // Each destination at its share of the line, with its own limits, by the rate control of `common`, which is what one
 // encode for all (or for those that it serves) is asked. A rate below the line's share that was chosen for its dips
 // is the same part of each share; one from which more bits stop paying is the most for each. Empty: they ask the
-// same, the show wants one encode, or the line leaves one of them too little.
+// same, the show wants one encode, or the line leaves one of them too little; the last is an Error(kInput) where one
+// encode can't serve them all.
 std::vector<OwnStream> OwnStreams(const Show& show, const Targets& common);
 
 }  // namespace kettle

@@ -7,6 +7,7 @@
 #include <limits>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/plan/common_stream.h"
 #include "kettle/search/candidates.h"
 #include "kettle/units/error.h"
 #include "kettle/units/json_fields.h"
@@ -242,18 +243,6 @@ class Chooser {
   Targets targets_;
 };
 
-// The most destinations that share a codec, of as many those whose codec is played most widely.
-std::vector<Destination> SharingACodec(const std::vector<Destination>& destinations) {
-  std::vector<Destination> most;
-  for (const char* codec : kStreamCodecs) {
-    std::vector<Destination> sharing;
-    std::copy_if(destinations.begin(), destinations.end(), std::back_inserter(sharing),
-                 [&](const Destination& to) { return to.Accepts(codec); });
-    if (sharing.size() > most.size()) most = std::move(sharing);
-  }
-  return most;
-}
-
 }  // namespace
 
 std::optional<Message> LittleForItsSize(const EncodeSettings& stream, bool size_is_free) {
@@ -342,19 +331,18 @@ void ApplyEnoughBits(const EnoughBits& enough, bool recording_by_rule, Targets& 
 }
 
 Targets ChooseTargets(const Show& show) {
-  const std::vector<Destination> together = SharingACodec(show.destinations);
-  if (together.size() == show.destinations.size()) return Chooser(show, Recipients(show)).Choose();
-  if (show.one_encode_for_all) {
-    std::vector<std::string> accepted;
-    for (const Destination& to : show.destinations)
-      accepted.push_back(fmt::format("{} {}", to.name, fmt::join(to.codecs, ", ")));
-    FailInput("stream.encodes: one encode can't go to all destinations, for no codec suits all: {}; leave it out",
-              fmt::join(accepted, "; "));
-  }
+  // One alone takes what it takes, or the Chooser says why that cannot be.
+  if (show.destinations.size() < 2) return Chooser(show, Recipients(show)).Choose();
+  const CommonStream common = FindCommonStream(show);
+  if (common.lacking.empty()) return Chooser(show, Recipients(show)).Choose();
+  if (show.one_encode_for_all)
+    FailInput("stream.encodes: one encode can't go to all destinations, for no {} suits all: {}; leave it out",
+              common.lacking, common.accepted);
   Show part = show;
-  part.destinations = together;
+  part.destinations = common.served.empty() ? std::vector{show.destinations.front()} : common.served;
   Targets targets = Chooser(part, Recipients(show)).Choose();
-  for (const Destination& to : together) targets.served.push_back(to.name);
+  for (const Destination& to : part.destinations) targets.served.push_back(to.name);
+  targets.lacking = common.lacking;
   return targets;
 }
 

@@ -38,9 +38,9 @@ struct Targets {
   std::vector<FrameRate> taken_rates;
   // Of the stream, that every destination accepts, by libavcodec's names; with none, H.264.
   std::vector<std::string> stream_codecs;
-  // The destinations that the stream is for, where no codec suits all: the others need encodes of their own. Empty:
-  // all.
+  // The destinations that the stream is for, where none suits all: the others need encodes of their own. Empty: all.
   std::vector<std::string> served;
+  std::string lacking;                     // in that case: what suits only some of them: "codec", "size", "frame rate"
   BitRate audio = BitRate::FromKbps(160);  // of the sound, in each output
   std::optional<int> most_b_frames;        // that every destination takes, where that is less than presets make
   std::optional<Budget> budget;            // if something is known of the line
@@ -66,8 +66,8 @@ void ApplyRateChoice(const RateChoice& choice, bool rate_is_free, Targets& targe
 // by the stream's (`recording_by_rule`) by as much.
 void ApplyEnoughBits(const EnoughBits& enough, bool recording_by_rule, Targets& targets);
 
-// For all destinations, or, where no codec suits all, for the most that share one. Throws Error(kInput) if the show
-// leaves no bit rate to be found, or asks for one encode where none suits all.
+// For all destinations, or, where no codec, size or frame rate suits all, for the most that share one. Throws
+// Error(kInput) if the show leaves no bit rate to be found, or asks for one encode where none suits all.
 Targets ChooseTargets(const Show& show);
 
 }  // namespace kettle

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// An encode for each destination in place of one for all: where no codec suits all of them, or where their pictures
+// An encode for each destination in place of one for all: where none suits all of them, or where their pictures
 // gain by it and the machine holds it.
 #include <fmt/format.h>
 
@@ -275,7 +275,7 @@ void Planner::TakeEach(const Pair& pair) {
   EncodeEach& each = *plan_.each;
   each.pair = pair;
   each.why = each.one ? Message{"each.looks-better", {{"points", MeanScore(pair) - each.one->score}}}
-                      : Message{"each.only-way"};
+                      : Message{"each.only-way", {{"what", request_.targets.lacking}}};
   Targets& targets = plan_.targets;
   const auto own = std::find_if(request_.own_streams.begin(), request_.own_streams.end(),
                                 [&](const OwnStream& other) { return other.destinations == pair.destinations; });

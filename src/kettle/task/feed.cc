@@ -15,7 +15,10 @@ Feed::Feed(const EncodeSettings& settings, const Y4mFile& footage, const Clock& 
 bool Feed::Frame(std::int64_t index) {
   const auto number = selector_.FrameNumber(index);
   if (!number) return false;
+  const double before = ThreadCpuSeconds();
   FramePtr picture = scaler_.Scale(*footage_.Frame(static_cast<int>(index % footage_.frames())));
+  scaling_seconds_ += ThreadCpuSeconds() - before;
+  ++scaled_;
   picture->pts = *number;
   log_.FrameIn(*number, clock_.now_ns());
   encoder_.Send(picture.get());

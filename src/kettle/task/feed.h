@@ -27,6 +27,8 @@ class Feed {
 
   const Encoder& encoder() const { return encoder_; }
   const PacketLog& log() const { return log_; }
+  // Of a processor, to bring one picture to the encode's size and format: the mean so far.
+  double scaling_seconds() const { return scaled_ > 0 ? scaling_seconds_ / scaled_ : 0; }
   const std::vector<PacketPtr>& packets() const { return packets_; }
 
  private:
@@ -41,6 +43,8 @@ class Feed {
   Encoder encoder_;
   PacketLog log_;
   std::vector<PacketPtr> packets_;
+  double scaling_seconds_ = 0;
+  int scaled_ = 0;
 };
 
 // Calls `progress`, but only a few times a second, so that a watcher can tell work from a hang.

@@ -24,11 +24,12 @@ struct EncodeTask {
   double least_fps = 0;         // an encode that is surely slower is of no use and is given up; 0: none is
 };
 struct EncodeOutcome {
-  int frames = 0;           // measured
-  int fed_frames = 0;       // with those of the warm-up
-  double seconds = 0;       // first measured frame in to last packet out
-  double busy_seconds = 0;  // with the warm-up
-  bool truncated = false;   // stopped early: slower than `longest_seconds` or `least_fps` allows
+  int frames = 0;              // measured
+  int fed_frames = 0;          // with those of the warm-up
+  double seconds = 0;          // first measured frame in to last packet out
+  double busy_seconds = 0;     // with the warm-up
+  double scaling_seconds = 0;  // of a processor, to bring one picture to the encode's size and format
+  bool truncated = false;      // stopped early: slower than `longest_seconds` or `least_fps` allows
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
   int b_frames = 0;         // the most in a row that the encoder made

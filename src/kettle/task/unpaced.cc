@@ -45,6 +45,7 @@ void TellPaceOf(const PacketLog& log, double least_fps, EncodeOutcome& outcome) 
 void FillFrom(const Feed& feed, const EncodeSettings& settings, EncodeOutcome& outcome) {
   const PacketLog& log = feed.log();
   outcome.fed_frames = outcome.frames + kWarmUpFrames;
+  outcome.scaling_seconds = feed.scaling_seconds();
   outcome.mean_kbps = log.mean_kbps(log.packets(), settings.frame_rate);
   outcome.peak_second_kbps = log.peak_second_kbps(settings.frame_rate);
   outcome.latency = log.latency();

@@ -5,7 +5,6 @@
 #include <deque>
 #include <filesystem>
 #include <functional>
-#include <map>
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
@@ -66,7 +65,7 @@ struct Trial {
   double headroom = 0;             // 1 - frame rate / throughput; below zero is overload
   double cpu_cores = 0;
   double other_cores = 0, stolen_cores = 0;  // over all repeats
-  double feeding_cores = 0;                  // that handing it the pictures takes, scaling included
+  double feeding_cores = 0;                  // that scaling its pictures takes
   double stand_in_cores = 0;                 // that the simulated device takes from this machine at the frame rate
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
@@ -174,11 +173,6 @@ class ProcessTrialRunner final : public TrialRunner {
   std::optional<LimitsOutcome> Limits(const EncodeSettings& settings);
 
  private:
-  struct FeedingCost {
-    double cpu_seconds = 0;
-    int frames = 0;
-  };
-  const FeedingCost& Feeding(const EncodeSettings& settings, const Footage& footage);
   std::filesystem::path EncodeOf(const Trial& trial) const;
   void KeepEncode(const std::filesystem::path& encoded);
   void MeasureQuality(const Footage& footage, const std::filesystem::path& encoded, int scored_a_second, Trial& trial);
@@ -187,8 +181,7 @@ class ProcessTrialRunner final : public TrialRunner {
   std::filesystem::path scratch_;
   Watcher watcher_;
   double patience_seconds_;
-  std::map<std::string, FeedingCost> feeding_;  // by footage file, encode size and format
-  std::deque<std::filesystem::path> encodes_;   // of trials, kept for Encode as far as they take little room
+  std::deque<std::filesystem::path> encodes_;  // of trials, kept for Encode as far as they take little room
 };
 
 }  // namespace kettle

@@ -64,6 +64,7 @@ class Surroundings {
 void Fill(const EncodeOutcome& outcome, const WorkerReport& report, Trial& trial, Repeat& repeat) {
   trial.frames = outcome.frames;
   trial.truncated = outcome.truncated;
+  trial.feeding_cores = outcome.scaling_seconds * trial.settings.frame_rate.fps();
   repeat.throughput_fps = outcome.frames / outcome.seconds;
   repeat.cpu_cores =
       std::max(0.0, report.cpu_seconds / outcome.fed_frames * trial.settings.frame_rate.fps() - trial.feeding_cores);
@@ -93,31 +94,10 @@ void CodeOnce(const WorkerProcess& worker, CodeOnceTask task, const std::functio
   if (!task.encodes.empty()) worker.Run({"code-once", task, kMostSeconds}, progress);
 }
 
-const ProcessTrialRunner::FeedingCost& ProcessTrialRunner::Feeding(const EncodeSettings& settings,
-                                                                   const Footage& footage) {
-  const std::string key =
-      footage.file.string() + "|" + settings.size.str() + "|" + settings.frame_rate.str() + "|" + Name(settings.scaler);
-  const auto known = feeding_.find(key);
-  if (known != feeding_.end()) return known->second;
-  EncodeTask task{.settings = {}, .footage = footage.file.string()};
-  task.settings.encoder = DiscardingEncoder().name;
-  task.settings.preset = DiscardingEncoder().presets.front();
-  task.settings.size = settings.size;
-  task.settings.frame_rate = settings.frame_rate;
-  task.settings.scaler = settings.scaler;
-  const WorkerReport report = worker_.Run({"encode", task, kGraceSeconds + task.longest_seconds});
-  if (report.status != WorkerStatus::kDone)
-    FailMachine("cannot measure what feeding an encoder costs: {}", report.detail);
-  const auto outcome = report.result.get<EncodeOutcome>();
-  return feeding_[key] = {report.cpu_seconds, outcome.fed_frames};
-}
-
 Trial ProcessTrialRunner::Run(const TrialRequest& request) {
   const EncodeSettings& settings = request.settings;
   const Footage& footage = request.footage;
   Trial trial = Named(settings, footage, worker_.stand_in_gpu());
-  const FeedingCost& feeding = Feeding(settings, footage);
-  trial.feeding_cores = feeding.cpu_seconds / feeding.frames * settings.frame_rate.fps();
 
   const double content_seconds = footage.frames / footage.rate.fps();
   const std::filesystem::path encoded = request.quality ? EncodeOf(trial) : "";

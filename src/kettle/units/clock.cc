@@ -19,4 +19,10 @@ void SteadyClock::SleepUntil(std::int64_t deadline_ns) {
   }
 }
 
+double ThreadCpuSeconds() {
+  timespec used{};
+  clock_gettime(CLOCK_THREAD_CPUTIME_ID, &used);
+  return static_cast<double>(used.tv_sec) + static_cast<double>(used.tv_nsec) * 1e-9;
+}
+
 }  // namespace kettle

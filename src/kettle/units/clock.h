@@ -20,4 +20,7 @@ class SteadyClock final : public Clock {
   void SleepUntil(std::int64_t deadline_ns) override;
 };
 
+// Seconds of a processor that the calling thread has used.
+double ThreadCpuSeconds();
+
 }  // namespace kettle
