@@ -48,8 +48,8 @@ void LightOfYcbcr(benchmark::State& state) {
 BENCHMARK(LightOfYcbcr)->Unit(benchmark::kMillisecond);
 
 void Ssimulacra2OfTwo(benchmark::State& state) {
-  const LinearPicture a = LinearFromYcbcr(ViewOf(*Picture(0)), {}), b = LinearFromYcbcr(ViewOf(*Picture(0.1)), {});
-  for (auto _ : state) benchmark::DoNotOptimize(Ssimulacra2(a, b));
+  const FramePtr a = Picture(0), b = Picture(0.1);
+  for (auto _ : state) benchmark::DoNotOptimize(Ssimulacra2(ViewOf(*a), {}, ViewOf(*b), {}));
   state.SetItemsProcessed(state.iterations());
 }
 BENCHMARK(Ssimulacra2OfTwo)->Unit(benchmark::kMillisecond);

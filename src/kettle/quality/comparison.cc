@@ -11,13 +11,6 @@ namespace kettle {
 
 namespace {
 
-double Score(const AVFrame& source, const AVFrame& encode) {
-  thread_local LinearPicture a, b;
-  a = LinearFromYcbcr(ViewOf(source), CodingOf(source), std::move(a));
-  b = LinearFromYcbcr(ViewOf(encode), CodingOf(encode), std::move(b));
-  return Ssimulacra2(a, b);
-}
-
 // One thread's scalers: each is for pictures of one size, for another would cost a new one.
 class PairMetrics {
  public:
@@ -31,7 +24,7 @@ class PairMetrics {
     const FramePtr a = source_viewed_.Scale(source), b = encode_viewed_.Scale(encode);
     PictureMetrics metrics = Compare(ViewOf(*a), ViewOf(*b));
     if (!scored) return metrics;
-    metrics.score = Score(*a, *b);
+    metrics.score = Ssimulacra2(ViewOf(*a), CodingOf(*a), ViewOf(*b), CodingOf(*b));
     metrics.ms_ssim_y = MsSsim(LumaOf(*a), LumaOf(*b));
     metrics.blockiness = std::max(
         0.0, Blockiness(LumaOf(*encode_coded_.Scale(encode))) - Blockiness(LumaOf(*source_coded_.Scale(source))));

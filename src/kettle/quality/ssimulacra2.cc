@@ -70,38 +70,89 @@ kernels::YcbcrToRgb MatrixOf(ColourCoding coding) {
   return matrix;
 }
 
-// The chroma that belongs to a row of luma, a quarter of the way between two rows of its own.
-void ChromaRow(const PlaneView& plane, int luma_y, std::vector<float>& row) {
-  const int near = std::min(luma_y / 2, plane.height - 1);
-  const int far = std::clamp(luma_y % 2 == 0 ? near - 1 : near + 1, 0, plane.height - 1);
-  kernels::ChromaRow(plane.row(near), plane.row(far), plane.width, row.data());
-}
+using LightRow = std::array<const float*, 3>;  // red, green, blue
 
-// Means of 2x2 samples; the last row and column of an odd side count twice. `half` may be `picture`.
-void HalveSize(const LinearPicture& picture, LinearPicture& half) {
-  const int width = picture.width, height = picture.height;
-  if (&half != &picture) Resize(half, (width + 1) / 2, (height + 1) / 2);
-  half.width = (width + 1) / 2;
-  half.height = (height + 1) / 2;
-  for (std::size_t c = 0; c < 3; ++c)
-    for (int y = 0; y < half.height; ++y) {
-      const float* upper = picture.planes[c].data() + std::ptrdiff_t{2 * y} * width;
-      kernels::HalveRow(upper, 2 * y + 1 < height ? upper + width : upper, width,
-                        half.planes[c].data() + std::ptrdiff_t{y} * half.width);
-    }
-}
+// The rows of a coded picture in linear light.
+class CodedRows {
+ public:
+  CodedRows(const PictureView& picture, ColourCoding coding)
+      : picture_(picture), matrix_(MatrixOf(coding)), chroma_width_(picture[1].width * 2) {}
+  int width() const { return picture_[0].width; }
+  int height() const { return picture_[0].height; }
 
-void ToXyb(const LinearPicture& picture, bool only_luma, LinearPicture& xyb) {
-  Resize(xyb, picture.width, picture.height);
-  kernels::LinearToXyb(picture.planes[0].data(), picture.planes[1].data(), picture.planes[2].data(),
-                       picture.width * picture.height, only_luma ? nullptr : xyb.planes[0].data(), xyb.planes[1].data(),
-                       only_luma ? nullptr : xyb.planes[2].data());
-}
+  // `room`: RoomFor() samples, which the row lies in.
+  LightRow Row(int y, float* room) const {
+    float *cb = room + std::ptrdiff_t{3} * width(), *cr = cb + chroma_width_;
+    Chroma(picture_[1], y, cb);
+    Chroma(picture_[2], y, cr);
+    float *red = room, *green = room + width(), *blue = room + std::ptrdiff_t{2} * width();
+    kernels::LightOfRow(picture_[0].row(y), cb, cr, width(), matrix_, red, green, blue);
+    return {red, green, blue};
+  }
+  std::size_t RoomFor() const { return static_cast<std::size_t>(3 * width() + 2 * chroma_width_); }
 
-// A thread's own planes: fresh memory for each picture would cost a good part of the metric.
+ private:
+  // The chroma that belongs to a row of luma, a quarter of the way between two rows of its own.
+  static void Chroma(const PlaneView& plane, int luma_y, float* row) {
+    const int near = std::min(luma_y / 2, plane.height - 1);
+    const int far = std::clamp(luma_y % 2 == 0 ? near - 1 : near + 1, 0, plane.height - 1);
+    kernels::ChromaRow(plane.row(near), plane.row(far), plane.width, row);
+  }
+
+  const PictureView& picture_;
+  const kernels::YcbcrToRgb matrix_;
+  const int chroma_width_;
+};
+
+// The rows of a picture that is in linear light already.
+class LinearRows {
+ public:
+  explicit LinearRows(const LinearPicture& picture)
+      : planes_(picture.planes), width_(picture.width), height_(picture.height) {}
+  int width() const { return width_; }
+  int height() const { return height_; }
+  LightRow Row(int y, float*) const {
+    const std::ptrdiff_t start = std::ptrdiff_t{y} * width_;
+    return {planes_[0].data() + start, planes_[1].data() + start, planes_[2].data() + start};
+  }
+  std::size_t RoomFor() const { return 0; }
+
+ private:
+  const std::array<std::vector<float>, 3>& planes_;
+  const int width_, height_;
+};
+
+// A thread's own planes and rows: fresh memory for each picture would cost a good part of the metric.
 struct Scratch {
   LinearPicture half_a, half_b, xyb_a, xyb_b;
+  std::vector<float> upper, lower;
 };
+
+// One pass over a picture: its XYB for this scale, and for the next one its light at half the size, which are means of
+// 2x2 samples; the last row and column of an odd side count twice. `half` may be what the rows lie in.
+template <class Rows>
+void SplitScale(const Rows& rows, bool only_luma, LinearPicture& xyb, LinearPicture& half, Scratch& scratch) {
+  const int width = rows.width(), height = rows.height(), half_width = (width + 1) / 2;
+  Resize(xyb, width, height);
+  Resize(half, half_width, (height + 1) / 2);
+  for (std::vector<float>* room : {&scratch.upper, &scratch.lower}) room->resize(rows.RoomFor());
+  const auto to_xyb = [&](int y, const LightRow& light) {
+    const auto row = [&](std::size_t plane) { return xyb.planes[plane].data() + std::ptrdiff_t{y} * width; };
+    kernels::LinearToXyb(light[0], light[1], light[2], width, only_luma ? nullptr : row(0), row(1),
+                         only_luma ? nullptr : row(2));
+  };
+  for (int y = 0; y < half.height; ++y) {
+    const LightRow upper = rows.Row(2 * y, scratch.upper.data());
+    to_xyb(2 * y, upper);
+    LightRow lower = upper;
+    if (2 * y + 1 < height) {
+      lower = rows.Row(2 * y + 1, scratch.lower.data());
+      to_xyb(2 * y + 1, lower);
+    }
+    for (std::size_t c = 0; c < 3; ++c)
+      kernels::HalveRow(upper[c], lower[c], width, half.planes[c].data() + std::ptrdiff_t{y} * half_width);
+  }
+}
 
 using ScaleErrors = std::array<std::array<double, kNorms * 3>, 3>;  // by plane; in the weights' order
 
@@ -125,12 +176,7 @@ Part PartOf(std::size_t plane, std::size_t scale, std::size_t scales) {
   return weights[0] == 0 && weights[3] == 0 ? Part::kEdges : Part::kAll;
 }
 
-ScaleErrors ErrorsOf(const LinearPicture& reference, const LinearPicture& distorted, const std::array<Part, 3>& parts,
-                     Scratch& scratch) {
-  const bool only_luma = parts[0] == Part::kNone && parts[2] == Part::kNone;
-  ToXyb(reference, only_luma, scratch.xyb_a);
-  ToXyb(distorted, only_luma, scratch.xyb_b);
-  const LinearPicture &a = scratch.xyb_a, &b = scratch.xyb_b;
+ScaleErrors ErrorsOf(const LinearPicture& a, const LinearPicture& b, const std::array<Part, 3>& parts) {
   const double samples = static_cast<double>(a.width) * a.height;
   ScaleErrors errors{};
   for (std::size_t c = 0; c < 3; ++c) {
@@ -142,6 +188,39 @@ ScaleErrors ErrorsOf(const LinearPicture& reference, const LinearPicture& distor
                  root(sums.structure4),    root(sums.added4),    root(sums.lost4)};
   }
   return errors;
+}
+
+// As in the reference, the weights are taken one after the other, also where a small picture has fewer scales.
+double ScoreOf(const std::vector<ScaleErrors>& scales) {
+  double error = 0;
+  const double* weight = kWeights;
+  for (std::size_t plane = 0; plane < 3; ++plane)
+    for (const ScaleErrors& scale : scales)
+      for (const double value : scale[plane]) error += *weight++ * value;
+  error *= 0.9562382616834844;
+  error = (6.248496625763138e-05 * error - 0.020884521182843837) * error * error + 2.326765642916932 * error;
+  return error > 0 ? 100 - 10 * std::pow(error, 0.6276336467831387) : 100;
+}
+
+template <class Rows>
+double Compare(const Rows& reference, const Rows& distorted) {
+  thread_local Scratch scratch;
+  const std::size_t count = ScalesOf(std::min(reference.width(), reference.height()));
+  std::vector<ScaleErrors> scales;
+  while (scales.size() < count) {
+    const auto part = [&](std::size_t plane) { return PartOf(plane, scales.size(), count); };
+    const std::array<Part, 3> parts{part(0), part(1), part(2)};
+    const bool only_luma = parts[0] == Part::kNone && parts[2] == Part::kNone;
+    if (scales.empty()) {
+      SplitScale(reference, only_luma, scratch.xyb_a, scratch.half_a, scratch);
+      SplitScale(distorted, only_luma, scratch.xyb_b, scratch.half_b, scratch);
+    } else {
+      SplitScale(LinearRows(scratch.half_a), only_luma, scratch.xyb_a, scratch.half_a, scratch);
+      SplitScale(LinearRows(scratch.half_b), only_luma, scratch.xyb_b, scratch.half_b, scratch);
+    }
+    scales.push_back(ErrorsOf(scratch.xyb_a, scratch.xyb_b, parts));
+  }
+  return ScoreOf(scales);
 }
 
 }  // namespace
@@ -156,46 +235,26 @@ LinearPicture LinearFromRgb(const std::uint8_t* rgb, int width, int height) {
   return picture;
 }
 
-LinearPicture LinearFromYcbcr(const PictureView& picture, ColourCoding coding, LinearPicture reused) {
-  const PlaneView& luma = picture[0];
-  LinearPicture linear = std::move(reused);
-  Resize(linear, luma.width, luma.height);
-  const kernels::YcbcrToRgb matrix = MatrixOf(coding);
-  std::vector<float> cb(static_cast<std::size_t>(picture[1].width) * 2), cr(cb.size());
-  for (int y = 0; y < luma.height; ++y) {
-    ChromaRow(picture[1], y, cb);
-    ChromaRow(picture[2], y, cr);
-    const std::ptrdiff_t at = std::ptrdiff_t{y} * luma.width;
-    kernels::LightOfRow(luma.row(y), cb.data(), cr.data(), luma.width, matrix, linear.planes[0].data() + at,
-                        linear.planes[1].data() + at, linear.planes[2].data() + at);
+LinearPicture LinearFromYcbcr(const PictureView& picture, ColourCoding coding) {
+  const CodedRows rows(picture, coding);
+  LinearPicture linear;
+  Resize(linear, rows.width(), rows.height());
+  std::vector<float> room(rows.RoomFor());
+  for (int y = 0; y < rows.height(); ++y) {
+    const LightRow light = rows.Row(y, room.data());
+    for (std::size_t c = 0; c < 3; ++c)
+      std::copy_n(light[c], rows.width(), linear.planes[c].begin() + std::ptrdiff_t{y} * rows.width());
   }
   return linear;
 }
 
 double Ssimulacra2(const LinearPicture& reference, const LinearPicture& distorted) {
-  thread_local Scratch scratch;
-  const std::size_t count = ScalesOf(std::min(reference.width, reference.height));
-  std::vector<ScaleErrors> scales;
-  const LinearPicture *a = &reference, *b = &distorted;
-  while (scales.size() < count) {
-    if (!scales.empty()) {
-      HalveSize(*a, scratch.half_a);
-      HalveSize(*b, scratch.half_b);
-      a = &scratch.half_a;
-      b = &scratch.half_b;
-    }
-    const auto part = [&](std::size_t plane) { return PartOf(plane, scales.size(), count); };
-    scales.push_back(ErrorsOf(*a, *b, {part(0), part(1), part(2)}, scratch));
-  }
-  // As in the reference, the weights are taken one after the other, also where a small picture has fewer scales.
-  double error = 0;
-  const double* weight = kWeights;
-  for (std::size_t plane = 0; plane < 3; ++plane)
-    for (const ScaleErrors& scale : scales)
-      for (const double value : scale[plane]) error += *weight++ * value;
-  error *= 0.9562382616834844;
-  error = (6.248496625763138e-05 * error - 0.020884521182843837) * error * error + 2.326765642916932 * error;
-  return error > 0 ? 100 - 10 * std::pow(error, 0.6276336467831387) : 100;
+  return Compare(LinearRows(reference), LinearRows(distorted));
+}
+
+double Ssimulacra2(const PictureView& reference, ColourCoding reference_coding, const PictureView& distorted,
+                   ColourCoding distorted_coding) {
+  return Compare(CodedRows(reference, reference_coding), CodedRows(distorted, distorted_coding));
 }
 
 }  // namespace kettle

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/quality/ssimulacra2_kernels.h"
 
+#include <hwy/aligned_allocator.h>
+#include <hwy/cache_control.h>
+
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
@@ -174,13 +177,31 @@ void ChromaRowT(const std::uint8_t* near, const std::uint8_t* far, int width, fl
   }
 }
 
-// One row of what `sample(tag, x)` makes, blurred across; outside the row there is nothing. `padded` has kReach samples
-// of zero before and after the row.
+// The columns of a picture that are worked on at a time, so that the rows which a blur needs stay in the first cache.
+struct Strip {
+  static constexpr int kWidth = 192;
+  // More of a row than a blur reaches, in whole vectors of any size.
+  static constexpr int kMargin = 16;
+  Strip(int from, int picture_width)
+      : left(from),
+        width(std::min(kWidth, picture_width - from)),
+        before(std::min(kMargin, left)),
+        after(std::min(kMargin, picture_width - left - width)) {}
+
+  int left, width;    // in the picture
+  int before, after;  // samples of the picture on either side that a blur may look at
+};
+
+// One row of what `sample(tag, x)` makes of the picture's samples, blurred across; outside the picture there is
+// nothing. `padded` has kMargin samples before and after the strip's; those outside the picture are zero.
 template <class Sample>
-HWY_INLINE void BlurAcross(const Sample& sample, int width, float* padded, float* out) {
-  float* row = padded + kReach;
-  ForEachVector(width, [&](auto d, int x) HWY_ATTR { hn::StoreU(sample(d, x), d, row + x); });
-  ForEachVector(width, [&](auto d, int x) HWY_ATTR {
+HWY_INLINE void BlurAcross(const Sample& sample, const Strip& strip, float* padded, float* out) {
+  float* row = padded + Strip::kMargin;
+  float* start = row - strip.before;
+  const int first = strip.left - strip.before;
+  ForEachVector(strip.before + strip.width + strip.after,
+                [&](auto d, int x) HWY_ATTR { hn::StoreU(sample(d, first + x), d, start + x); });
+  ForEachVector(strip.width, [&](auto d, int x) HWY_ATTR {
     auto sum = hn::Mul(hn::LoadU(d, row + x), hn::Set(d, kTaps[0]));
     for (int k = 1; k <= kReach; ++k)
       sum = hn::MulAdd(hn::Add(hn::LoadU(d, row + x - k), hn::LoadU(d, row + x + k)), hn::Set(d, kTaps[k]), sum);
@@ -192,19 +213,19 @@ HWY_INLINE void BlurAcross(const Sample& sample, int width, float* padded, float
 class Ring {
  public:
   static constexpr int kRows = 2 * kReach + 1;
-  // `rows`: kRows rows to write to; `outside`: one of zeros.
-  Ring(int width, float* rows, const float* outside) : width_(width), rows_(rows), outside_(outside) {}
-  float* row(int y) { return rows_ + static_cast<std::ptrdiff_t>(y % kRows) * width_; }
+  // `rows`: kRows rows of a strip's width to write to; `outside`: one of zeros.
+  Ring(float* rows, const float* outside) : rows_(rows), outside_(outside) {}
+  float* row(int y) { return rows_ + static_cast<std::ptrdiff_t>(y % kRows) * Strip::kWidth; }
 
   // Row `y` blurred down as well; the rows around it that lie in the picture are in the ring.
-  HWY_INLINE void BlurDown(int y, int height, float* out) {
+  HWY_INLINE void BlurDown(int y, int width, int height, float* out) {
     const float* middle = row(y);
     const float *above[kReach], *below[kReach];
     for (int k = 1; k <= kReach; ++k) {
       above[k - 1] = y >= k ? row(y - k) : outside_;
       below[k - 1] = y + k < height ? row(y + k) : outside_;
     }
-    ForEachVector(width_, [&](auto d, int x) HWY_ATTR {
+    ForEachVector(width, [&](auto d, int x) HWY_ATTR {
       auto sum = hn::Mul(hn::LoadU(d, middle + x), hn::Set(d, kTaps[0]));
       for (int k = 1; k <= kReach; ++k)
         sum = hn::MulAdd(hn::Add(hn::LoadU(d, above[k - 1] + x), hn::LoadU(d, below[k - 1] + x)), hn::Set(d, kTaps[k]),
@@ -214,28 +235,30 @@ class Ring {
   }
 
  private:
-  int width_;
   float* rows_;
   const float* outside_;
 };
 
-// A thread's own rows: fresh memory for each plane would cost a good part of it.
+// A strip's rows, a thread's own: fresh memory for each plane would cost a good part of it.
 class Rows {
  public:
   static constexpr int kCount = 4 * Ring::kRows + 4;
-  void Fit(int width) {
-    width_ = width;
-    if (const auto samples = static_cast<std::size_t>(width) * kCount; rows_.size() < samples) rows_.resize(samples);
-    if (outside_.size() < static_cast<std::size_t>(width)) outside_.resize(static_cast<std::size_t>(width));
-    padded_.assign(static_cast<std::size_t>(width) + 2 * kReach, 0.0f);
+  Rows() : samples_(hwy::AllocateAligned<float>((kCount + 1) * Strip::kWidth + kPadded)) {
+    std::fill_n(at(kCount), Strip::kWidth + kPadded, 0.0f);
   }
-  float* at(int row) { return rows_.data() + std::ptrdiff_t{row} * width_; }
-  const float* outside() const { return outside_.data(); }  // of zeros
-  float* padded() { return padded_.data(); }                // with zeros around the row
+  float* at(int row) { return samples_.get() + std::ptrdiff_t{row} * Strip::kWidth; }
+  const float* outside() { return at(kCount); }  // of zeros
+  // With zeros where `strip` has no sample of the picture beside it.
+  float* PaddedFor(const Strip& strip) {
+    float* padded = at(kCount + 1);
+    std::fill_n(padded, Strip::kMargin, 0.0f);
+    std::fill_n(padded + Strip::kMargin + strip.width, Strip::kMargin, 0.0f);
+    return padded;
+  }
 
  private:
-  int width_ = 0;
-  std::vector<float> rows_, outside_, padded_;
+  static constexpr int kPadded = Strip::kWidth + 2 * Strip::kMargin;
+  hwy::AlignedFreeUniquePtr<float[]> samples_;
 };
 
 struct BlurredRow {
@@ -288,21 +311,23 @@ HWY_INLINE int AddErrors(D d, int x, const float* a, const float* b, const Blurr
 }
 
 template <bool kStructure>
-PlaneErrors SumRows(const float* a, const float* b, int width, int height, Rows& rows) {
-  constexpr int kPlanes = kStructure ? 4 : 2;
+void SumStrip(const float* a, const float* b, int picture_width, int height, const Strip& strip, Rows& rows,
+              PlaneErrors& errors) {
+  constexpr int kPlanes = kStructure ? 4 : 2, kAhead = 4, kCacheLine = 16;
   std::vector<Ring> rings;
-  std::vector<float*> down;
-  for (int i = 0; i < kPlanes; ++i) {
-    rings.emplace_back(width, rows.at(4 + i * Ring::kRows), rows.outside());
-    down.push_back(rows.at(i));
-  }
-  float* padded = rows.padded();
-  PlaneErrors errors;
+  for (int i = 0; i < kPlanes; ++i) rings.emplace_back(rows.at(kPlanes + i * Ring::kRows), rows.outside());
+  float* padded = rows.PaddedFor(strip);
   for (int next = 0, y = 0; y < height; ++y) {
     for (; next < std::min(height, y + kReach + 1); ++next) {
-      const float *at_a = a + std::ptrdiff_t{next} * width, *at_b = b + std::ptrdiff_t{next} * width;
-      BlurAcross([&](auto d, int x) HWY_ATTR { return hn::LoadU(d, at_a + x); }, width, padded, rings[0].row(next));
-      BlurAcross([&](auto d, int x) HWY_ATTR { return hn::LoadU(d, at_b + x); }, width, padded, rings[1].row(next));
+      const std::ptrdiff_t start = std::ptrdiff_t{next} * picture_width;
+      const float *at_a = a + start, *at_b = b + start;
+      if (next + kAhead < height)
+        for (int x = strip.left; x < strip.left + strip.width; x += kCacheLine) {
+          hwy::Prefetch(at_a + std::ptrdiff_t{kAhead} * picture_width + x);
+          hwy::Prefetch(at_b + std::ptrdiff_t{kAhead} * picture_width + x);
+        }
+      BlurAcross([&](auto d, int x) HWY_ATTR { return hn::LoadU(d, at_a + x); }, strip, padded, rings[0].row(next));
+      BlurAcross([&](auto d, int x) HWY_ATTR { return hn::LoadU(d, at_b + x); }, strip, padded, rings[1].row(next));
       if constexpr (!kStructure) continue;
       const auto squares = [&](auto d, int x) HWY_ATTR {
         const auto of_a = hn::LoadU(d, at_a + x), of_b = hn::LoadU(d, at_b + x);
@@ -312,22 +337,29 @@ PlaneErrors SumRows(const float* a, const float* b, int width, int height, Rows&
         const auto apart = hn::Sub(hn::LoadU(d, at_a + x), hn::LoadU(d, at_b + x));
         return hn::Mul(apart, apart);
       };
-      BlurAcross(squares, width, padded, rings[2].row(next));
-      BlurAcross(differences, width, padded, rings[3].row(next));
+      BlurAcross(squares, strip, padded, rings[2].row(next));
+      BlurAcross(differences, strip, padded, rings[3].row(next));
     }
-    for (std::size_t i = 0; i < rings.size(); ++i) rings[i].BlurDown(y, height, down[i]);
-    const BlurredRow blurred{down[0], down[1], down[kPlanes - 2], down[kPlanes - 1]};
-    const float *at_a = a + std::ptrdiff_t{y} * width, *at_b = b + std::ptrdiff_t{y} * width;
-    const int left = AddErrors<kStructure>(hn::ScalableTag<float>(), 0, at_a, at_b, blurred, width, errors);
-    AddErrors<kStructure>(hn::CappedTag<float, 1>(), left, at_a, at_b, blurred, width, errors);
+    for (int i = 0; i < kPlanes; ++i) rings[static_cast<std::size_t>(i)].BlurDown(y, strip.width, height, rows.at(i));
+    const BlurredRow blurred{rows.at(0), rows.at(1), rows.at(kPlanes - 2), rows.at(kPlanes - 1)};
+    const std::ptrdiff_t start = std::ptrdiff_t{y} * picture_width + strip.left;
+    const int left =
+        AddErrors<kStructure>(hn::ScalableTag<float>(), 0, a + start, b + start, blurred, strip.width, errors);
+    AddErrors<kStructure>(hn::CappedTag<float, 1>(), left, a + start, b + start, blurred, strip.width, errors);
   }
-  return errors;
 }
 
 PlaneErrors SumPlaneErrorsT(const float* a, const float* b, int width, int height, bool structure) {
   thread_local Rows rows;
-  rows.Fit(width);
-  return structure ? SumRows<true>(a, b, width, height, rows) : SumRows<false>(a, b, width, height, rows);
+  PlaneErrors errors;
+  for (int left = 0; left < width; left += Strip::kWidth) {
+    const Strip strip(left, width);
+    if (structure)
+      SumStrip<true>(a, b, width, height, strip, rows, errors);
+    else
+      SumStrip<false>(a, b, width, height, strip, rows, errors);
+  }
+  return errors;
 }
 
 }  // namespace HWY_NAMESPACE
