@@ -22,10 +22,24 @@ std::string Row(const std::string& name, const std::string& stream, const std::s
 }
 
 std::string Device(const Option& option) {
-  const EncoderFamily& family = FindFamily(option.settings.encoder);
-  std::string place = family.device == DeviceKind::kCpu ? "CPU" : fmt::format("GPU {}", option.settings.device);
+  std::string place = option.device == "gpu" ? "GPU" : "CPU";
   if (option.simulated) place += ", simulated";
   return fmt::format("{} ({})", option.settings.encoder, place);
+}
+
+// Which graphics card, by its name; "" on processors, or where it has none.
+std::string CardName(const Option& option) {
+  std::string name = option.device == "gpu" ? option.device_name.substr(0, option.device_name.find(", driver")) : "";
+  constexpr std::string_view kMark = " (simulated)";  // the encoder's row says it
+  if (name.ends_with(kMark)) name.resize(name.size() - kMark.size());
+  return name;
+}
+
+std::string CardRow(const Option& stream, const Option* recording) {
+  const std::string of_stream = CardName(stream), of_recording = recording ? CardName(*recording) : "";
+  if (of_stream.empty() && of_recording.empty()) return "";
+  const auto told = [](const std::string& name) { return name.empty() ? "-" : name; };
+  return Row("graphics card", told(of_stream), recording ? told(of_recording) : "");
 }
 
 std::string Codec(const Option& option) { return CodecTitle(FindFamily(option.settings.encoder).codec); }
@@ -75,8 +89,8 @@ std::string Container(const std::string& container) {
 // One encode's settings below each other, without its container.
 std::string OneColumn(const std::string& title, const Option& stream) {
   const EncodeSettings& s = stream.settings;
-  std::string text = Row("", title, "") + Row("encoder", Device(stream), "") + Row("codec", Codec(stream), "") +
-                     Row("preset", s.preset, "") + Row("size", s.size.str(), "") +
+  std::string text = Row("", title, "") + Row("encoder", Device(stream), "") + CardRow(stream, nullptr) +
+                     Row("codec", Codec(stream), "") + Row("preset", s.preset, "") + Row("size", s.size.str(), "") +
                      Row("frame rate", s.frame_rate.str(), "") + Row("rate control", Name(s.rate_control), "") +
                      Row("rate", Rate(stream), "") + Row("buffer", Buffer(s), "") + Row("keyframes", Keyframes(s), "") +
                      Row("B-frames", BFrames(stream), "") + Row("profile", ProfileOf(stream), "");
@@ -113,7 +127,7 @@ std::string TwoColumns(const Plan& plan) {
   const Option &stream = plan.chosen->stream, &recording = plan.chosen->recording;
   const EncodeSettings &s = stream.settings, &r = recording.settings;
   std::string text =
-      Row("", "STREAM", "RECORDING") + Row("encoder", Device(stream), Device(recording)) +
+      Row("", "STREAM", "RECORDING") + Row("encoder", Device(stream), Device(recording)) + CardRow(stream, &recording) +
       Row("codec", Codec(stream), Codec(recording)) + Row("preset", s.preset, r.preset) +
       Row("size", s.size.str(), r.size.str()) + Row("frame rate", s.frame_rate.str(), r.frame_rate.str()) +
       Row("rate control", Name(s.rate_control), Name(r.rate_control)) + Row("rate", Rate(stream), Rate(recording)) +

@@ -1,11 +1,17 @@
 // SPDX-License-Identifier: Apache-2.0
-// Every sentence that the core's messages make, in one place: to be read, reviewed and changed here.
+// Every sentence that the core's messages make, to be read, reviewed and changed here; those of a diagnosis are beside
+// it.
+#include <algorithm>
+#include <iterator>
+
 #include "report/sentence.h"
 
 namespace kettle {
 
-const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalogue() {
-  static const std::vector<std::pair<std::string_view, std::string_view>> catalogue = {
+namespace {
+
+const MessageWords& AllButDiagnosis() {
+  static const MessageWords words = {
       // What survey advises
       {"advice.busy-program", "{program} is using {cores:.1f} cores: close it, or every result includes it"},
       {"advice.cpu-quota",
@@ -129,36 +135,6 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"codec.too-little", "{gain}: too little to give up a file that plays anywhere"},
       {"codec.too-slow", "too slow: its fastest preset makes {fps:.0f} frames a second"},
       {"codec.too-slow-at-level", "does not keep pace beside the stream at a score of {goal:g}"},
-      // What to do about lost frames
-      {"cure.cap-game", "cap the game's frame rate, or plan again with the game running"},
-      {"cure.cap-game-or", "cap the game's frame rate, or {step}"},
-      {"cure.close-program", "close \"{program}\" while you are live"},
-      {"cure.close-programs", "close other programs while you are live"},
-      {"cure.faster-disk",
-       "record to a faster disk, or lower the recording's bit rate; fast-kettle survey measures the disk"},
-      {"cure.free-space", "free space on the disk, or record to another one"},
-      {"cure.lighter-for-game",
-       "give the recording a smaller picture, record the stream's own encode, or cap the game"},
-      {"cure.lighter-recording", "give the recording a lower frame rate or size, and plan again"},
-      {"cure.lighter-stream", "give the stream a lower frame rate or size, and plan again"},
-      {"cure.lower-bit-rate", "lower the bit rate"},
-      {"cure.lower-to", "lower to {step} ({kbps:.0f} kbit/s less)"},
-      {"cure.lowest-measured",
-       "improve it (at its worst it carried {carried_kbps:.0f} kbit/s) and lower to {step} ({kbps:.0f} kbit/s less), "
-       "the lowest that the plan measured"},
-      {"cure.only-that-way",
-       "your uplink carried the rest, so it is the way to {ingest} that broke: choose another of its ingests"},
-      {"cure.other-ingest",
-       "the connection to the ingest broke: try another ingest; fast-kettle uplink --to compares them"},
-      {"cure.own-processors", "this is a virtual machine that shares its processors: give it its own"},
-      {"cure.paused-capture",
-       "something pauses the capture, and it is not a lack of CPU: a machine that sleeps, a disk that the footage "
-       "waits for, a driver; rehearse again"},
-      {"cure.take", "take {step} ({fps:.0f} frames a second more)"},
-      {"cure.take-to-free", "take {step}: it leaves more of the processors free"},
-      {"cure.unknown", "rehearse again: the counters show no cause"},
-      {"cure.uplink-outage",
-       "your uplink had an outage that no bit rate survives: use a cable instead of wireless, or another provider"},
       // The disk
       {"disk.not-measured", "the disk's write rate was not measured: {error}"},
       // A soak run
@@ -202,27 +178,6 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"line.reading-low",
        "{reading} is very little for a stream: is the unit right? {kbps:g} kB/s would be {times_eight:g} kbit/s"},
       {"line.readings-far-apart", "{lowest} and {highest} lie far apart: a byte is 8 bits, was one of them in MB/s?"},
-      // What the counters show of lost frames
-      {"loss.connection-gone", "the connection to the ingest was gone"},
-      {"loss.delayed-frames", "delayed frames arrived all at once; only {full}"},
-      {"loss.disk-full", "the disk was full"},
-      {"loss.engine-busy", "the GPU's encode engine was {percent:.0f} % busy"},
-      {"loss.engine-too-slow", "the GPU's encode engine was too slow ({full})"},
-      {"loss.game", "{full}; the game took {cores:.2f}, usually {usual_cores:.2f}"},
-      {"loss.in-use", "{cores:.2f} of {all_cores:g} processors were in use"},
-      {"loss.in-use-with-game", "{cores:.2f} of {all_cores:g} processors were in use, {game_cores:.2f} by the game"},
-      {"loss.late-with-room", "the capture was late although only {full}"},
-      {"loss.other-program", "{full}; \"{program}\" took {cores:.2f}"},
-      {"loss.queue-full", "the encoder's queue was full; {full}"},
-      {"loss.recording-stopped", "the recording stopped: {error}"},
-      {"loss.recording-took-more", "{full}; the recording's encoder took {recording:.2f}, the stream's {stream:.2f}"},
-      {"loss.short-lived-programs", "{full}; {cores:.2f} by other programs, each only briefly"},
-      {"loss.slow-disk",
-       "packets waited {waited:.1f} s for the disk; its longest write took {longest_write_ms:.0f} ms"},
-      {"loss.starved-capture", "{full}: nothing was left for the capture"},
-      {"loss.stolen-time", "{full}, {cores:.2f} of them by other machines on this host"},
-      {"loss.unexplained", "frames were dropped although the uplink carried them"},
-      {"loss.uplink", "{kbps:.0f} of the {sent_kbps:.0f} kbit/s sent got through; frames waited up to {waited:.1f} s"},
       // What would hold where nothing does
       {"nearest.either", "{first}, or {second}"},
       {"nearest.one-encode", "one encode for stream and recording, {stream} {stream_picture} (predicted)"},
@@ -390,6 +345,18 @@ const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalog
       {"uplink.enough-for", "enough for {need}"},
       {"uplink.simulated", "{how}, simulated"},
   };
+  return words;
+}
+
+}  // namespace
+
+const MessageWords& MessageCatalogue() {
+  static const MessageWords catalogue = [] {
+    MessageWords all;
+    std::merge(AllButDiagnosis().begin(), AllButDiagnosis().end(), DiagnosisWords().begin(), DiagnosisWords().end(),
+               std::back_inserter(all));
+    return all;
+  }();
   return catalogue;
 }
 

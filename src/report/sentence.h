@@ -12,8 +12,10 @@
 
 namespace kettle {
 
-// Every message's words, by key, sorted; a value's name stands in braces with its format.
-const std::vector<std::pair<std::string_view, std::string_view>>& MessageCatalogue();
+// Messages' words, by key, sorted; a value's name stands in braces with its format.
+using MessageWords = std::vector<std::pair<std::string_view, std::string_view>>;
+const MessageWords& MessageCatalogue();  // all of them
+const MessageWords& DiagnosisWords();    // of those, a diagnosis's
 
 // Without a full stop, beginning in lower case unless a name comes first: it goes into lists, notes and sentences.
 // Empty for nothing. A key that the catalogue lacks is told with its values: an older file may hold one.

@@ -101,6 +101,30 @@ TEST_F(RehearseTest, EachDestinationHasItsIngestAndTheLastSecondsAreSaved) {
   EXPECT_THAT(Run("redraw out").out, testing::StartsWith(ran.out));
 }
 
+TEST_F(RehearseTest, ACardThatIsLostCostsItsOwnEncodeOnly) {
+  nlohmann::json plan = Json("plan.json");
+  plan["recording"] = plan["stream"];
+  plan["recording"].update({{"encoder", "vaapi-h264"}, {"preset", "7"}, {"device", "gpu"}, {"simulated", true}});
+  plan["recording"].erase("b_frames");
+  nlohmann::json on_cpu = plan["pair"]["recording"];  // what the plan measured there
+  plan["measured"]["recording"] = {on_cpu};
+  Put("moved.json", plan.dump());
+  // Sessions: one beforehand, then the one that is lost.
+  Put("faulty.toml", Get(KETTLE_SOURCE "/standin/gpu/profiles/integrated.toml") +
+                         "[[fault]]\nkind = \"lost\"\nsession = 2\nframe = 24\n");
+  const auto ran = Run("rehearse moved.json --seconds 6 --stand-in-gpu faulty.toml --out out --quiet");
+  EXPECT_EQ(ran.code, 1) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("the recording's encoder failed"), HasSubstr("the GPU was lost"),
+                             HasSubstr("move the recording to the CPU (x264")));
+  ExpectValid("rehearsal");
+  const nlohmann::json outcome = Json("out/rehearsal.json")["outcome"];
+  EXPECT_EQ(outcome["stream"]["failed"], "");
+  EXPECT_EQ(outcome["stream"]["packets"].get<int>() + outcome["stream"]["skipped"].get<int>(), 72);
+  EXPECT_THAT(outcome["recording"]["failed"].get<std::string>(), HasSubstr("simulated")) << "the card's name";
+  EXPECT_GT(outcome["recording"]["skipped"], 20);
+  EXPECT_THAT(Run("redraw out").out, testing::StartsWith(ran.out));
+}
+
 // One takes H.264 only, the other HEVC only: there is no other way.
 TEST_F(RehearseTest, DestinationsWithoutACommonCodecGetAnEncodeEach) {
   Put("near.toml", "name = \"Near Quay\"\ncodecs = [\"h264\"]\n");
@@ -252,12 +276,13 @@ TEST_F(RehearseTest, AnIngestOfTheUsersGetsTheStreamOverTls) {
   EXPECT_EQ(std::system(("! grep -rq s3cret-key '" + path("out").string() + "'").c_str()), 0) << "the key is nowhere";
 }
 
-TEST_F(RehearseTest, ACardThatIsLostIsSaidInOneLine) {
+TEST_F(RehearseTest, ACardThatIsLostWithAllEncodesIsSaidInOneLine) {
   nlohmann::json plan = Json("plan.json");
-  plan["recording"].update({{"encoder", "nvenc-h264"}, {"preset", "p4"}, {"device", "gpu"}, {"b_frames", 0}});
+  for (const char* encode : {"stream", "recording"})
+    plan[encode].update({{"encoder", "nvenc-h264"}, {"preset", "p4"}, {"device", "gpu"}, {"b_frames", 0}});
   Put("gpu-plan.json", plan.dump());
   Put("lost.toml", Get(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml") +
-                       "\n[[fault]]\nkind = \"lost\"\nsession = 2\nframe = 20\n");
+                       "\n[[fault]]\nkind = \"lost\"\nsession = 4\nframe = 20\n");
   const auto ran = Run("rehearse gpu-plan.json --stand-in-gpu lost.toml --seconds 8 --out out --quiet");
   EXPECT_EQ(ran.code, 3) << ran.out;
   EXPECT_THAT(ran.err, HasSubstr("broke off: the GPU was lost"));

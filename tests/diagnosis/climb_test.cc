@@ -81,6 +81,19 @@ TEST_F(ClimbTest, KeepsAStepThatIsNeeded) {
   EXPECT_EQ(climb.plan.recording.preset, "faster");
 }
 
+TEST_F(ClimbTest, TheRecordingMovesToAnotherDevice) {
+  plan_.recording = test::SmallSettings("nvenc-h264", "p4");
+  plan_.recording_device = "gpu";
+  plan_.recording_elsewhere = {{"CPU (x264 superfast)", 0, 0, 3, test::SmallSettings("x264", "superfast"), "cpu"}};
+  const Climb climb = ClimbDown(plan_, 6, [](const PlanFile& plan) {
+    return plan.recording_device == "cpu" ? kHolds() : Lost(Cause::kRecordingFailed, plan.recording_elsewhere);
+  });
+  EXPECT_TRUE(climb.holds);
+  EXPECT_EQ(climb.plan.recording.encoder, "x264");
+  EXPECT_TRUE(climb.plan.recording_elsewhere.empty());
+  EXPECT_TRUE(climb.plan.recording_encoder.empty()) << "those were presets of the other encoder";
+}
+
 TEST_F(ClimbTest, StopsWhereNoStepHelps) {
   const Climb disk = ClimbDown(plan_, 6, [](const PlanFile&) { return Lost(Cause::kDisk, {}); });
   EXPECT_FALSE(disk.holds);

@@ -174,6 +174,23 @@ TEST_F(DiagnosisTest, AnEngineWaitsForNoProcessorUnlessAllAreTaken) {
   EXPECT_THAT(Only().why, test::Says("97 % busy"));
 }
 
+TEST_F(DiagnosisTest, AnEncoderThatGaveUpIsNamedWithItsWordsAndTheRecordingMoves) {
+  outcome_.recording.failed = "nvenc-h264: the device is lost";
+  outcome_.recording.failed_seconds = 6.5;
+  for (std::size_t i = 6; i < outcome_.timeline.size(); ++i) At(i).skipped_recording = 60;
+  const LossStretch stretch = Only();
+  EXPECT_EQ(stretch.cause, Cause::kRecordingFailed);
+  EXPECT_EQ(stretch.from_seconds, 6);
+  EXPECT_THAT(stretch.why, test::Says("gave up at 6.5 s: nvenc-h264: the device is lost"));
+  EXPECT_THAT(Diagnosed().cures.front().action, test::Says("check the GPU's driver")) << "the plan knows no other place";
+  plan_.recording_elsewhere = {{"CPU (x264 superfast)", 0, 0, 3, plan_.recording}};
+  EXPECT_THAT(Diagnosed().cures.front().action, test::Says("move the recording to the CPU (x264 superfast)"));
+  EXPECT_EQ(Diagnosed().cures.front().step->costs, 3);
+
+  outcome_.recording.failed.clear();
+  EXPECT_NE(Only().cause, Cause::kRecordingFailed);
+}
+
 TEST_F(DiagnosisTest, ADiskThatIsSlowAndOneThatIsFull) {
   At(5).stalled = 30;
   At(5).longest_write_ms = 2300;

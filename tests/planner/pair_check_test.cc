@@ -9,7 +9,7 @@ namespace kettle {
 namespace {
 
 // A slower preset takes half as long again and looks two points better; the recording takes twice the stream's time.
-test::Figures Machine(const std::string&, int preset, bool recording, const std::string&) {
+test::Figures MadeUpTrial(const std::string&, int preset, bool recording, const std::string&) {
   const double fps = (recording ? 600 : 1200) / std::pow(1.5, preset);
   return {fps, 120 / fps, 1 - std::pow(10, -(40 + 2 * preset) / 50.0)};
 }
@@ -28,7 +28,7 @@ class PairCheckTest : public testing::Test {
 
   Show show_;
   Targets targets_ = test::FakeTargets();
-  test::FakeRunner runner_{Machine};
+  test::FakeRunner runner_{MadeUpTrial};
   TrialBook book_{runner_, {}, [](const auto&) {}};
 };
 
@@ -43,7 +43,7 @@ TEST_F(PairCheckTest, FindsTheBestRecordingBesideAStreamThatLosesLittle) {
   double best = 0;
   for (int stream = 0; stream < 9; ++stream)
     for (int recording = 0; recording < 9; ++recording) {
-      const test::Figures s = Machine("", stream, false, ""), r = Machine("", recording, true, "");
+      const test::Figures s = MadeUpTrial("", stream, false, ""), r = MadeUpTrial("", recording, true, "");
       const bool fits = s.cpu_cores + r.cpu_cores <= 1.6 && s.throughput_fps >= 75 && r.throughput_fps >= 75;
       if (fits && 40 + 2 * stream >= *check.alone - 2 - 1e-6) best = std::max(best, 40.0 + 2 * recording);
     }

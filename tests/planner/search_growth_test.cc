@@ -14,8 +14,8 @@
 namespace kettle {
 namespace {
 
-constexpr FrameSize kSource{1280, 720};
-constexpr FrameRate k60{60, 1};
+constexpr FrameSize kGrownSource{1280, 720};
+constexpr FrameRate kGrownRate{60, 1};
 
 // Speed falls with pixels and presets; quality has a peak over size and grows with bits and presets. Families differ in
 // speed and in what they make of a bit, clips in how hard they are.
@@ -39,7 +39,7 @@ class GrowthRunner final : public TrialRunner {
     if (s.quality_level) score = 80 + 2 * (family.quality.usual - *s.quality_level) - 4 * hard;
     trial.quality = test::QualityOf(score);
     trial.quality->motion = 3;
-    trial.quality->frame_rate_share = FrameRateShare(s.frame_rate, k60, 3);
+    trial.quality->frame_rate_share = FrameRateShare(s.frame_rate, kGrownRate, 3);
     return trial;
   }
 
@@ -75,16 +75,16 @@ double TrialsOf(const Case& asked) {
     GrowthRunner runner(seed);
     TrialBook book(runner, {}, [](const auto&) {});
     Show show;
-    show.source_size = kSource;
-    show.source_rate = k60;
+    show.source_size = kGrownSource;
+    show.source_rate = kGrownRate;
     show.recording_score = 80;
     show.recording_plays = Plays::kModern;
     Targets targets = test::FakeTargets();
-    targets.stream.size = targets.recording.size = kSource;
-    targets.sizes = CandidateSizes(kSource);
-    targets.rates = CandidateRates(k60);
-    targets.recording_sizes = RecordingSizes(kSource);
-    targets.recording_rates = RecordingRates(k60);
+    targets.stream.size = targets.recording.size = kGrownSource;
+    targets.sizes = CandidateSizes(kGrownSource);
+    targets.rates = CandidateRates(kGrownRate);
+    targets.recording_sizes = RecordingSizes(kGrownSource);
+    targets.recording_rates = RecordingRates(kGrownRate);
     targets.stream_codecs = {"h264", "hevc", "av1"};
     for (int i = 0; i < asked.destinations; ++i) {
       Destination place;

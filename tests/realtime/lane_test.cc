@@ -66,7 +66,10 @@ TEST_F(LaneTest, ASinkThatFailsEndsTheLane) {
   Lane lane(Request(100), clock_, {{}, [](const AVPacket&) { FailMachine("the disk is gone"); }, {}});
   lane.WaitUntilOpen();
   Offer(lane, 60);
-  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { lane.Finish(); }), testing::HasSubstr("the disk is gone"));
+  const PacedOutputOutcome outcome = lane.Finish();
+  EXPECT_EQ(outcome.failed, "the disk is gone");
+  EXPECT_LT(outcome.packets, outcome.frames);
+  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { lane.RethrowFailure(); }), testing::HasSubstr("the disk is gone"));
   EXPECT_TRUE(lane.failed());
 }
 

@@ -69,9 +69,9 @@ TEST_F(FinalistsTest, OnlyWhatComesNearIsMeasuredInTheCalmestToo) {
 }
 
 // 60 frames a second look `lost` points worse than 30.
-class RateRunner final : public TrialRunner {
+class ByRateRunner final : public TrialRunner {
  public:
-  explicit RateRunner(double lost) : lost_(lost) {}
+  explicit ByRateRunner(double lost) : lost_(lost) {}
   Trial Run(const TrialRequest& request) override {
     Trial trial = test::DoneTrial(request, 1000);
     trial.quality = test::QualityOf(request.settings.frame_rate.fps() > 45 ? 50 - lost_ : 50);
@@ -84,7 +84,7 @@ class RateRunner final : public TrialRunner {
 
 TEST(Finalists, OfThoseThatLookAlikeTheOneWithMoreFramesComesFirst) {
   const auto best_rate = [](double lost) {
-    RateRunner runner(lost);
+    ByRateRunner runner(lost);
     TrialBook book(runner, {}, [](const auto&) {});
     OptionBook options(book, {test::FakeFootage("clip")}, 0.2);
     const SearchSpace space{test::SmallSettings(), {{640, 360}}, {{60, 1}, {30, 1}}, {"x264"}};

@@ -196,7 +196,8 @@ BenchPlan MakeBenchPlan(Session& session) {
   Targets targets = ChooseTargets(plan.show);
   if (plan.of_show) plan.warnings = targets.warnings;
   ApplyOptions(bench, targets.stream);
-  if (!grid.named) grid.encoders = StreamEncoders(session, targets.stream_codecs, targets.stream.rate_control);
+  if (!grid.named)
+    grid.encoders = StreamEncoders(session, plan.show, targets.stream_codecs, targets.stream.rate_control);
   CheckDevices(session, grid);
   if (!bench.question.empty()) {
     plan.question = ReadQuestion(session, grid, targets);

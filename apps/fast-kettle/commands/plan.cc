@@ -143,7 +143,7 @@ Preparation Prepare(Session& session) {
                       ShareOfTheLine(targets));
     ApplyRateChoice(line->choice, !show.stream_bit_rate, targets);
   }
-  std::vector<std::string> families = StreamEncoders(session, targets.stream_codecs, targets.stream.rate_control);
+  std::vector<std::string> families = StreamEncoders(session, show, targets.stream_codecs, targets.stream.rate_control);
   std::map<std::string, Footage> calm = session.footage().PrepareCalm(show);
   Disk disk = show.recording_is_none ? Disk() : MeasureDisk(session, show, targets);
   if (!show.load.empty()) session.StartLoad(show.load);
@@ -216,7 +216,9 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                                                       status.best ? InShort(*status.best) : "");
                             },
                             known.recording_families,
-                            known.own_streams};
+                            known.own_streams,
+                            StreamDevices(session, show),
+                            RecordingDevices(session, show)};
   try {
     if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
     if (session.request().all_pairs) pairs = CheckPairs(request, book);
@@ -306,7 +308,8 @@ void TakeEnoughBits(Session& session, Preparation& known, TrialBook& book) {
 // With the encoders that work here for each.
 void AddOwnStreams(Session& session, Preparation& known) {
   known.own_streams = OwnStreams(known.show, known.targets);
-  for (OwnStream& own : known.own_streams) own.families = StreamEncoders(session, own.codecs, own.stream.rate_control);
+  for (OwnStream& own : known.own_streams)
+    own.families = StreamEncoders(session, known.show, own.codecs, own.stream.rate_control);
 }
 
 }  // namespace

@@ -4,7 +4,9 @@
 #include <algorithm>
 #include <map>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <thread>
+#include <utility>
 
 #include "commands/commands.h"
 #include "kettle/encoders/catalogue.h"
@@ -166,34 +168,46 @@ void PrintProcessor(const Processor& p) {
 
 std::string At(const std::string& bus_address) { return bus_address.empty() ? "" : ", at " + bus_address; }
 
-// Cards that only an encoder's driver tells of, by where they sit.
-std::map<std::string, std::string> CardsOfEncoders(const std::vector<GraphicsDevice>& devices, const Survey& survey) {
-  std::map<std::string, std::string> cards;
-  for (const SurveyedEncoder& e : survey.encoders)
-    if (const ProbeOutcome& probe = e.found.probe; probe.works && !probe.bus_address.empty())
-      cards[probe.bus_address] = probe.device_name;
-  for (const GraphicsDevice& g : devices) cards.erase(g.bus_address);
-  for (const NvidiaDevice& g : survey.nvidia) cards.erase(g.bus_address);
-  return cards;
-}
-
-// A card that its own driver tells of stands there once, not a second time as the kernel sees it.
-void PrintGraphics(const std::vector<GraphicsDevice>& devices, const Survey& survey) {
+// One line for each card, by its bus address; those of which nothing tells where they sit come last. A card that its
+// own driver tells of stands there once, not a second time as the kernel sees it.
+std::multimap<std::pair<bool, std::string>, std::string> Cards(const std::vector<GraphicsDevice>& devices,
+                                                               const Survey& survey) {
+  std::multimap<std::pair<bool, std::string>, std::string> cards;
+  std::set<std::string> told;
+  const auto add = [&](const std::string& address, const std::string& line) {
+    if (address.empty() || told.insert(address).second) cards.emplace(std::pair(address.empty(), address), line);
+  };
+  for (const NvidiaDevice& g : survey.nvidia)
+    add(g.bus_address, fmt::format("{}, driver {}{}, {:.0f} % busy, encoder {:.0f} %", g.name, g.driver_version,
+                                   At(g.bus_address), g.gpu_use.value_or(0) * 100, g.encoder_use.value_or(0) * 100));
   for (const GraphicsDevice& g : devices) {
-    if (!g.bus_address.empty() && std::any_of(survey.nvidia.begin(), survey.nvidia.end(),
-                                              [&](const NvidiaDevice& n) { return n.bus_address == g.bus_address; }))
-      continue;
     std::string use = g.busy ? fmt::format(", {:.0f} % busy", *g.busy * 100) : "";
     if (const auto engines = survey.engine_use.find(g.bus_address); engines != survey.engine_use.end())
       for (const auto& [engine, share] : engines->second) use += fmt::format(", {} {:.0f} %", engine, share * 100);
-    fmt::print("  GPU        {}, driver {}{}{}{}\n", g.name, g.driver.empty() ? "none" : g.driver,
-               g.render_node.empty() ? "" : ", " + g.render_node, At(g.bus_address), use);
+    add(g.bus_address, fmt::format("{}, driver {}{}{}{}", g.name, g.driver.empty() ? "none" : g.driver,
+                                   g.render_node.empty() ? "" : ", " + g.render_node, At(g.bus_address), use));
   }
-  for (const NvidiaDevice& g : survey.nvidia)
-    fmt::print("  GPU {}      {}, driver {}{}, {:.0f} % busy, encoder {:.0f} %\n", g.index, g.name, g.driver_version,
-               At(g.bus_address), g.gpu_use.value_or(0) * 100, g.encoder_use.value_or(0) * 100);
-  for (const auto& [address, name] : CardsOfEncoders(devices, survey))
-    fmt::print("  GPU        {}{}\n", name, At(address));
+  for (const SurveyedEncoder& e : survey.encoders)  // which only an encoder's driver tells of
+    if (const ProbeOutcome& probe = e.found.probe; probe.works && !probe.bus_address.empty())
+      add(probe.bus_address, probe.device_name + At(probe.bus_address));
+  return cards;
+}
+
+// Where there are several, those that encode are numbered, as a show may name them.
+void PrintGraphics(const std::vector<GraphicsDevice>& devices, const Survey& survey) {
+  const auto cards = Cards(devices, survey);
+  const auto encodes = [&](const std::string& address) {
+    return std::any_of(survey.encoders.begin(), survey.encoders.end(), [&](const SurveyedEncoder& e) {
+      return e.found.probe.works && FindFamily(e.found.name).device == DeviceKind::kGpu &&
+             e.found.probe.bus_address == address;
+    });
+  };
+  int number = 0;
+  for (const auto& [place, line] : cards) {
+    const bool numbered = cards.size() > 1 && encodes(place.second);
+    fmt::print("  {:<10} {}\n", numbered ? fmt::format("GPU {}", number++) : "GPU", line);
+  }
+  if (cards.empty()) fmt::print("  GPU        none found\n");
 }
 
 void PrintMachine(const Session& session, const Survey& survey) {
@@ -202,8 +216,6 @@ void PrintMachine(const Session& session, const Survey& survey) {
   PrintProcessor(m.processor);
   fmt::print("  memory     {:.1f} GiB\n", static_cast<double>(m.memory_bytes) / (1 << 30));
   PrintGraphics(m.graphics, survey);
-  if (m.graphics.empty() && survey.nvidia.empty() && CardsOfEncoders({}, survey).empty())
-    fmt::print("  GPU        none found\n");
   for (const Display& d : m.displays)
     fmt::print("  display    {}{} on {}{}\n", d.name.empty() ? "" : d.name + ", ", d.size.str(), d.connector,
                d.refresh_hz > 0 ? fmt::format(", {:.2f} Hz", d.refresh_hz) : "");

@@ -37,10 +37,17 @@ std::optional<PlanFile> ApplyCure(const Diagnosis::Cure& cure, const PlanFile& p
   } else if (IsAmong(plan.recording_encoder, step)) {
     next.recording.preset = step.settings.preset;
     Forget(next.recording_encoder, step);
+  } else if (IsAmong(plan.recording_elsewhere, step)) {
+    next.recording = step.settings;
+    next.recording_device = step.device;
+    next.recording_processors.clear();
+    Forget(next.recording_elsewhere, step);
+    next.recording_encoder.clear();  // those are of the encoder before
   } else if (IsAmong(plan.to_one_encode, step)) {
     next.one_encode = true;
     next.recording_processors = next.stream_processors;
     next.recording_encoder.clear();
+    next.recording_elsewhere.clear();
     next.to_one_encode.clear();
   } else if (IsAmong(plan.to_one_stream, step)) {
     next.stream = step.settings;

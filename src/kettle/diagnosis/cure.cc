@@ -40,6 +40,10 @@ Cure StepCure(Cause cause, const std::vector<PlanStep>& steps, const Message& wi
   return {cause, 0, Message{"cure.take", {{"step", first.what}, {"fps", first.gains_fps}}}, false, first};
 }
 
+Cure MoveRecording(Cause cause, const PlanStep& step) {
+  return {cause, 0, Message{"cure.move-recording", {{"to", step.what}}}, false, step};
+}
+
 Cure GameCure(Cause cause, const std::vector<PlanStep>& steps) {
   Cure cure = StepCure(cause, steps, Message{"cure.cap-game"});
   if (cure.step) cure.action = Message{"cure.cap-game-or", {{"step", cure.action}}};
@@ -82,7 +86,14 @@ Cure CureFor(Cause cause, const std::string& program, double line_kbps, const Pl
     case Cause::kGame:
     case Cause::kSourceStarved: return GameCure(cause, stream_steps);
     case Cause::kSourceHeldUp: return {cause, 0, Message{"cure.paused-capture"}};
+    case Cause::kStreamFailed: return {cause, 0, Message{"cure.failed-stream"}};
+    case Cause::kRecordingFailed:
+      if (!plan.recording_elsewhere.empty()) return MoveRecording(cause, plan.recording_elsewhere.front());
+      if (plan.to_one_encode.empty()) return {cause, 0, Message{"cure.failed-recording"}};
+      return {cause, 0, Message{"cure.record-stream"}, false, plan.to_one_encode.front()};
     case Cause::kRecordingEncoder:
+      if (plan.recording_encoder.empty() && !plan.recording_elsewhere.empty())
+        return MoveRecording(cause, plan.recording_elsewhere.front());
       return StepCure(cause, plan.recording_encoder.empty() ? plan.to_one_encode : plan.recording_encoder,
                       Message{"cure.lighter-recording"});
     case Cause::kStreamEncoder: return StepCure(cause, stream_steps, Message{"cure.lighter-stream"});

@@ -56,7 +56,7 @@ struct Finding {
 class Judge {
  public:
   Judge(const RehearsalOutcome& outcome, const DiagnosisFacts& facts, const PlanFile& plan)
-      : timeline_(outcome.timeline), ingests_(outcome.ingests), facts_(facts), plan_(plan) {
+      : outcome_(outcome), timeline_(outcome.timeline), ingests_(outcome.ingests), facts_(facts), plan_(plan) {
     for (const RehearsalFile& file : outcome.files) {
       disk_full_ = disk_full_ || file.disk_full;
       if (disk_trouble_.empty()) disk_trouble_ = file.trouble;
@@ -75,8 +75,10 @@ class Judge {
     switch (loss) {
       case Loss::kDropped: return LineFinding(at, ingest);
       case Loss::kStalled: return DiskFinding(at);
-      default: return MachineFinding(loss, at);
+      default: break;
     }
+    if (const auto failure = FailureFinding(loss, at)) return *failure;
+    return MachineFinding(loss, at);
   }
 
   // What came near to losing frames in that second: a good part of the longest that anything may wait.
@@ -126,6 +128,21 @@ class Judge {
     const RehearsalSecond& s = timeline_[at];
     return {Cause::kDisk,
             Message{"loss.slow-disk", {{"waited", s.disk_waiting_seconds}, {"longest_write_ms", s.longest_write_ms}}}};
+  }
+
+  // All that was to come after an encoder gave up.
+  std::optional<Finding> FailureFinding(Loss loss, std::size_t at) const {
+    const bool of_stream = loss == Loss::kSkippedStream;
+    if (!of_stream && loss != Loss::kSkippedRecording) return std::nullopt;
+    std::vector<const PacedOutputOutcome*> encodes{of_stream ? &outcome_.stream : &outcome_.recording};
+    for (const PacedOutputOutcome& further : outcome_.further)
+      if (of_stream) encodes.push_back(&further);
+    for (const PacedOutputOutcome* encode : encodes)
+      if (!encode->failed.empty() && timeline_[at].start_seconds + 1 > encode->failed_seconds)
+        return Finding{
+            of_stream ? Cause::kStreamFailed : Cause::kRecordingFailed,
+            Message{"loss.encoder-failed", {{"seconds", encode->failed_seconds}, {"error", encode->failed}}}};
+    return std::nullopt;
   }
 
   // Whether as much was stolen in the seconds in a row with that loss as the frames lost in them last.
@@ -200,6 +217,7 @@ class Judge {
     return std::nullopt;
   }
 
+  const RehearsalOutcome& outcome_;
   const std::vector<RehearsalSecond>& timeline_;
   const std::vector<IngestOutcome>& ingests_;
   const DiagnosisFacts& facts_;
@@ -228,6 +246,8 @@ const char* Name(Cause cause) {
     case Cause::kSourceHeldUp: return "the source was held up";
     case Cause::kStreamEncoder: return "the stream's encoder";
     case Cause::kRecordingEncoder: return "the recording's encoder";
+    case Cause::kStreamFailed: return "the stream's encoder failed";
+    case Cause::kRecordingFailed: return "the recording's encoder failed";
     case Cause::kGame: return "the game";
     case Cause::kGameLoses: return "the game loses frames to the encodes";
     case Cause::kOtherProgram: return "another program";

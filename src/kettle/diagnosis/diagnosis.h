@@ -22,13 +22,15 @@ enum class Cause {
   kSourceHeldUp,      // the source came late though there was room; what had waited then came at once
   kStreamEncoder,     // the stream's own encoder does not keep up
   kRecordingEncoder,  // the recording's, or it takes what the stream's needs
-  kGame,              // it takes more of the processors than there is
-  kGameLoses,         // the encodes take what the game needs: it makes fewer frames
-  kOtherProgram,      // named
-  kStolen,            // the hypervisor gave the processors to others
-  kUplink,            // the line carried less than was sent
-  kIngestLost,        // the connection broke
-  kDisk,              // it did not take the recording in time
+  kStreamFailed,      // its encoder, or the GPU that it runs on, gave up
+  kRecordingFailed,
+  kGame,          // it takes more of the processors than there is
+  kGameLoses,     // the encodes take what the game needs: it makes fewer frames
+  kOtherProgram,  // named
+  kStolen,        // the hypervisor gave the processors to others
+  kUplink,        // the line carried less than was sent
+  kIngestLost,    // the connection broke
+  kDisk,          // it did not take the recording in time
   kDiskFull,
   kUnknown,
 };

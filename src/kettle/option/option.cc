@@ -29,6 +29,10 @@ bool OnOneCard(const Option& a, const Option& b) {
   return a.settings.device == b.settings.device;  // all that is known
 }
 
+bool IsOneDevice(const Option& a, const Option& b) {
+  return (a.device == "cpu" && b.device == "cpu") || OnOneCard(a, b);
+}
+
 ClipResult ResultOf(const Trial& trial) {
   ClipResult clip{trial.footage, trial.throughput_fps, trial.headroom};
   if (trial.quality) {

@@ -62,6 +62,7 @@ struct Option {
 
 // Whether both are on one graphics card, by whatever interface, and so share its encode engine and its sessions.
 bool OnOneCard(const Option& a, const Option& b);
+bool IsOneDevice(const Option& a, const Option& b);  // a card, or the processors
 
 ClipResult ResultOf(const Trial& trial);  // of one that is done
 

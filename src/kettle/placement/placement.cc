@@ -167,14 +167,15 @@ class Placer {
 
   // A guess at the slowest preset of a recording to be found, by what the fastest one leaves.
   int SlowestThatMayFit(const FamilyOptions& family, int presets) const {
-    constexpr double kStep = 1.5;  // in cost, from one preset to the next
+    constexpr double kFirstStep = 2, kStep = 1.5;  // in cost, from the fastest preset to the next, and from there on
     const Option fastest = family.measure(Role::kRecording, 0);
     double lightest = capacity_.cpu_cores;
     for (const Option& stream : KnownStreams()) lightest = std::min(lightest, stream.cpu_cores);
     double times = fastest.throughput_fps * (1 - capacity_.headroom) / fastest.settings.frame_rate.fps();
     const double room = capacity_.cpu_cores * (1 - capacity_.headroom) - (streams_.empty() ? 0 : lightest);
     if (fastest.cpu_cores > 0) times = std::min(times, room / (fastest.cpu_cores * capacity_.real_time_factor));
-    return times > 1 ? std::min(presets - 1, static_cast<int>(std::log(times) / std::log(kStep))) : 0;
+    if (times < kFirstStep) return 0;
+    return std::min(presets - 1, 1 + static_cast<int>(std::log(times / kFirstStep) / std::log(kStep)));
   }
 
   // Walks one family's first `presets` presets for one role and notes where it ends.

@@ -50,6 +50,45 @@ std::vector<PlanStep> FasterPresets(const Json& plan, Role role, const EncodeSet
   return steps;
 }
 
+// As far as it tells devices apart.
+Option RecordingOf(const PlanFile& plan, const Json& measured) {
+  Option recording;
+  recording.settings = plan.recording;
+  recording.device = plan.recording_device;
+  recording.bus_address = measured.value("bus_address", "");
+  recording.score = measured.at("score").get<double>();
+  return recording;
+}
+
+// The recording's picture on each other device that keeps pace with it, by what the plan measured: there, what looks
+// most like the one that was chosen.
+std::vector<PlanStep> OtherDevices(const Json& plan, const Option& chosen) {
+  std::vector<Option> nearest;  // one a device
+  const auto distance = [&](const Option& option) { return std::abs(option.score - chosen.score); };
+  const double headroom = plan.value("required_headroom", 0.0);
+  const Json measured = plan.value("measured", Json::object()).value(Name(Role::kRecording), Json::array());
+  for (const Json& entry : measured) {
+    if (chosen.device == "cpu" && entry.at("device") == "cpu") continue;
+    const Option option = entry;
+    const EncodeSettings &settings = option.settings, &picture = chosen.settings;
+    if (IsOneDevice(option, chosen) || !option.scored() || !option.keeps_pace(headroom) ||
+        settings.size != picture.size || settings.frame_rate != picture.frame_rate)
+      continue;
+    const auto known =
+        std::find_if(nearest.begin(), nearest.end(), [&](const Option& other) { return IsOneDevice(option, other); });
+    if (known == nearest.end())
+      nearest.push_back(option);
+    else if (distance(option) < distance(*known))
+      *known = option;
+  }
+  std::sort(nearest.begin(), nearest.end(), [](const Option& a, const Option& b) { return a.score > b.score; });
+  std::vector<PlanStep> steps;
+  for (const Option& option : nearest)
+    steps.push_back({fmt::format("{} ({} {})", option.place(), option.settings.encoder, option.settings.preset), 0, 0,
+                     chosen.score - option.score, option.settings, option.device});
+  return steps;
+}
+
 // The recording then looks as the stream does.
 PlanStep ToOneEncode(const Json& plan, const EncodeSettings& stream) {
   const auto score = [&](const char* role) { return plan.at("pair").at(role).at("score").get<double>(); };
@@ -117,8 +156,10 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.stream_encoder = FasterPresets(plan, Role::kStream, result.stream);
     if (!result.one_encode) {
       result.recording_encoder = FasterPresets(plan, Role::kRecording, result.recording);
-      if (const Json pair = plan.value("pair", Json()); !pair.is_null())
+      if (const Json pair = plan.value("pair", Json()); !pair.is_null()) {
+        result.recording_elsewhere = OtherDevices(plan, RecordingOf(result, pair.at("recording")));
         result.to_one_encode = {ToOneEncode(plan, result.stream)};
+      }
     }
     return result;
   } catch (const Json::exception& error) {

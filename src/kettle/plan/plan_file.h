@@ -19,6 +19,7 @@ struct PlanStep {
   double saves_kbps = 0;
   double costs = 0;  // points of the score
   EncodeSettings settings;
+  std::string device = {};  // "cpu", "gpu", where the step leads to another
 };
 
 // An encode of the stream for destinations that do not get the one of all others.
@@ -47,6 +48,7 @@ struct PlanFile {
   double cpu_cores = 1;                                     // processors that the plan could use
   std::vector<PlanStep> line;                               // for a line that does not hold, in order
   std::vector<PlanStep> stream_encoder, recording_encoder;  // faster presets of the same encoder, slowest first
+  std::vector<PlanStep> recording_elsewhere;                // on another device, the best looking first
   std::vector<PlanStep> to_one_encode;                      // recording the stream's encode; empty: it is done already
   std::vector<PlanStep> to_one_stream;                      // from an encode for each destination to one for all
   std::vector<FurtherPlanStream> further_streams;           // Pair::further

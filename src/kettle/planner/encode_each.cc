@@ -85,7 +85,8 @@ EachCandidates Planner::CandidatesFor(const OwnStream& own) {
   }
   EachCandidates candidates{own.destinations, {}};
   for (const Option& option : options_.options())
-    if (IsOf(option, own) && option.scored() && option.keeps_pace(options_.required_headroom()) &&
+    if (IsOf(option, own) && request_.stream_devices.Has(option.settings.encoder, option.settings.device) &&
+        option.scored() && option.keeps_pace(options_.required_headroom()) &&
         option.calm.empty() != options_.has_calm())
       candidates.options.push_back(option);
   own_pictures_[own.destinations.front()] = std::move(tried);

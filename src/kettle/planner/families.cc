@@ -57,6 +57,13 @@ bool Planner::IsPlainRecording(const std::string& family) const {
   return IsAmong(family, families) && (IsPlain(family) || !any_plain);
 }
 
+// Whether the show lets that encode run there.
+bool Planner::MayUse(Role role, const std::string& family, int device) const {
+  const bool stream = role == Role::kStream;
+  return IsAmong(family, stream ? request_.families : recording_families()) &&
+         (stream ? request_.stream_devices : request_.recording_devices).Has(family, device);
+}
+
 std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
   std::vector<FamilyOptions> families;
   for (const std::string& name : AllFamilies()) {
@@ -83,7 +90,7 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
            LikelyToHold(name, [&](int preset) { return settings(Role::kStream, preset); }),
            BestStreamScore(settings(Role::kStream, 0)), device,
            sessions == request_.sessions.end() ? 0 : sessions->second, RecordingPresets(name),
-           IsAmong(name, request_.families), IsPlainRecording(name)});
+           MayUse(Role::kStream, name, device), IsPlainRecording(name) && MayUse(Role::kRecording, name, device)});
     }
   }
   return families;

@@ -178,8 +178,15 @@ bool Planner::LosesTooMuch(const Pair& pair) const {
 void Planner::RefineBest() {
   Begin(PlanStage::kRefinement);
   std::vector<Pair>& feasible = plan_.placement.feasible;
-  const Pair refined = RefineStream(feasible.front(), plan_.capacity, options_, plan_.targets.most_b_frames);
-  if (!SameSettings(refined, feasible.front())) feasible.insert(feasible.begin(), refined);
+  // What gained an encoder nothing once gains it nothing at the next picture.
+  const std::string encoder = feasible.front().stream.settings.encoder;
+  if (!refined_in_vain_.contains(encoder)) {
+    const Pair refined = RefineStream(feasible.front(), plan_.capacity, options_, plan_.targets.most_b_frames);
+    if (SameSettings(refined, feasible.front()))
+      refined_in_vain_.insert(encoder);
+    else
+      feasible.insert(feasible.begin(), refined);
+  }
   if (request_.show.recording_score && !one_encode_will_do()) {
     Settled settled{plan_.targets, plan_.placement, levels_, {}};
     SettleRecording(*request_.show.recording_score, settled);

@@ -11,6 +11,7 @@
 #include "kettle/option/trial_book.h"
 #include "kettle/plan/own_streams.h"
 #include "kettle/plan/plan.h"
+#include "kettle/planner/allowed_devices.h"
 #include "kettle/planner/time_budget.h"
 
 namespace kettle {
@@ -38,6 +39,7 @@ struct PlanRequest {
   // For the recording; where H.264 is among them, other codecs have to beat it. Empty: those of the stream.
   std::vector<std::string> recording_families = {};
   std::vector<OwnStream> own_streams = {};  // for destinations that may get an encode each
+  AllowedDevices stream_devices = {}, recording_devices = {};
 };
 
 // Searches size and frame rate where they are free, then measures, places, refines and proves; where nothing holds, the

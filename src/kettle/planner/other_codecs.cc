@@ -53,9 +53,9 @@ void Planner::TryOtherCodecs() {
   Pair plain = feasible.front();
   std::optional<Settled> best;
   for (const FamilyOptions& family : FamiliesAt(plan_.targets)) {
-    const auto& may = recording_families();
-    const bool asked = std::find(may.begin(), may.end(), family.family) != may.end();
-    if (!asked || family.records || failed_codecs_.contains(family.family) || !MayGoOn(PlanStage::kRecordingLevel))
+    const bool may = MayUse(Role::kRecording, family.family, family.device);
+    if (!may || IsPlainRecording(family.family) || failed_codecs_.contains(family.family) ||
+        !MayGoOn(PlanStage::kRecordingLevel))
       continue;
     if (!plain.recording.scored()) plain.recording = options_.Measure(plain.recording.settings);
     if (plan_.trade.empty()) Note(PointOf(plain, Message{"trade.costs-nothing"}));

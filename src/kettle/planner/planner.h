@@ -67,6 +67,7 @@ class Planner {
   int LikelyToHold(const std::string& family, const std::function<EncodeSettings(int)>& settings) const;
   // Of an encoder at a bit rate, at any size and frame rate, of what keeps pace.
   std::optional<double> BestStreamScore(const EncodeSettings& like) const;
+  bool MayUse(Role role, const std::string& family, int device) const;
   void ProvePictures();  // the best picture, and lighter ones while none holds
   Proof ProveAndLearn(const Pair& pair);
   bool LighterLooksBetter(const Pair& pair) const;
@@ -137,6 +138,7 @@ class Planner {
   std::set<PlanStage> left_out_;
   std::vector<RecordingWay> failed_ways_;  // that did not hold in real time
   std::set<std::string> failed_codecs_;    // families of other codecs that did not hold as recording in real time
+  std::set<std::string> refined_in_vain_;  // encoders whose stream no other B-frames and look-ahead made look better
   bool only_one_encode_ = false;           // there is no time to prove another way
   std::map<std::string, std::vector<TriedPicture>>
       own_pictures_;                    // tried, by the first of an own stream's destinations

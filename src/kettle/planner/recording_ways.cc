@@ -69,7 +69,8 @@ Placement Planner::PlaceBoth() {
   stream_alone_ = one.stream;
   if (show.recording_is_stream) return Take(std::move(best));
   Note(PointOf(one, Message{"trade.costs-nothing"}));
-  if (show.favour == Favour::kStream) MeasureLighterStreams();
+  // After a proof run that left too little what is known must do: a second look at lighter streams takes long.
+  if (show.favour == Favour::kStream && plan_.proving.attempts.empty()) MeasureLighterStreams();
   double best_worth = WorthOf(one) + kBetter;
   std::vector<RecordingWay> done;
   for (const RecordingWay& way : WaysToRecord()) {
@@ -105,7 +106,8 @@ double Planner::WorthOf(const Pair& pair) const {
 // It has the frame rate that the stream has alone, and loses no more of its score than it may.
 bool Planner::MayStream(const Option& option) const {
   const EncodeSettings &settings = option.settings, &alone = stream_alone_->settings;
-  return option.scored() && settings.frame_rate == alone.frame_rate && settings.rate_control == alone.rate_control &&
+  return option.scored() && MayUse(Role::kStream, settings.encoder, settings.device) &&
+         settings.frame_rate == alone.frame_rate && settings.rate_control == alone.rate_control &&
          settings.bit_rate == alone.bit_rate && option.keeps_pace(options_.required_headroom()) &&
          option.calm.empty() == stream_alone_->calm.empty() &&
          option.score >= stream_alone_->score - request_.show.stream_gives;
@@ -221,7 +223,8 @@ void Planner::PreferTheBestRecording(Settled& settled) {
     if (!is_of(stream, settled.targets.stream) || !MayStream(stream)) continue;
     for (const Option& recording : options_.options()) {
       if (!is_of(recording, settled.targets.recording) || !recording.scored() ||
-          !recording.keeps_pace(options_.required_headroom()))
+          !recording.keeps_pace(options_.required_headroom()) ||
+          !MayUse(Role::kRecording, recording.settings.encoder, recording.settings.device))
         continue;
       const double gain = recording.score - best.recording.score;
       const bool better = gain > kBetter || (gain >= -kLittle && stream.score > best.stream.score + kBetter);

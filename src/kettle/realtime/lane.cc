@@ -39,7 +39,7 @@ void Lane::Offer(std::int64_t index, std::int64_t due_ns, const AVFrame& picture
 PacedOutputOutcome Lane::Finish() {
   queue_.Close();
   if (thread_.joinable()) thread_.join();
-  if (error_) std::rethrow_exception(error_);
+  if (error_) TellFailure();
   for (const auto& [index, taken_ms] : taken_) outcome_.frame_times[index].taken_ms = taken_ms;
   const FrameRate rate = request_.settings.frame_rate;
   outcome_.frames = frames_;
@@ -52,22 +52,39 @@ PacedOutputOutcome Lane::Finish() {
   return std::move(outcome_);
 }
 
+void Lane::RethrowFailure() const {
+  if (error_) std::rethrow_exception(error_);
+}
+
+// What still waits is lost as well.
+void Lane::TellFailure() {
+  skipped_ += static_cast<int>(queue_.size());
+  outcome_.failed_seconds = static_cast<double>(failed_ns_ - start_ns_) * 1e-9;
+  const EncoderFamily& family = FindFamily(request_.settings.encoder);
+  const std::string device = encoder_->device_name().substr(0, encoder_->device_name().find(", driver"));
+  try {
+    std::rethrow_exception(error_);
+  } catch (const std::exception& error) {
+    outcome_.failed = Reason(family, error.what()) + (device.empty() ? "" : ", " + device);
+  }
+}
+
 void Lane::Run() {
   outcome_.niceness = NameThread(request_.thread_name, request_.niceness);
   KeepThreadOn(request_.processors);
-  std::unique_ptr<Encoder> encoder;
   try {
-    encoder = std::make_unique<Encoder>(ConfigFor(request_.settings));
-    if (sink_.open) sink_.open(encoder->context());
+    encoder_ = std::make_unique<Encoder>(ConfigFor(request_.settings));
+    if (sink_.open) sink_.open(encoder_->context());
     opened_.set_value();
   } catch (...) {
     opened_.set_exception(std::current_exception());
     return;
   }
   try {
-    Encode(*encoder);
+    Encode(*encoder_);
   } catch (...) {
     error_ = std::current_exception();
+    failed_ns_ = clock_.now_ns();
     failed_ = true;
   }
 }

@@ -54,8 +54,9 @@ class Lane {
   int skipped() const { return skipped_; }
   std::size_t waiting() const { return queue_.size(); }
 
-  // Ends the encode. Throws what ended it early.
+  // Ends the encode. What ended it early is told in the outcome, and thrown by RethrowFailure.
   PacedOutputOutcome Finish();
+  void RethrowFailure() const;
 
  private:
   struct Item {
@@ -63,6 +64,7 @@ class Lane {
     std::size_t index;  // in frame_times
     FramePtr picture;
   };
+  void TellFailure();
   void Run();
   void Encode(Encoder& encoder);
   void Drain(Encoder& encoder);
@@ -77,7 +79,9 @@ class Lane {
   std::vector<std::pair<std::size_t, double>> taken_;  // written by the thread, read after it has ended
   std::int64_t start_ns_ = 0;
   std::promise<void> opened_;
+  std::unique_ptr<Encoder> encoder_;  // as long as the lane: who takes its packets may look at its header later
   std::exception_ptr error_;
+  std::int64_t failed_ns_ = 0;
   std::atomic<bool> failed_ = false;
   std::atomic<int> frames_ = 0, skipped_ = 0;
   std::thread thread_;

@@ -18,8 +18,16 @@ void from_json(const nlohmann::json& json, PacedFrame& frame) {
     frame = {WholeNumber<int>(json.at(0)), json.at(1).get<double>(), json.at(2).get<double>()};
 }
 
-KETTLE_JSON(PacedOutputOutcome, niceness, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps, latency,
-            frame_times)
+void to_json(nlohmann::json& json, const PacedOutputOutcome& o) {
+  KETTLE_WRITE_FIELDS(json, o, niceness, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps, latency,
+                      frame_times, failed, failed_seconds);
+}
+void from_json(const nlohmann::json& json, PacedOutputOutcome& o) {
+  KETTLE_READ_FIELDS(json, o, niceness, frames, skipped, packets, deepest_queue, mean_kbps, peak_second_kbps, latency,
+                     frame_times);
+  o.failed = json.value("failed", "");  // of an earlier version no encode failed alone
+  o.failed_seconds = json.value("failed_seconds", 0.0);
+}
 KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs, session_niceness, sound_kbps)
 KETTLE_JSON(PaceOutcome, seconds, late, busiest_cpu_cores, outputs)
 

@@ -44,6 +44,8 @@ struct PacedOutputOutcome {
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
   std::vector<PacedFrame> frame_times;
+  std::string failed;         // why the encode ended early: no frame after that was coded; empty: it did not
+  double failed_seconds = 0;  // after the run's start
 };
 struct PaceOutcome {
   double seconds = 0;            // of footage

@@ -115,7 +115,10 @@ PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<voi
   });
   sound.reset();
   outcome.busiest_cpu_cores = busiest.cores();
-  for (auto& output : outputs) outcome.outputs.push_back(output->Finish());
+  for (auto& output : outputs) {
+    outcome.outputs.push_back(output->Finish());
+    output->RethrowFailure();
+  }
   return outcome;
 }
 

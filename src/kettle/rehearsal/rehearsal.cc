@@ -99,6 +99,7 @@ class Rehearsing {
     outcome_.stream = streams_.front()->Finish();
     for (std::size_t i = 1; i < streams_.size(); ++i) outcome_.further.push_back(streams_[i]->Finish());
     outcome_.recording = recording_ ? recording_->Finish() : RecordedOf(outcome_.stream);
+    ThrowIfAllFailed();
     stream_out_.Finish(task_.most_send_delay_seconds + 1);
     for (auto& file : recorders_) file->Finish();
     AddLateLosses();
@@ -116,6 +117,11 @@ class Rehearsing {
     for (auto& stream : streams_) what(*stream);
     if (recording_) what(*recording_);
   }
+  void ThrowIfAllFailed() {
+    bool all = true;
+    ForEachLane([&](Lane& lane) { all = all && lane.failed(); });
+    if (all) streams_.front()->RethrowFailure();
+  }
   double Elapsed() const { return static_cast<double>(clock_.now_ns() - start_ns_) * 1e-9; }
 
   void Release(std::int64_t frames, const std::function<void(double)>& progress) {
@@ -128,13 +134,13 @@ class Rehearsing {
                       ++late_;
                     }
                     const FramePtr picture = source_.Frame(index);
-                    bool healthy = true;
+                    bool some_go_on = false;  // one that fails, as with its GPU, costs the others nothing
                     ForEachLane([&](Lane& lane) {
                       lane.Offer(index, due_ns, *picture);
-                      healthy = healthy && !lane.failed();
+                      some_go_on = some_go_on || !lane.failed();
                     });
                     if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
-                    return healthy && !sound_thread_->failed() && !meter_thread_->failed();
+                    return some_go_on && !sound_thread_->failed() && !meter_thread_->failed();
                   });
   }
 
@@ -151,6 +157,7 @@ class Rehearsing {
     std::erase_if(stream.frame_times, [](const PacedFrame& frame) { return frame.skipped(); });
     stream.frames -= stream.skipped;
     stream.skipped = 0;
+    stream.failed.clear();
     return stream;
   }
 

@@ -177,6 +177,8 @@ class ShowReader {
     if (stream.Text("size") != "auto") show.stream_size = stream.Value("size", FrameSize::Parse);
     if (stream.Text("frame_rate") != "auto") show.stream_rate = stream.Value("frame_rate", FrameRate::Parse);
     show.stream_bit_rate = stream.Value("bit_rate", BitRate::Parse);
+    show.stream_encoder = stream.Value("encoder", [](const std::string& name) { return FindFamily(name).name; });
+    show.stream_device = stream.Text("device").value_or("");
     if (const auto encodes = stream.Text("encodes"); encodes == "one")
       show.one_encode_for_all = true;
     else if (encodes && encodes != "auto")
@@ -269,6 +271,9 @@ class ShowReader {
       recording.Fail("plays", fmt::format("\"modern\" may give HEVC or AV1, which many editors refuse in {}; use "
                                           "container = \"matroska\", or plays = \"anywhere\"",
                                           container));
+    show.recording_device = recording.Text("device").value_or("");
+    if (!show.recording_device.empty() && show.recording_is_stream)
+      recording.Fail("device", "the stream's own encode is recorded; leave it out");
     show.recording_encoder = recording.Value("encoder", [](const std::string& name) { return FindFamily(name).name; });
     if (!show.recording_encoder) return;
     const std::string& codec = FindFamily(*show.recording_encoder).codec;

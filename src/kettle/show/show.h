@@ -45,8 +45,10 @@ struct Show {
   std::optional<FrameRate> stream_rate;    // not set: automatic
   std::optional<BitRate> stream_bit_rate;  // not set: what line and destinations allow
   std::vector<Destination> destinations;
-  bool one_encode_for_all = false;        // destinations never get an encode each
-  std::optional<FrameSize> viewing_size;  // at which most viewers watch; not set: the source's
+  std::optional<std::string> stream_encoder;  // a family's name; not set: automatic
+  std::string stream_device;                  // "cpu", or a GPU by number, PCI address or name; empty: automatic
+  bool one_encode_for_all = false;            // destinations never get an encode each
+  std::optional<FrameSize> viewing_size;      // at which most viewers watch; not set: the source's
 
   // recording
   std::optional<FrameSize> recording_size;       // not set: automatic
@@ -54,6 +56,7 @@ struct Show {
   bool recording_is_none = false;                // nothing is recorded
   bool recording_is_stream = false;              // no encode of its own: the stream's is written to disk as well
   std::optional<std::string> recording_encoder;  // a family's name; not set: automatic
+  std::string recording_device;                  // likewise
   Plays recording_plays = Plays::kAnywhere;      // which codecs that may take
   std::optional<BitRate> recording_bit_rate;     // not set: what the quality below takes
   std::optional<double> recording_score;         // how good it shall look where it looks worst: Quality::score

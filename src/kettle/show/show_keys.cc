@@ -18,6 +18,9 @@ const std::vector<ShowKey>& ShowKeys() {
       {"stream", "destinations", Kind::kList, "destination", "where the stream goes, by name or file; repeatable"},
       {"stream", "encodes", Kind::kText, "encodes",
        "\"auto\" (usual): one for all destinations, or one for each where that looks better; \"one\": for all"},
+      {"stream", "encoder", Kind::kText, "stream-encoder", "the stream's encoder: \"x264\""},
+      {"stream", "device", Kind::kText, "stream-device",
+       "where the stream is encoded: \"cpu\", or a GPU by its number in the survey, its PCI address or its name"},
       {"recording", "size", Kind::kText, "recording-size",
        "the recording's picture: \"auto\" (usual), \"source\", \"1280x720\", \"stream\": the stream's own encode, or "
        "\"none\""},
@@ -26,6 +29,7 @@ const std::vector<ShowKey>& ShowKeys() {
       {"recording", "plays", Kind::kText, "recording-plays",
        "\"anywhere\" (usual): H.264; \"modern\": HEVC, AV1 or VP9 too, where the file gets clearly smaller"},
       {"recording", "encoder", Kind::kText, "recording-encoder", "the recording's encoder: \"x265\""},
+      {"recording", "device", Kind::kText, "recording-device", "where the recording is encoded, likewise"},
       {"recording", "folder", Kind::kText, "recording-folder", "where recordings go"},
       {"recording", "container", Kind::kText, "recording-container", "matroska (usual), fragmented-mp4, mp4"},
       {"recording", "keep_last", Kind::kText, "keep-last",
