@@ -29,7 +29,7 @@ std::string Device(const Option& option) {
 
 // Which graphics card, by its name; "" on processors, or where it has none.
 std::string CardName(const Option& option) {
-  std::string name = option.device == "gpu" ? option.device_name.substr(0, option.device_name.find(", driver")) : "";
+  std::string name = option.card_name();
   constexpr std::string_view kMark = " (simulated)";  // the encoder's row says it
   if (name.ends_with(kMark)) name.resize(name.size() - kMark.size());
   return name;

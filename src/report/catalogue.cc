@@ -210,6 +210,9 @@ const MessageWords& AllButDiagnosis() {
       {"placement.too-slow",
        "its fastest preset makes {fps:.0f} frames a second; {rate} at {percent:.0f} % headroom needs {needed_fps:.0f}"},
       // A plan
+      {"plan.beside-the-game",
+       "the game runs on {card} too: its encode engine is apart, but look-ahead, adaptive quantisation and multi-pass "
+       "take shader time from the game"},
       {"plan.best-preset",
        "of the presets that keep pace beside the other encode, the best looking ({score:.1f} of 100), at {fps:.0f} "
        "frames a second"},
@@ -221,6 +224,8 @@ const MessageWords& AllButDiagnosis() {
       {"plan.demand",
        "together they should take {cores:.2f} of {all_cores:g} cores and {percent:.0f} % of the GPU's engine"},
       {"plan.does-not-keep-pace", "does not keep pace: headroom {percent:.0f} %, required {required:.0f} %"},
+      {"plan.frames-cross",
+       "frames go from the game's card to {card}: about {cores:.2f} cores, by copies of that size measured here"},
       {"plan.leaves-game-less",
        "fits, but leaves the game less: it takes {cores:.2f} cores, the chosen one {chosen_cores:.2f}"},
       {"plan.looks-not-measured", "not needed: how it looks was not measured"},

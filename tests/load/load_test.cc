@@ -64,6 +64,20 @@ class LoadTest : public test::FolderTest {
   }
 };
 
+TEST(LoadProfile, TheGameIsOnTheCardWhoseShaderUnitsHaveMostToDo) {
+  LoadProfile profile;
+  profile.gpus = {{"Slow", "0000:00:02.0"}, {"Fast", "0000:01:00.0"}};
+  EXPECT_EQ(profile.game_card(), nullptr) << "nothing was watched";
+  profile.gpu = {{0.05, 0.6}, {0.07, 0.7}};
+  ASSERT_NE(profile.game_card(), nullptr);
+  EXPECT_EQ(profile.game_card()->bus_address, "0000:01:00.0");
+  profile.gpu = {{0.05, 0.06}};
+  EXPECT_EQ(profile.game_card(), nullptr) << "a desktop takes that much";
+  profile.gpus.clear();
+  profile.gpu = {{0.05, 0.6}};
+  EXPECT_EQ(profile.game_card(), nullptr) << "an earlier version did not say which cards they are";
+}
+
 TEST_F(LoadTest, AProfileSurvivesItsFile) {
   LoadProfile profile = Steady({0.25, 0.5}, 4);
   profile.programs = {{"regatta", 0.7}};

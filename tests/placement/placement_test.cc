@@ -43,6 +43,24 @@ TEST(PredictDemand, AddsWhatBothTake) {
   EXPECT_FALSE(PredictDemand({stream, recording}, kTwoCores).fits) << "above 80 % of the engine";
 }
 
+// A frame of 1280x720 at 60 a second is 83 MB a second.
+TEST(PredictDemand, FramesThatCrossToAnotherCardAreCopied) {
+  Option stream = FakeOption("nvenc-h264", "p4", 120, 0.1, 10), recording = FakeOption("vaapi-h264", "4", 120, 0.1, 10);
+  stream.bus_address = "0000:01:00.0";
+  recording.bus_address = "0000:00:02.0";
+  recording.settings.size = {1280, 720};
+  recording.settings.frame_rate = {60, 1};
+  Capacity capacity = kTwoCores;
+  EXPECT_EQ(PredictDemand({stream, recording}, capacity).crossing_cores, 0) << "nobody knows where the game is";
+  capacity.game_card = stream.bus_address;
+  capacity.copy_bytes_per_second = 829'440'000;
+  const Demand demand = PredictDemand({stream, recording}, capacity);
+  EXPECT_NEAR(demand.crossing_cores, 0.1, 1e-9);
+  EXPECT_NEAR(demand.cpu_cores, 0.3, 1e-9);
+  recording.device = "cpu";
+  EXPECT_EQ(PredictDemand({stream, recording}, capacity).crossing_cores, 0) << "what processors code is in memory";
+}
+
 TEST(DemandOf, OneEncodeTakesWhatTheStreamTakes) {
   Option stream = FakeOption("x264", "fast", 100, 1.0, 10);
   stream.peak_second_kbps = 8000;
@@ -109,6 +127,29 @@ TEST(Place, BetweenEqualStreamsTheGameGetsTheCores) {
   EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
   EXPECT_EQ(placement.feasible[0].recording.device, "gpu");
   EXPECT_LT(placement.feasible[0].demand.cpu_cores, placement.feasible[1].demand.cpu_cores);
+}
+
+// Two cards in either order, one of them the game's: alike in all else, the other one encodes.
+TEST(Place, BetweenEqualCardsTheGamesIsLeftAlone) {
+  const auto card = [](int device) {
+    FamilyOptions family = Gpu();
+    family.device = device;
+    family.measure = [device, measure = family.measure](Role role, int preset) {
+      Option option = measure(role, preset);
+      option.settings.device = device;
+      option.bus_address = device == 0 ? "0000:01:00.0" : "0000:02:00.0";
+      return option;
+    };
+    return family;
+  };
+  for (const char* of_the_game : {"0000:01:00.0", "0000:02:00.0"}) {
+    Capacity capacity = kTwoCores;
+    capacity.game_card = of_the_game;
+    const Placement placement = PlaceOneEncode({card(0), card(1)}, capacity);
+    ASSERT_FALSE(placement.feasible.empty());
+    EXPECT_NE(placement.feasible.front().stream.bus_address, of_the_game);
+    EXPECT_EQ(EncodesBesideTheGame(placement.feasible.front(), capacity), 0);
+  }
 }
 
 TEST(Place, OneDeviceAloneMakesRoomForBoth) {

@@ -24,12 +24,21 @@ namespace {
 
 using nlohmann::json;
 
+std::string Card(const LoadProfile::Gpu& gpu) {
+  return gpu.bus_address.empty() ? gpu.name : fmt::format("{}, at {}", gpu.name, gpu.bus_address);
+}
+
 double Seconds(const Request& request, double usual) { return request.load.seconds.value_or(usual); }
 
+// "60 % of the shader units of Tidewater 30 (0000:01:00.0)"
 std::string GpuWords(const LoadProfile& profile) {
   std::string words;
-  for (const double share : profile.mean_gpu())
-    words += fmt::format("{}{:.0f} %", words.empty() ? "" : " and ", share * 100);
+  const std::vector<double> shares = profile.mean_gpu();
+  for (std::size_t i = 0; i < shares.size(); ++i) {
+    const bool named = i < profile.gpus.size() && !profile.gpus[i].name.empty();
+    words += fmt::format("{}{:.0f} % of the shader units{}", words.empty() ? "" : ", ", shares[i] * 100,
+                         named ? " of " + Card(profile.gpus[i]) : "");
+  }
   return words;
 }
 
@@ -38,7 +47,11 @@ void PrintProfile(const LoadProfile& profile) {
       "{:.1f} s: {:.2f} of {} cores on average, {:.2f} in the busiest second; memory {:.0f} % slower than before\n",
       profile.seconds(), profile.mean_cores(), profile.cores(), profile.peak_second_cores(),
       profile.memory_share * 100);
-  if (!profile.gpu.empty()) fmt::print("GPU: {} of the shader units on average\n", GpuWords(profile));
+  if (!profile.gpu.empty()) {
+    fmt::print("GPU: {} on average\n", GpuWords(profile));
+    if (const LoadProfile::Gpu* card = profile.game_card(); card && profile.gpus.size() > 1)
+      fmt::print("The game is on {}.\n", Card(*card));
+  }
   Table table({{"program"}, Number("cores")});
   for (const LoadProfile::Program& program : profile.programs)
     table.Row({{program.name}, Number(fmt::format("{:.2f}", program.cores))});
@@ -57,6 +70,7 @@ int Capture(const Request& request, const Places& places) {
   const StandInGpu stand_in = FindStandInGpu(request.stand_in_gpu, places);
   if (!stand_in.empty()) PreloadStandInGpu(stand_in);
   GpuMeter gpus;
+  for (const GpuUse& gpu : gpus.Read()) wanted.gpus.push_back({gpu.name, gpu.bus_address});
   wanted.gpu = [&gpus] {
     std::vector<double> shares;
     for (const GpuUse& gpu : gpus.Read()) shares.push_back(std::clamp(gpu.compute, 0.0, 1.0));

@@ -96,8 +96,14 @@ Disk MeasureDisk(Session& session, const Show& show, Targets& targets) {
 // What both encodes may use, under the load that runs by now.
 Capacity MeasureCapacity(const Session& session, const Show& show, const Disk& disk) {
   Capacity capacity{session.machine().processor.capacity(), show.required_headroom};
-  if (session.load())
-    capacity.cpu_cores = std::max(0.1, capacity.cpu_cores - session.load()->profile().peak_second_cores());
+  if (session.load()) {
+    const LoadProfile& load = session.load()->profile();
+    capacity.cpu_cores = std::max(0.1, capacity.cpu_cores - load.peak_second_cores());
+    if (const LoadProfile::Gpu* card = load.game_card()) {
+      capacity.game_card = card->bus_address;
+      capacity.copy_bytes_per_second = ProbeCopy(static_cast<std::size_t>(show.source_size.pixels() * 3 / 2));
+    }
+  }
   capacity.memory_bytes_per_second = 2 * ProbeMemory();  // a copy reads and writes
   if (disk.write_rate) capacity.disk_bytes_per_second = disk.write_rate->slowest_bytes_per_second;
   return capacity;

@@ -23,7 +23,7 @@ struct GpuMeter::State {
   std::filesystem::path root;
   NvidiaMeter nvidia;
   std::size_t nvidia_count = 0;
-  std::vector<std::string> others;  // bus addresses
+  std::vector<GraphicsDevice> others;
   EngineTimes times;
   double seconds = 0;
 };
@@ -32,7 +32,7 @@ GpuMeter::GpuMeter(std::filesystem::path root) : state_(std::make_unique<State>(
   state_->root = std::move(root);
   state_->nvidia_count = state_->nvidia.Read().size();
   for (const GraphicsDevice& device : ReadGraphics(state_->root, ThisProcess()))
-    if (device.vendor != "NVIDIA" && !device.bus_address.empty()) state_->others.push_back(device.bus_address);
+    if (device.vendor != "NVIDIA" && !device.bus_address.empty()) state_->others.push_back(device);
   if (!state_->others.empty()) state_->times = ReadEngineTimes(state_->root);
   state_->seconds = Now();
 }
@@ -44,7 +44,8 @@ std::vector<GpuUse> GpuMeter::Read() {
   if (gpus.empty()) return gpus;
   for (const NvidiaDevice& device : state_->nvidia.Read())
     if (static_cast<std::size_t>(device.index) < state_->nvidia_count)
-      gpus[static_cast<std::size_t>(device.index)] = {device.gpu_use.value_or(0), device.encoder_use.value_or(0)};
+      gpus[static_cast<std::size_t>(device.index)] = {device.gpu_use.value_or(0), device.encoder_use.value_or(0),
+                                                      device.name, device.bus_address};
   if (state_->others.empty()) return gpus;
   const double now = Now();
   EngineTimes times = ReadEngineTimes(state_->root);
@@ -52,13 +53,15 @@ std::vector<GpuUse> GpuMeter::Read() {
   const auto graphics = ReadGraphics(state_->root, ThisProcess());
   for (std::size_t i = 0; i < state_->others.size(); ++i) {
     GpuUse& gpu = gpus[state_->nvidia_count + i];
-    if (const auto engines = use.find(state_->others[i]); engines != use.end())
+    const std::string& address = gpu.bus_address = state_->others[i].bus_address;
+    gpu.name = state_->others[i].name;
+    if (const auto engines = use.find(address); engines != use.end())
       for (const auto& [engine, share] : engines->second) {
         if (Encodes(engine)) gpu.encoder = std::max(gpu.encoder, share);
         if (Computes(engine)) gpu.compute = std::max(gpu.compute, share);
       }
     for (const GraphicsDevice& device : graphics)
-      if (device.bus_address == state_->others[i] && device.busy) gpu.compute = *device.busy;
+      if (device.bus_address == address && device.busy) gpu.compute = *device.busy;
   }
   state_->times = std::move(times);
   state_->seconds = now;

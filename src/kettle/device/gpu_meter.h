@@ -4,14 +4,16 @@
 
 #include <filesystem>
 #include <memory>
+#include <string>
 #include <vector>
 
 namespace kettle {
 
 // Shares of the time since the last reading, or of the driver's own last second, 0..1.
 struct GpuUse {
-  double compute = 0;  // shader units: what a game takes
-  double encoder = 0;  // encode engine
+  double compute = 0;                       // shader units: what a game takes
+  double encoder = 0;                       // encode engine
+  std::string name = {}, bus_address = {};  // of the card
 };
 
 // Asks the NVIDIA driver's management library, and of other GPUs the kernel (gpu_busy_percent, and drm-engine-* in

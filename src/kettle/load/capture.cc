@@ -52,10 +52,24 @@ double ProbeMemory() {
   return static_cast<double>(kBytes) / std::max(1e-6, quickest);
 }
 
+double ProbeCopy(std::size_t bytes) {
+  constexpr std::size_t kRing = 64 << 20;  // more than most last caches hold
+  bytes = std::clamp<std::size_t>(bytes, 1, kRing / 4);
+  std::vector<char> from(kRing, 1), to(kRing, 2);
+  std::vector<double> seconds;
+  for (std::size_t at = 0; at + bytes <= kRing; at += bytes) {
+    const auto start = std::chrono::steady_clock::now();
+    std::memcpy(to.data() + at, from.data() + at, bytes);
+    seconds.push_back(std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+  }
+  return static_cast<double>(bytes) / std::max(1e-9, *Median(seconds));
+}
+
 LoadProfile CaptureLoad(const CaptureRequest& request, Clock& clock, const std::atomic<bool>& stop,
                         const std::function<void(double)>& progress) {
   LoadProfile profile;
   profile.interval_seconds = request.interval_seconds;
+  profile.gpus = request.gpus;
   std::vector<CoreRest> before = ReadCoreRest(request.root);
   if (before.empty()) FailMachine("/proc/stat has no figures for the processors here");
   const ConditionSample start_sample = SampleConditions(request.root);

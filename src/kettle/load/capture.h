@@ -24,10 +24,14 @@ int CountCores(const std::filesystem::path& root = "/");
 // How fast memory can be copied now, in bytes a second: a few milliseconds of work.
 double ProbeMemory();
 
+// The same for copies of so many bytes, as of one frame, from memory that no cache holds.
+double ProbeCopy(std::size_t bytes);
+
 struct CaptureRequest {
   double seconds = 60;
   double interval_seconds = 0.2;
   double idle_memory = 0;                         // ProbeMemory of the idle machine; 0: not known
+  std::vector<LoadProfile::Gpu> gpus = {};        // that `gpu` tells of
   std::function<std::vector<double>()> gpu = {};  // the use of each GPU since the last call; none: not watched
   std::filesystem::path root = "/";
 };

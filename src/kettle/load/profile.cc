@@ -59,6 +59,14 @@ std::vector<double> LoadProfile::SecondDuty(int second) const {
   return mean;
 }
 
+const LoadProfile::Gpu* LoadProfile::game_card() const {
+  constexpr double kDraws = 0.1;  // of a card's shader units: a desktop takes less
+  const std::vector<double> mean = mean_gpu();
+  const auto busiest = std::max_element(mean.begin(), mean.end());
+  if (busiest == mean.end() || *busiest < kDraws || gpus.size() != mean.size()) return nullptr;
+  return &gpus[static_cast<std::size_t>(busiest - mean.begin())];
+}
+
 int LoadProfile::busiest_second() const {
   int busiest = 0;
   double peak = 0;
@@ -125,6 +133,9 @@ void to_json(nlohmann::json& json, const LoadProfile& profile) {
   nlohmann::json programs = nlohmann::json::array();
   for (const LoadProfile::Program& program : profile.programs)
     programs.push_back({{"name", program.name}, {"cores", program.cores}});
+  nlohmann::json gpus = nlohmann::json::array();
+  for (const LoadProfile::Gpu& gpu : profile.gpus)
+    gpus.push_back({{"name", gpu.name}, {"bus_address", gpu.bus_address}});
   json = {{"interval_seconds", profile.interval_seconds},
           {"cores", profile.cores()},
           {"seconds", profile.seconds()},
@@ -133,6 +144,7 @@ void to_json(nlohmann::json& json, const LoadProfile& profile) {
           {"memory_share", profile.memory_share},
           {"programs", programs},
           {"duty", Rounded(profile.duty)},
+          {"gpus", gpus},
           {"mean_gpu", profile.mean_gpu()},
           {"gpu", Rounded(profile.gpu)}};
 }
@@ -140,6 +152,8 @@ void to_json(nlohmann::json& json, const LoadProfile& profile) {
 void from_json(const nlohmann::json& json, LoadProfile& profile) {
   KETTLE_READ_FIELDS(json, profile, interval_seconds, memory_share, duty);
   if (json.contains("gpu")) json["gpu"].get_to(profile.gpu);  // an earlier version did not watch it
+  for (const auto& gpu : json.value("gpus", nlohmann::json::array()))
+    profile.gpus.push_back({gpu.at("name"), gpu.at("bus_address")});
   for (const auto& program : json.at("programs")) profile.programs.push_back({program.at("name"), program.at("cores")});
 }
 

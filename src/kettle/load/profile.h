@@ -17,12 +17,18 @@ struct LoadProfile {
   double interval_seconds = 0.2;          // of one sample
   std::vector<std::vector<double>> duty;  // by sample, by core: the share of the time in which it was busy, 0 to 1
   std::vector<std::vector<double>> gpu;  // by sample, by GPU: the share of its shader units, 0 to 1; none could be read
-  double memory_share = 0;               // how much slower memory was than on the idle machine, 0 to 1: a proxy
-  std::vector<Program> programs;         // that took a tenth of a core or more, most first
+  struct Gpu {
+    std::string name, bus_address;
+  };
+  std::vector<Gpu> gpus;          // which they are, where that was told
+  double memory_share = 0;        // how much slower memory was than on the idle machine, 0 to 1: a proxy
+  std::vector<Program> programs;  // that took a tenth of a core or more, most first
 
   int cores() const { return duty.empty() ? 0 : static_cast<int>(duty.front().size()); }
   double seconds() const { return static_cast<double>(duty.size()) * interval_seconds; }
-  std::vector<double> mean_gpu() const;              // by GPU
+  std::vector<double> mean_gpu() const;  // by GPU
+  // The card that the game draws on: the one whose shader units had most to do. Null: none had, or nothing tells.
+  const Gpu* game_card() const;
   double mean_cores() const;                         // over all cores and samples
   int busiest_second() const;                        // the first of those in which most cores were in use
   double peak_second_cores() const;                  // in that second

@@ -23,6 +23,10 @@ std::string Option::place() const {
   return settings.device > 0 ? fmt::format("GPU {}", settings.device) : "GPU";
 }
 
+std::string Option::card_name() const {
+  return device == "gpu" ? device_name.substr(0, device_name.find(", driver")) : "";
+}
+
 bool OnOneCard(const Option& a, const Option& b) {
   if (a.device != "gpu" || b.device != "gpu") return false;
   if (!a.bus_address.empty() && !b.bus_address.empty()) return a.bus_address == b.bus_address;

@@ -57,7 +57,8 @@ struct Option {
   }
   // "nvenc-h264 p4"; of the second GPU and those after it "nvenc-h264 p4 on GPU 1".
   std::string title() const;
-  std::string place() const;  // "CPU", "GPU", "GPU 1"
+  std::string place() const;      // "CPU", "GPU", "GPU 1"
+  std::string card_name() const;  // of the graphics card, without its driver; empty: a processor, or no name is known
 };
 
 // Whether both are on one graphics card, by whatever interface, and so share its encode engine and its sessions.

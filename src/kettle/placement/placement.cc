@@ -22,8 +22,11 @@ long QualityStep(const Option& option) { return std::lround(option.score / kSame
 long CoreStep(const Pair& pair) { return std::lround((pair.demand.cpu_cores - pair.demand.stand_in_cores) * 10); }
 
 // With streams that both come within a point of the best.
-bool LeavesMore(const Pair& a, const Pair& b) {
+bool LeavesMore(const Pair& a, const Pair& b, const Capacity& capacity) {
   if (CoreStep(a) != CoreStep(b)) return CoreStep(a) < CoreStep(b);
+  // Of the game's own card they take shader units, for look-ahead and the like.
+  const int on_its_card = EncodesBesideTheGame(a, capacity) - EncodesBesideTheGame(b, capacity);
+  if (on_its_card != 0) return on_its_card < 0;
   if (QualityStep(a.recording) != QualityStep(b.recording)) return QualityStep(a.recording) > QualityStep(b.recording);
   return QualityStep(a.stream) > QualityStep(b.stream);
 }
@@ -34,12 +37,12 @@ bool Better(const Pair& a, const Pair& b) {
   return QualityStep(a.recording) > QualityStep(b.recording);
 }
 
-void Sort(std::vector<Pair>& pairs) {
+void Sort(std::vector<Pair>& pairs, const Capacity& capacity) {
   double best = kNotScored;
   for (const Pair& pair : pairs) best = std::max(best, pair.stream.score);
   const auto others = std::stable_partition(pairs.begin(), pairs.end(),
                                             [&](const Pair& pair) { return pair.stream.score > best - kLittleToSee; });
-  std::stable_sort(pairs.begin(), others, LeavesMore);
+  std::stable_sort(pairs.begin(), others, [&](const Pair& a, const Pair& b) { return LeavesMore(a, b, capacity); });
   std::stable_sort(others, pairs.end(), Better);
 }
 
@@ -82,7 +85,7 @@ class Placer {
       if (most[i] > 0) Walk(families_[i], Role::kRecording, most[i], SlowestThatMayFit(families_[i], most[i]));
     WeighAll();
     for (const FamilyOptions* family : behind) WalkOneBehind(*family);
-    Sort(placement_.feasible);
+    Sort(placement_.feasible, capacity_);
     return std::move(placement_);
   }
 
@@ -97,7 +100,7 @@ class Placer {
       placement_.feasible.push_back(Alone(best));
       for (const Option& lighter : Lighter(family, best)) placement_.feasible.push_back(Alone(lighter));
     }
-    Sort(placement_.feasible);
+    Sort(placement_.feasible, capacity_);
     return std::move(placement_);
   }
 
@@ -285,9 +288,21 @@ class Placer {
 
 namespace {
 
+constexpr double kBytesAPixel = 1.5;  // 4:2:0, 8 bits
+
 double MemoryTraffic(const EncodeSettings& settings) {
-  constexpr double kBytesAPixel = 1.5, kTimesMoved = 5;  // 4:2:0, 8 bits; as at Demand
+  constexpr double kTimesMoved = 5;  // as at Demand
   return kBytesAPixel * kTimesMoved * static_cast<double>(settings.size.pixels()) * settings.frame_rate.fps();
+}
+
+// Of the game's card an encode there needs no copy.
+double CrossingCores(const Option& encode, const Capacity& capacity) {
+  const bool crosses = encode.device == "gpu" && !capacity.game_card.empty() && !encode.bus_address.empty() &&
+                       encode.bus_address != capacity.game_card && capacity.copy_bytes_per_second > 0;
+  if (!crosses) return 0;
+  const EncodeSettings& settings = encode.settings;
+  return kBytesAPixel * static_cast<double>(settings.size.pixels()) * settings.frame_rate.fps() /
+         capacity.copy_bytes_per_second;
 }
 
 }  // namespace
@@ -308,7 +323,16 @@ std::string PlaceIn(const Pair& pair, const Option& option) {
   const bool several = std::any_of(others.begin(), others.end(), [&](const Option& other) {
     return other.device == "gpu" && !OnOneCard(option, other);
   });
-  return several ? "GPU " + option.device_name.substr(0, option.device_name.find(", driver")) : option.place();
+  return several ? "GPU " + option.card_name() : option.place();
+}
+
+int EncodesBesideTheGame(const Pair& pair, const Capacity& capacity) {
+  const auto is_there = [&](const Option& option) {
+    return !capacity.game_card.empty() && option.device == "gpu" && option.bus_address == capacity.game_card ? 1 : 0;
+  };
+  int count = is_there(pair.stream) + (pair.one_encode ? 0 : is_there(pair.recording));
+  for (const FurtherStream& further : pair.further) count += is_there(further.option);
+  return count;
 }
 
 std::string StreamTitles(const Pair& pair) {
@@ -328,8 +352,11 @@ Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacit
   for (const Option& encode : encodes) {
     // What it coded before the clock starts a simulated device only gives again, unless it holds pictures back.
     const double stand_in_cores = encode.b_frames > 0 ? encode.stand_in_cores : 0;
+    const double crossing_cores = CrossingCores(encode, capacity);
     demand.stand_in_cores += stand_in_cores;
-    demand.cpu_cores += (encode.cpu_cores + encode.feeding_cores) * capacity.real_time_factor + stand_in_cores;
+    demand.crossing_cores += crossing_cores;
+    demand.cpu_cores +=
+        (encode.cpu_cores + encode.feeding_cores) * capacity.real_time_factor + stand_in_cores + crossing_cores;
     double engine = 0;
     for (const Option& other : encodes)
       if (OnOneCard(encode, other)) engine += other.engine_share();

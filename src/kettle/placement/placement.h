@@ -21,12 +21,15 @@ struct Capacity {
   double disk_bytes_per_second = 0;    // that the recordings' disk takes at its slowest
   // Processor time that encodes take at once in real time, over what trials of each alone say: a proof run tells.
   double real_time_factor = 1;
+  std::string game_card;             // where the game draws, by bus address; empty: not known
+  double copy_bytes_per_second = 0;  // that a processor copies of frames (ProbeCopy); 0: not measured
 };
 
 // What encodes take together, predicted from the trials of each alone.
 struct Demand {
   double cpu_cores = 0;       // the encodes, feeding them, and what a simulated device takes of this machine
   double stand_in_cores = 0;  // of these, the simulated device
+  double crossing_cores = 0;  // of these, bringing frames from the game's card to another one: a copy of each
   double engine_share = 0;    // of the encode engine of the GPU that has most to do
   // At least: of each encode, its picture scaled, read, written as the encoder reconstructs it, and one reference read.
   double memory_bytes_per_second = 0;
@@ -66,6 +69,9 @@ Demand DemandOf(const Pair& pair, const Capacity& capacity);
 // Where one of a pair's encodes runs: "CPU" or "GPU", the latter by its name where the pair uses several cards.
 std::string PlaceIn(const Pair& pair, const Option& option);
 std::string StreamTitles(const Pair& pair);  // "x264 fast", "x264 fast + x264 veryfast"
+
+// How many of a pair's encodes run on the card that the game draws on.
+int EncodesBesideTheGame(const Pair& pair, const Capacity& capacity);
 
 // Whether two pairs ask the same of their encoders.
 bool SameSettings(const Pair& a, const Pair& b);

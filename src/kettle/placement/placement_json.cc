@@ -4,10 +4,20 @@
 
 namespace kettle {
 
-KETTLE_JSON(Capacity, cpu_cores, headroom, memory_bytes_per_second, disk_bytes_per_second, real_time_factor)
+void to_json(nlohmann::json& json, const Capacity& capacity) {
+  KETTLE_WRITE_FIELDS(json, capacity, cpu_cores, headroom, memory_bytes_per_second, disk_bytes_per_second,
+                      real_time_factor, game_card, copy_bytes_per_second);
+}
+
+void from_json(const nlohmann::json& json, Capacity& capacity) {
+  KETTLE_READ_FIELDS(json, capacity, cpu_cores, headroom, memory_bytes_per_second, disk_bytes_per_second,
+                     real_time_factor);
+  capacity.game_card = json.value("game_card", "");  // an earlier version did not ask
+  capacity.copy_bytes_per_second = json.value("copy_bytes_per_second", 0.0);
+}
 
 void to_json(nlohmann::json& json, const Demand& demand) {
-  KETTLE_WRITE_FIELDS(json, demand, cpu_cores, stand_in_cores, engine_share, memory_bytes_per_second,
+  KETTLE_WRITE_FIELDS(json, demand, cpu_cores, stand_in_cores, crossing_cores, engine_share, memory_bytes_per_second,
                       disk_bytes_per_second, fits);
   json.update({{"predicted", true}});
 }
@@ -15,6 +25,7 @@ void to_json(nlohmann::json& json, const Demand& demand) {
 void from_json(const nlohmann::json& json, Demand& demand) {
   KETTLE_READ_FIELDS(json, demand, cpu_cores, stand_in_cores, engine_share, memory_bytes_per_second,
                      disk_bytes_per_second, fits);
+  demand.crossing_cores = json.value("crossing_cores", 0.0);
 }
 
 KETTLE_JSON(CoreShares, stream, recording)

@@ -255,8 +255,25 @@ void Planner::TakeWhatHolds() {
     plan_.targets.warnings.push_back(std::move(*warning));
   if (auto warning = UnevenPictures(request_.show.source_rate, stream.settings.frame_rate))
     plan_.targets.warnings.push_back(std::move(*warning));
+  TellOfTheGamesCard();
   Begin(PlanStage::kBesides);
   LookBesides(stream);
+}
+
+// What an encode costs the game there, or away from there.
+void Planner::TellOfTheGamesCard() {
+  const Pair& pair = *plan_.chosen;
+  std::vector<Option> encodes{pair.stream, pair.recording};
+  for (const FurtherStream& further : pair.further) encodes.push_back(further.option);
+  std::string there, elsewhere;
+  for (const Option& encode : encodes)
+    if (encode.device == "gpu")
+      (encode.bus_address == plan_.capacity.game_card ? there : elsewhere) = encode.card_name();
+  if (EncodesBesideTheGame(pair, plan_.capacity) > 0)
+    plan_.targets.warnings.push_back(Message{"plan.beside-the-game", {{"card", there}}});
+  if (pair.demand.crossing_cores > 0)
+    plan_.targets.warnings.push_back(
+        Message{"plan.frames-cross", {{"card", elsewhere}, {"cores", pair.demand.crossing_cores}}});
 }
 
 // What else a streamer may want to know of the choice.

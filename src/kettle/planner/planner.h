@@ -124,6 +124,7 @@ class Planner {
   void TellOptions();
   void TellLeftOut();
   void TakeWhatHolds();
+  void TellOfTheGamesCard();
   void LookBesides(const Option& stream);
 
   const PlanRequest& request_;
