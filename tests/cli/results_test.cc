@@ -63,6 +63,48 @@ TEST_F(ResultsTest, SurveyOfAnotherTree) {
   EXPECT_TRUE(Json("out/survey.json")["encoders"].empty());
 }
 
+// Made-up machines: what the survey says of their graphics cards, line by line.
+TEST_F(ResultsTest, SurveyTellsCardsApart) {
+  const test::MadeUpCard integrated{"0000:00:02.0", "0x8086", "0xf001", "i915", 128};
+  const test::MadeUpCard fast{"0000:01:00.0", "0x10de", "0xf002", "nvidia", 129};
+  const test::MadeUpCard third{"0000:41:00.0", "0x1002", "0xf003", "", 0};
+  const auto swapped = [](test::MadeUpCard card, const std::string& address, int node) {
+    card.address = address;
+    card.node = node;
+    return card;
+  };
+  struct Case {
+    std::string name;
+    std::vector<test::MadeUpCard> cards;
+    std::vector<std::string> lines;
+  };
+  const std::vector<Case> cases = {
+      {"two",
+       {integrated, fast},
+       {"i915, /dev/dri/renderD128, at 0000:00:02.0", "nvidia, /dev/dri/renderD129, at 0000:01:00.0"}},
+      {"other-order",
+       {swapped(fast, "0000:00:02.0", 128), swapped(integrated, "0000:01:00.0", 129)},
+       {"nvidia, /dev/dri/renderD128, at 0000:00:02.0", "i915, /dev/dri/renderD129, at 0000:01:00.0"}},
+      {"three",
+       {integrated, fast, third},
+       {"i915, /dev/dri/renderD128, at 0000:00:02.0", "nvidia, /dev/dri/renderD129, at 0000:01:00.0",
+        "none, at 0000:41:00.0"}},
+      {"integrated", {integrated}, {"i915, /dev/dri/renderD128, at 0000:00:02.0"}}};
+  for (const Case& one : cases) {
+    SCOPED_TRACE(one.name);
+    test::MakeWithCards(test::Tree(path(one.name)), one.cards);
+    const auto ran = Run("survey --root " + one.name + " --out out-" + one.name);
+    EXPECT_EQ(ran.code, 0) << ran.err;
+    std::vector<std::string> lines;
+    std::istringstream text(ran.out);
+    for (std::string line; std::getline(text, line);)
+      if (line.starts_with("  GPU")) lines.push_back(line.substr(line.find(", driver ") + 9));
+    EXPECT_EQ(lines, one.lines);
+    EXPECT_EQ(ran.out.find("GPUs") != ran.out.npos, one.cards.size() > 1) << ran.out;
+    EXPECT_EQ(ran.out.find("has no kernel driver") != ran.out.npos, one.name == "three");
+  }
+}
+
 TEST_F(ResultsTest, SurveyAsJson) {
   const auto ran = Run("survey --out out --json");
   EXPECT_EQ(ran.code, 0);

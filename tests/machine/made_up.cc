@@ -181,6 +181,14 @@ void MakeWorkstation(const Tree& tree) {
   PutDisk(tree, "xfs", "sda", false);
 }
 
+void MakeWithCards(const Tree& tree, const std::vector<MadeUpCard>& cards) {
+  PutCores(tree, "Brackish 4", std::vector<Core>(4), 6144);
+  PutMemory(tree, 8, 0);
+  for (const MadeUpCard& card : cards)
+    PutGpu(tree, card.address, card.vendor.c_str(), card.device.c_str(), card.driver.c_str(), card.node);
+  PutDisk(tree, "ext4", "nvme0n", false);
+}
+
 void MakeContainer(const Tree& tree) {
   PutCores(tree, "Brackish 8", std::vector<Core>(8), 16384);
   PutMemory(tree, 32, 20);

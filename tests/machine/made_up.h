@@ -23,6 +23,14 @@ class Tree {
 // A monitor's identification: preferred timing and name, with a right checksum.
 std::string MakeEdid(int width, int height, int refresh_hz, const std::string& name);
 
+// A graphics card as PCI shows it, with its render node; `driver` may be empty, and without a node (0) there is none.
+struct MadeUpCard {
+  std::string address, vendor, device, driver;
+  int node = 0;
+};
+// Four cores and those cards, an SSD.
+void MakeWithCards(const Tree& tree, const std::vector<MadeUpCard>& cards);
+
 // 6 performance cores with two threads each and 8 efficiency cores; an Intel GPU, and an NVIDIA one on nouveau; on
 // battery, in powersave; a panel of 1920x1200 at 60 Hz; sound.
 void MakeLaptop(const Tree& tree);

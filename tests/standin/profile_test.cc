@@ -60,7 +60,7 @@ TEST_F(ProfileTest, NamesTheKeyThatIsWrong) {
 }
 
 TEST_F(ProfileTest, TheShippedOnesAreRight) {
-  for (const char* name : {"integrated", "modest", "pair"})
+  for (const char* name : {"integrated", "modest", "pair", "vaapi-card", "vaapi-low-power"})
     for (const auto& device :
          standin::ReadProfile(std::string(KETTLE_SOURCE "/standin/gpu/profiles/") + name + ".toml").devices)
       EXPECT_THAT(device.name, HasSubstr("simulated"));
