@@ -18,6 +18,13 @@ namespace po = boost::program_options;
 
 namespace {
 
+// For somebody who has never used it.
+std::string WhatToTypeFirst() {
+  return "fast-kettle survey                       what your machine has, and which encoders work on it\n"
+         "fast-kettle plan --footage my-clip.mkv   settings for a clip of your game, proven in real time\n"
+         "fast-kettle demo                         or first the whole job on shipped data; --help lists all commands\n";
+}
+
 std::string Overview() {
   std::string text =
       "fast-kettle: measures this machine, chooses the settings for a live stream and its recording,\n"
@@ -136,8 +143,9 @@ Request Fill(const Command& command, Request request, const ShowOverrides& value
   CheckRange("repeats", request.bench.repeats, 1, 100);
   CheckRange("patience", request.bench.patience_seconds, 1, 600);
   if (request.bench.soak_minutes) CheckRange("soak", *request.bench.soak_minutes, 0.1, 600);
-  if (command.name == "plan" && request.show.empty())
-    FailInput("{} needs a show: --show FILE; demo/saltmarsh.toml is an example", command.name);
+  if (command.name == "plan" && request.show.empty() && !request.overrides.contains("footage"))
+    FailInput(
+        "plan needs pictures: --footage my-clip.mkv, a clip of your game; or --show FILE, as demo/saltmarsh.toml");
   if (command.name == "uplink") {
     const auto given = [&](const char* option) { return request.overrides.contains(option); };
     if (request.show.empty() && request.uplink.to.empty() && !given("reading") && !given("trace"))
@@ -232,7 +240,8 @@ Parsed ParseLoad(const Command& command, const std::vector<std::string>& argumen
 }  // namespace
 
 Parsed ParseCommandLine(const std::vector<std::string>& arguments) {
-  const bool help = arguments.empty() || arguments[0] == "--help" || arguments[0] == "-h" || arguments[0] == "help";
+  if (arguments.empty()) return {std::nullopt, WhatToTypeFirst()};
+  const bool help = arguments[0] == "--help" || arguments[0] == "-h" || arguments[0] == "help";
   if (help) return {std::nullopt, arguments.size() > 1 && arguments[1] == "show" ? ShowHelp() : Overview()};
   if (arguments[0] == "--version") return {std::nullopt, fmt::format("fast-kettle {}\n", kVersion)};
   std::vector<std::string> names;

@@ -305,6 +305,9 @@ const MessageWords& AllButDiagnosis() {
       {"target.no-rate-control",
        "no rate control gets through this uplink without dropped frames (send-queue model, predicted)"},
       {"target.only-more-bits", "no other size or frame rate looked better, so only a higher bit rate would help"},
+      {"target.rate-assumed",
+       "nothing says what your uplink carries: planned for {rate}; measure it with fast-kettle uplink, or give "
+       "--stream-bit-rate"},
       {"target.rate-control",
        "{rate_control}: {dropped:.0f} of {frames:.0f} frames dropped at {kbps:.0f} kbit/s; without a dropped frame up "
        "to {highest_kbps:.0f} kbit/s (predicted)"},
@@ -315,6 +318,7 @@ const MessageWords& AllButDiagnosis() {
       {"target.uneven-pictures",
        "{rate} of the source's {source} frames a second stand unevenly, {shortest:.0f} to {longest:.0f} ms: motion "
        "judders"},
+      {"target.usual-rate", "usual for that picture, where neither an uplink nor a destination is named"},
       // As a library, a driver or an error said it
       {"text.quoted", "{words}"},
       // Left out by plan --time-budget

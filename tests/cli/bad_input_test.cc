@@ -23,7 +23,20 @@ class BadInputTest : public test::ProgramTest {
   }
 };
 
+TEST_F(BadInputTest, Devices) {
+  SmallShow();
+  const std::string plan = "plan --show show.toml --stand-in-gpu pair --out out ";
+  ExpectRefused(plan + "--stream-device 0000:02:00.0", 2, "the nearest is 0000:01:00.0 (Tidewater 30 (simulated))");
+  ExpectRefused(plan + "--stream-device 7", 2, "there is 0000:00:02.0 (Mudflat 6 (simulated)), 0000:01:00.0");
+  ExpectRefused(plan + "--recording-device Mudflat --recording-encoder nvenc-h264", 2,
+                "\"Mudflat\" has none of nvenc-h264; it has vaapi-h264");
+  ExpectRefused(plan + "--stream-device simulated", 2, "fits both");
+  ExpectRefused(plan + "--stream-device cpu --stream-encoder nvenc-h264", 2, "\"cpu\" has none of nvenc-h264");
+}
+
 TEST_F(BadInputTest, Shows) {
+  ExpectRefused("plan --out out", 2, "plan needs pictures: --footage my-clip.mkv");
+  ExpectRefused("plan --footage none.mkv --out out", 2, "none.mkv: no such file");
   ExpectRefused("plan --show none.toml --out out", 2, "none.toml: no such file");
   ExpectRefused("plan --show . --out out", 2, "a folder, not a file");
   SmallShow();

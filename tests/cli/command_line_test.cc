@@ -10,7 +10,7 @@ using app::ParseCommandLine;
 using test::Complaint;
 
 TEST(CommandLine, HelpHasAnExampleForEveryCommand) {
-  const std::string overview = ParseCommandLine({}).text;
+  const std::string overview = ParseCommandLine({"--help"}).text;
   for (const char* command : {"survey", "bench", "plan", "demo"}) {
     EXPECT_THAT(overview, testing::HasSubstr(command));
     const std::string help = ParseCommandLine({command, "--help"}).text;
@@ -93,6 +93,9 @@ TEST_F(FrontTest, NeedsNoCodecLibrary) {
 }
 
 TEST_F(FrontTest, ExitCodesAndStreams) {
+  const std::string first = Run("").out;
+  EXPECT_EQ(std::count(first.begin(), first.end(), '\n'), 3);
+  EXPECT_THAT(first, testing::HasSubstr("plan --footage my-clip.mkv"));
   EXPECT_EQ(Run("--help").code, 0);
   EXPECT_EQ(Run("--version").out, std::string("fast-kettle ") + app::kVersion + "\n");
   const auto wrong = Run("surve");

@@ -366,12 +366,14 @@ TEST_F(ResultsTest, HowToRecordIsWeighedWhereTheShowLeavesItOpen) {
   EXPECT_THAT(ran.out, testing::HasSubstr("Ways to record beside the stream"));
 }
 
-TEST_F(ResultsTest, PlanWithTheStandInAndAClip) {
+// With no show file: what is left out is told.
+TEST_F(ResultsTest, PlanWithTheStandInOfAClipAlone) {
   test::MakeClip(path("clip.mkv"), {});
-  SmallShow("\"clip.mkv\"");
-  const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --stand-in-gpu modest --out out");
+  const auto ran = Run("plan --footage clip.mkv --footage-seconds 1 --proof-seconds 2 --stand-in-gpu modest --out out");
   EXPECT_EQ(ran.code, 0) << ran.err << ran.out;
   ExpectValid("plan");
+  EXPECT_THAT(Get(path("out/card.txt")), testing::HasSubstr("nothing says what your uplink carries"));
+  EXPECT_EQ(Json("out/plan.json")["title"], "clip");
   ExpectPlan(true);
 }
 

@@ -126,10 +126,9 @@ TEST(Targets, TheRecordingHasMoreBitsAndMayBurst) {
   EXPECT_GT(targets.recording.maximum_bit_rate, targets.recording.bit_rate);
 }
 
-TEST(Targets, WithoutAnyLimitTheUserMustSay) {
+TEST(Targets, AnUplinkThatCarriesNoStreamIsRefused) {
   Show show = BasicShow();
   show.stream_bit_rate.reset();
-  EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("stream.bit_rate"));
   show.line.readings = {BitRate::FromKbps(300)};
   EXPECT_THAT(Complaint(Fault::kInput, [&] { ChooseTargets(show); }), testing::HasSubstr("leave too little"));
 }
@@ -161,6 +160,18 @@ TEST(Targets, TheLinesAnswerLeavesAWishAndTellsOfAHopelessLine) {
   ApplyRateChoice(Found(RateControl::kConstantBitRate, 1, 0), true, targets);
   EXPECT_EQ(targets.stream, before);
   EXPECT_THAT(targets.warnings, testing::Contains(test::Says("no rate control gets through this uplink")));
+}
+
+TEST(Targets, WithoutAnUplinkTheUsualRateIsTakenAndTold) {
+  Show show = BasicShow();
+  show.stream_bit_rate.reset();
+  EXPECT_EQ(ChooseTargets(show).stream.bit_rate, BitRate::FromKbps(6000)) << "no more than destinations take";
+  show.source_size = {1280, 720};
+  show.source_rate = {30, 1};
+  const Targets targets = ChooseTargets(show);
+  EXPECT_EQ(targets.stream.bit_rate, BitRate::FromKbps(2800));
+  EXPECT_THAT(Why(targets, "stream.bit_rate"), testing::HasSubstr("usual for that picture"));
+  EXPECT_THAT(targets.warnings, testing::Contains(test::Says("nothing says what your uplink carries")));
 }
 
 TEST(Targets, OnlyWhatEveryDestinationTakesIsACandidate) {

@@ -31,7 +31,8 @@ std::vector<Card> CardsThatEncode(EncoderFinder& encoders) {
   std::vector<Card> cards;
   for (const FoundEncoder& found : encoders.All()) {
     if (!found.probe.works || FindFamily(found.name).device == DeviceKind::kCpu) continue;
-    const std::string &address = found.probe.bus_address, &name = found.probe.device_name;
+    const std::string& address = found.probe.bus_address;
+    const std::string name = found.probe.device_name.substr(0, found.probe.device_name.find(", driver"));
     auto card = std::find_if(cards.begin(), cards.end(), [&](const Card& known) {
       return known.bus_address == address && (!address.empty() || known.name == name);
     });

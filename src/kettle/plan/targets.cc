@@ -25,6 +25,13 @@ double BitsPerPixel(const EncodeSettings& s) {
   return static_cast<double>(s.bit_rate.bits_per_second) / (static_cast<double>(s.size.pixels()) * s.frame_rate.fps());
 }
 
+// Where nobody says what the uplink carries: a tenth of a bit a pixel, and no more than most destinations take.
+BitRate UsualRate(const EncodeSettings& stream) {
+  constexpr double kBits = 0.1, kLeastKbps = 500, kMostKbps = 6000, kRounding = 100;
+  const double kbps = kBits * static_cast<double>(stream.size.pixels()) * stream.frame_rate.fps() / 1000;
+  return BitRate::FromKbps(std::round(std::clamp(kbps, kLeastKbps, kMostKbps) / kRounding) * kRounding);
+}
+
 class Chooser {
  public:
   // `recipients`: all that share the line, those of the show among them.
@@ -166,8 +173,11 @@ class Chooser {
             {{"rate", stream.bit_rate.str()}, {"room", limit->str()}, {"limit", targets_.budget->binding_limit}}});
       why = Message{"target.set-in-show"};
     } else {
-      if (!limit)
-        FailInput("nothing limits the bit rate: give stream.bit_rate, a destination with a limit, or uplink.readings");
+      if (!limit) {
+        limit = UsualRate(stream);
+        why = Message{"target.usual-rate"};
+        targets_.warnings.push_back(Message{"target.rate-assumed", {{"rate", limit->str()}}});
+      }
       stream.bit_rate = *limit;
     }
     stream.maximum_bit_rate = stream.bit_rate;

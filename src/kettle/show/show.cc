@@ -90,8 +90,9 @@ class ShowReader {
   Show Read() {
     CheckStructure();
     Show show;
-    show.title = Section("").Text("title").value_or(file_.stem().string());
     ReadFootage(show);
+    const fs::path named = file_.empty() ? fs::path(show.footage.front()) : file_;
+    show.title = Section("").Text("title").value_or(named.stem().string());
     ReadPicture(show);
     ReadStream(show);
     ReadRecording(show);
