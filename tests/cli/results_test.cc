@@ -369,7 +369,9 @@ TEST_F(ResultsTest, HowToRecordIsWeighedWhereTheShowLeavesItOpen) {
 // With no show file: what is left out is told.
 TEST_F(ResultsTest, PlanWithTheStandInOfAClipAlone) {
   test::MakeClip(path("clip.mkv"), {});
-  const auto ran = Run("plan --footage clip.mkv --footage-seconds 1 --proof-seconds 2 --stand-in-gpu modest --out out");
+  const auto ran =
+      Run("plan --footage clip.mkv --recording-size source --recording-frame-rate source --footage-seconds 1 "
+          "--proof-seconds 2 --stand-in-gpu modest --out out");
   EXPECT_EQ(ran.code, 0) << ran.err << ran.out;
   ExpectValid("plan");
   EXPECT_THAT(Get(path("out/card.txt")), testing::HasSubstr("nothing says what your uplink carries"));
