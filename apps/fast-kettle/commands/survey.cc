@@ -244,16 +244,18 @@ void PrintDisk(const Disk& d) {
 
 void PrintEncoders(const Survey& survey) {
   fmt::print("\n{}\n", Paint("Encoders", Tone::kStrong));
+  // Index orders of different interfaces may differ: of several cards each is told by where it sits.
+  const bool several = std::any_of(survey.encoders.begin(), survey.encoders.end(),
+                                   [](const SurveyedEncoder& e) { return e.found.device > 0; });
   Table table({{"encoder"}, {"works"}, {"largest"}, {"at once"}, {"B-frames"}, {"10 bit"}, {"device, or why not"}});
   for (const SurveyedEncoder& e : survey.encoders) {
     const ProbeOutcome& probe = e.found.probe;
     std::string note = probe.works ? probe.device_name : probe.reason;
     if (probe.works && note.empty()) note = "this processor";
-    std::string name = e.found.name;
-    if (e.found.device > 0) name += fmt::format(" (GPU {})", e.found.device);
+    if (several && probe.works) note += At(probe.bus_address);
     const auto yes_no = [](bool yes) { return std::string(yes ? "yes" : "no"); };
     const auto& l = e.limits;
-    table.Row({{name},
+    table.Row({{e.found.name},
                {probe.works ? "yes" : "no", probe.works ? Tone::kGood : Tone::kBad},
                {l ? l->largest.str() : ""},
                {l && l->at_once > 0 ? fmt::format("{}{}", l->at_once, l->more_at_once ? " or more" : "") : ""},

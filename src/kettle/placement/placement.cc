@@ -286,27 +286,6 @@ class Placer {
 
 }  // namespace
 
-namespace {
-
-constexpr double kBytesAPixel = 1.5;  // 4:2:0, 8 bits
-
-double MemoryTraffic(const EncodeSettings& settings) {
-  constexpr double kTimesMoved = 5;  // as at Demand
-  return kBytesAPixel * kTimesMoved * static_cast<double>(settings.size.pixels()) * settings.frame_rate.fps();
-}
-
-// Of the game's card an encode there needs no copy.
-double CrossingCores(const Option& encode, const Capacity& capacity) {
-  const bool crosses = encode.device == "gpu" && !capacity.game_card.empty() && !encode.bus_address.empty() &&
-                       encode.bus_address != capacity.game_card && capacity.copy_bytes_per_second > 0;
-  if (!crosses) return 0;
-  const EncodeSettings& settings = encode.settings;
-  return kBytesAPixel * static_cast<double>(settings.size.pixels()) * settings.frame_rate.fps() /
-         capacity.copy_bytes_per_second;
-}
-
-}  // namespace
-
 bool SameSettings(const Pair& a, const Pair& b) {
   return a.stream.settings == b.stream.settings && a.recording.settings == b.recording.settings &&
          a.one_encode == b.one_encode &&
@@ -344,67 +323,6 @@ std::string StreamTitles(const Pair& pair) {
 void Pair::Stream(Option option) {
   stream = std::move(option);
   if (one_encode) recording = stream;
-}
-
-Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity) {
-  Demand demand;
-  bool working = true;
-  for (const Option& encode : encodes) {
-    // What it coded before the clock starts a simulated device only gives again, unless it holds pictures back.
-    const double stand_in_cores = encode.b_frames > 0 ? encode.stand_in_cores : 0;
-    const double crossing_cores = CrossingCores(encode, capacity);
-    demand.stand_in_cores += stand_in_cores;
-    demand.crossing_cores += crossing_cores;
-    demand.cpu_cores +=
-        (encode.cpu_cores + encode.feeding_cores) * capacity.real_time_factor + stand_in_cores + crossing_cores;
-    double engine = 0;
-    for (const Option& other : encodes)
-      if (OnOneCard(encode, other)) engine += other.engine_share();
-    demand.engine_share = std::max(demand.engine_share, engine);
-    demand.memory_bytes_per_second += MemoryTraffic(encode.settings);
-    working = working && encode.trouble.empty();
-  }
-  demand.fits = working && Lacking(demand, capacity).empty();
-  return demand;
-}
-
-namespace {
-
-Demand WithDisk(const std::vector<Option>& encodes, const Option& recorded, const Capacity& capacity) {
-  Demand demand = PredictDemand(encodes, capacity);
-  demand.disk_bytes_per_second = recorded.peak_second_kbps * 1000 / 8;
-  demand.fits = demand.fits && Lacking(demand, capacity).empty();
-  return demand;
-}
-
-}  // namespace
-
-Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity) {
-  return WithDisk({stream, recording}, recording, capacity);
-}
-
-Demand DemandOf(const Pair& pair, const Capacity& capacity) {
-  std::vector<Option> encodes{pair.stream};
-  if (!pair.one_encode) encodes.push_back(pair.recording);
-  for (const FurtherStream& further : pair.further) encodes.push_back(further.option);
-  return WithDisk(encodes, pair.one_encode ? pair.stream : pair.recording, capacity);
-}
-
-std::vector<Message> Lacking(const Demand& demand, const Capacity& capacity) {
-  const double free = 1 - capacity.headroom;
-  std::vector<Message> lacking;
-  if (const double there = capacity.cpu_cores * free; demand.cpu_cores > there)
-    lacking.push_back(Message{"placement.lacks-cores", {{"needed", demand.cpu_cores}, {"there", there}}});
-  if (demand.engine_share > free)
-    lacking.push_back(
-        Message{"placement.lacks-engine", {{"needed", demand.engine_share * 100}, {"there", free * 100}}});
-  if (const double there = capacity.memory_bytes_per_second * free; there > 0 && demand.memory_bytes_per_second > there)
-    lacking.push_back(
-        Message{"placement.lacks-memory", {{"needed", demand.memory_bytes_per_second / 1e9}, {"there", there / 1e9}}});
-  if (const double there = capacity.disk_bytes_per_second * free; there > 0 && demand.disk_bytes_per_second > there)
-    lacking.push_back(
-        Message{"placement.lacks-disk", {{"needed", demand.disk_bytes_per_second / 1e9}, {"there", there / 1e9}}});
-  return lacking;
 }
 
 Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier) {
