@@ -15,8 +15,9 @@ class LaneTest : public test::FolderTest {
   std::unique_ptr<Y4mFile> source_ = std::make_unique<Y4mFile>(test::MakeY4m(path("a.y4m"), {192, 128}, {25, 1}, 10));
   test::FakeClock clock_;
   LaneRequest Request(int depth = 6) { return {test::SmallSettings(), {25, 1}, depth}; }
-  void Offer(Lane& lane, int frames) {
-    lane.Start(clock_.now_ns());
+  static constexpr std::int64_t kSecond = 1'000'000'000;
+  void Offer(Lane& lane, int frames, std::int64_t after_start_ns = 2 * kSecond) {
+    lane.Start(clock_.now_ns() - after_start_ns);
     for (int i = 0; i < frames; ++i) lane.Offer(i, clock_.now_ns(), *source_->Frame(i % source_->frames()));
   }
 };
@@ -52,6 +53,20 @@ TEST_F(LaneTest, WhatFindsItsQueueFullIsSkipped) {
   const PacedOutputOutcome outcome = lane.Finish();
   EXPECT_EQ(outcome.packets + outcome.skipped, 200);
   EXPECT_EQ(outcome.deepest_queue, 2);
+}
+
+TEST_F(LaneTest, AColdEncoderHasMoreRoomInItsFirstSecond) {
+  std::promise<void> go;
+  const std::shared_future<void> gate = go.get_future().share();
+  Lane lane(Request(2), clock_, {{}, [gate](const AVPacket&) { gate.wait(); }, {}});
+  lane.WaitUntilOpen();
+  Offer(lane, 8, kSecond - 1);
+  EXPECT_EQ(lane.skipped(), 0);
+  Offer(lane, 200, kSecond - 1);
+  EXPECT_LE(lane.waiting(), 8u) << "more room, not endless room";
+  EXPECT_GT(lane.skipped(), 0);
+  go.set_value();
+  EXPECT_EQ(lane.Finish().deepest_queue, 0) << "of the time after it";
 }
 
 TEST_F(LaneTest, WhatDoesNotOpenIsToldAtOnce) {

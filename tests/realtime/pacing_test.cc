@@ -79,6 +79,15 @@ TEST(SkipQueue, RefusesWhatDoesNotFit) {
   EXPECT_EQ(queue.Pop(), std::nullopt);
 }
 
+TEST(SkipQueue, ExtraRoomIsForThatItemOnly) {
+  SkipQueue<int> queue(1);
+  EXPECT_TRUE(queue.Push(1));
+  EXPECT_TRUE(queue.Push(2, 1));
+  EXPECT_FALSE(queue.Push(3));
+  EXPECT_FALSE(queue.Push(3, 1));
+  EXPECT_EQ(queue.deepest(), 1u);
+}
+
 TEST(SkipQueue, HandsOverBetweenThreads) {
   SkipQueue<int> queue(1000);
   int sum = 0;

@@ -8,6 +8,14 @@
 #include "kettle/units/error.h"
 
 namespace kettle {
+namespace {
+
+// An encoder's first frames find cold caches and threads that have not settled. Nobody watches a stream's first second
+// so closely that it may not come a little later; a frame lost there would be seen.
+constexpr std::int64_t kColdNs = 1'000'000'000;
+constexpr std::size_t kColdRoom = 3;  // queues more
+
+}  // namespace
 
 Lane::Lane(LaneRequest request, const Clock& clock, PacketSink sink)
     : request_(std::move(request)),
@@ -33,7 +41,9 @@ void Lane::Offer(std::int64_t index, std::int64_t due_ns, const AVFrame& picture
   ++frames_;
   FramePtr reference(av_frame_clone(&picture));
   if (!reference) FailMachine("out of memory");
-  if (!queue_.Push({*number, due_ns, outcome_.frame_times.size() - 1, std::move(reference)})) ++skipped_;
+  const std::size_t extra_room =
+      due_ns - start_ns_ < kColdNs ? kColdRoom * static_cast<std::size_t>(request_.queue_depth) : 0;
+  if (!queue_.Push({*number, due_ns, outcome_.frame_times.size() - 1, std::move(reference)}, extra_room)) ++skipped_;
 }
 
 PacedOutputOutcome Lane::Finish() {

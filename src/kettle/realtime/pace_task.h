@@ -23,7 +23,7 @@ struct PaceTask {
   std::vector<std::string> footage;  // Y4M files of one size and rate, played in turn
   FrameRate source_rate;
   double seconds = 10;
-  int queue_depth = 6;
+  int queue_depth = 6;  // frames; four times as many in the first second
   std::vector<PacedOutputTask> outputs;
   int session_niceness = 0;  // SetSessionNiceness
   int sound_kbps = 0;        // of one track, encoded beside the pictures and thrown away; 0: none
@@ -36,11 +36,11 @@ struct PacedFrame {
   bool skipped() const { return taken_ms < 0; }
 };
 struct PacedOutputOutcome {
-  int niceness = 0;  // that its threads had, over the program's own
-  int frames = 0;    // due
-  int skipped = 0;   // the encoder's queue was full
-  int packets = 0;   // that came out of the encoder
-  int deepest_queue = 0;
+  int niceness = 0;       // that its threads had, over the program's own
+  int frames = 0;         // due
+  int skipped = 0;        // the encoder's queue was full
+  int packets = 0;        // that came out of the encoder
+  int deepest_queue = 0;  // after the first second
   double mean_kbps = 0, peak_second_kbps = 0;
   Latency latency;
   std::vector<PacedFrame> frame_times;

@@ -35,18 +35,19 @@ void ReleaseFrames(Clock& clock, FrameRate rate, std::int64_t start_ns, std::int
                    const std::function<bool(std::int64_t index, std::int64_t due_ns, bool late)>& release);
 
 // A bounded queue between the source and one encoder. Push never waits: a full queue refuses, and that
-// frame is skipped. Thread-safe.
+// frame is skipped. For a while it may be given more room than its depth, which its deepest does not count.
+// Thread-safe.
 template <typename T>
 class SkipQueue {
  public:
   explicit SkipQueue(std::size_t depth) : depth_(depth) {}
 
-  bool Push(T item) {
+  bool Push(T item, std::size_t extra_room = 0) {
     {
       std::lock_guard lock(mutex_);
-      if (items_.size() >= depth_) return false;
+      if (items_.size() >= depth_ + extra_room) return false;
       items_.push_back(std::move(item));
-      deepest_ = std::max(deepest_, items_.size());
+      if (extra_room == 0) deepest_ = std::max(deepest_, items_.size());
     }
     changed_.notify_one();
     return true;
