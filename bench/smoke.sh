@@ -8,7 +8,7 @@ cd "$(dirname "${BASH_SOURCE[0]}")/.."
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
 failed=0
-tried=" smoke.sh processes.py against_servers.sh " # itself; what others import; its servers are not installed here
+tried=" smoke.sh processes.py against_servers.sh watch_injected.py " # itself; what others import; their servers are not installed here
 
 smoke() { # FILE COMMAND...
   local file=$1 start=$SECONDS

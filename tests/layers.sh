@@ -8,6 +8,7 @@ complain() { echo "layers: $*"; bad=1; }
 # What each folder of the core may include besides itself.
 declare -A may=(
   [units]="" [message]="" [device]="units" [machine]="units device message" [load]="units machine" [store]="units" [process]="units"
+  [history]="units message store" [screen]="units machine media"
   [media]="units" [coded]="units media" [footage]="units message store media" [encoders]="units device media" [quality]="units media"
   [curve]="units" [realtime]="units machine media footage encoders" [worker]="units device store process media"
   [task]="units device machine store media footage encoders quality realtime worker"
@@ -16,10 +17,11 @@ declare -A may=(
   [rehearsal]="units device machine store media coded footage encoders realtime task trial rtmp publish line"
   [show]="units machine footage encoders realtime rtmp uplink" [option]="units message encoders trial"
   [placement]="units message encoders uplink rehearsal option" [search]="units message encoders quality option placement"
+  [comparison]="units encoders trial"
   [question]="units message encoders quality curve trial search"
   [plan]="units message device machine media footage encoders quality realtime uplink show option placement search"
   [planner]="units message encoders footage rehearsal show option placement search plan"
-  [diagnosis]="units message rehearsal plan")
+  [diagnosis]="units message rehearsal plan" [watching]="units message device machine diagnosis")
 
 for folder in src/kettle/*/; do
   name=$(basename "$folder")
@@ -30,7 +32,7 @@ for folder in src/kettle/*/; do
   done < <(grep -rHo '#include "kettle/[a-z]*/' "$folder" | sed -E 's|:#include "kettle/([a-z]*)/| \1|' || true)
 done
 
-grep -rnE '#include "(report|figure|apps|command_line|terminal|session|surroundings|commands|tables)' src/kettle && complain "the core includes interface code"
+grep -rnE '#include "(report|page|figure|timeline|apps|command_line|terminal|session|surroundings|commands|past_runs|tables)' src/kettle && complain "the core includes interface code"
 grep -rnE 'std::(cout|cerr)|[^a-z_n]printf\(|program_options|[^_a-z]exit\(' src/kettle | grep -v '_exit(127)' && complain "the core prints, parses options or exits"
 for folder in $(git ls-files | xargs -n1 dirname | sort -u | grep -E "^(src|apps|tests|standin|bench)/"); do
   count=$(git ls-files "$folder" | grep -cE "^$folder/[^/]*\.(cc|h)$" || true)

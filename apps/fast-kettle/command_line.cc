@@ -134,9 +134,10 @@ Request Fill(const Command& command, Request request, const ShowOverrides& value
     FailInput("rehearse: --climb or --power-cut, one of them");
   if (command.name == "rehearse" && !request.rehearse.to.empty() && !request.rehearse.link.empty())
     FailInput("rehearse: --link shapes the simulated ingest's line; it cannot shape that of --to");
-  if (!command.subject.empty() && request.subject.empty())
+  if (!command.subject.empty() && command.needs_subject && request.subject.empty())
     FailInput("{}: name a {}: {}", command.name,
               command.subject == "PLAN"    ? "plan"
+              : command.subject == "RUN"   ? "run of the history"
               : command.name == "diagnose" ? "rehearsal's folder"
                                            : "folder of results",
               command.example.substr(0, command.example.find('\n')));
@@ -156,6 +157,14 @@ Request Fill(const Command& command, Request request, const ShowOverrides& value
            {std::pair("footage", "start-line"), {"source-size", "960x540"}, {"frame-rate", "30"}})
         if (!given(option)) request.overrides[option] = {value};
   }
+  if (command.name == "watch" && request.watch.pid < 0) FailInput("--pid: {} is no process", request.watch.pid);
+  CheckRange("seconds", request.watch.seconds, 0, 24 * 3600);
+  CheckRange("last", request.past.last, 1, 100'000);
+  const std::vector<std::string> kinds{"survey", "uplink", "bench", "plan", "rehearsal", "watch"};
+  if (!request.past.kind.empty() && std::find(kinds.begin(), kinds.end(), request.past.kind) == kinds.end())
+    FailInput("--kind: there is no \"{}\"{}", request.past.kind, Suggestion(request.past.kind, kinds));
+  if (request.past.name && request.subject.empty())
+    FailInput("history --name: say which run: fast-kettle history 12 --name before-update");
   if (request.out.empty()) FailInput("--out: give a folder");
   return request;
 }
@@ -177,6 +186,11 @@ void Store(const Command& command, const std::vector<std::string>& arguments, co
   }
 }
 
+// "one PLAN"
+std::string Takes(const Command& command) {
+  return command.most_subjects == 1 ? "one " + command.subject : fmt::format("{} at most", command.subject);
+}
+
 Parsed ParseCommand(const Command& command, const std::vector<std::string>& arguments) {
   Request request;
   ShowOverrides values;
@@ -185,11 +199,11 @@ Parsed ParseCommand(const Command& command, const std::vector<std::string>& argu
   for (const auto& group : groups) all.add(group);
   po::positional_options_description places;
   if (!command.subject.empty()) {
-    all.add_options()("subject", po::value(&request.subject));
-    places.add("subject", 1);
+    all.add_options()("subject", po::value(&request.subjects));
+    places.add("subject", command.most_subjects);
   }
-  Store(command, arguments, all, places, command.subject.empty() ? "options only" : "one " + command.subject,
-        Names(groups));
+  Store(command, arguments, all, places, command.subject.empty() ? "options only" : Takes(command), Names(groups));
+  if (!request.subjects.empty()) request.subject = request.subjects.front();
   return {Fill(command, std::move(request), values), ""};
 }
 
@@ -222,7 +236,9 @@ Parsed ParseFootage(const Command& command, const std::vector<std::string>& argu
     FailInput("footage inspect: name a clip: fast-kettle footage inspect my-clip.mkv");
   if (request.verb == "render" && request.subject.empty())
     FailInput("footage render: name a scene; fast-kettle footage list tells them");
-  CheckRange("seconds", footage.seconds, 0.1, 600);
+  if (request.verb == "capture" && !request.subject.empty())
+    FailInput("footage capture writes to --out FILE; it takes no name");
+  if (footage.seconds) CheckRange("seconds", *footage.seconds, 0.1, 600);
   return {request, ""};
 }
 

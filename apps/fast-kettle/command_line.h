@@ -29,10 +29,11 @@ struct BenchOptions {
   bool paced = false;  // each in real time as well
 };
 
-// footage list, inspect, render; checked where it is used.
+// footage list, inspect, render, capture; checked where it is used.
 struct FootageOptions {
   std::string size = "1280x720", frame_rate = "60", file;
-  double seconds = 10;
+  std::optional<double> seconds;  // not set: 10, or 20 of the screen
+  std::string display, window;    // capture: empty: DISPLAY; the whole display
 };
 
 struct UplinkOptions {
@@ -66,6 +67,19 @@ struct LoadOptions {
   std::string file;               // capture: what it writes
 };
 
+// history, compare, restore, forget.
+struct PastRunOptions {
+  std::string kind;                 // only runs of that command; empty: of all
+  std::optional<std::string> name;  // that a run shall have
+  int last = 20;                    // how many are listed
+};
+
+struct WatchOptions {
+  int pid = 0;  // 0: look for it
+  std::string program, plan, game;
+  int seconds = 0;  // 0: until it is stopped
+};
+
 struct Request {
   std::string command;
   std::string out = "kettle-out";
@@ -81,8 +95,14 @@ struct Request {
   UplinkOptions uplink;
   RehearseOptions rehearse;
   LoadOptions load;
-  std::string verb;              // of footage and load
-  std::string subject;           // what the command is about: a clip, a scene, a plan's file, a rehearsal's folder
+  std::string verb;                   // of footage and load
+  std::string subject;                // what the command is about: a clip, a scene, a plan's file, a rehearsal's folder
+  std::vector<std::string> subjects;  // where there may be several; `subject` is the first
+  std::string file;                   // prepare: the show that it writes
+  bool overwrite = false;             // prepare: also where there is one
+  bool no_history = false;            // this run is not kept
+  PastRunOptions past;
+  WatchOptions watch;
   std::string root = "/";        // survey: of the tree to read
   std::string recording_folder;  // survey: empty: the output folder
   bool exhaustive = false;       // plan: try the whole grid as well

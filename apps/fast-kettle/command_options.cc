@@ -178,6 +178,15 @@ void AddPlan(po::options_description& options, Request& request) {
       "pictures");
 }
 
+void AddWatch(po::options_description& options, WatchOptions& watch) {
+  auto add = options.add_options();
+  add("pid", po::value(&watch.pid)->value_name("N"), "the process that streams (default: the one that does)");
+  add("program", po::value(&watch.program)->value_name("NAME"), "the same by its name");
+  add("plan", po::value(&watch.plan)->value_name("FILE"), "the plan that it streams by: tells planned beside seen");
+  add("game", po::value(&watch.game)->value_name("NAME"), "the game's process name, to tell it from other programs");
+  add("seconds", po::value(&watch.seconds)->value_name("S"), "how long (default: until Ctrl-C, or the program ends)");
+}
+
 void AddSurvey(po::options_description& options, Request& request) {
   auto add = options.add_options();
   add("root", po::value(&request.root)->value_name("DIR"),
@@ -199,9 +208,12 @@ po::options_description FootageOptionsOf(Request& request) {
   po::options_description options = VerbOptions(request);
   auto add = options.add_options();
   add("size", po::value(&footage.size)->value_name("WxH"), "render: picture size (default: 1280x720)");
-  add("frame-rate", po::value(&footage.frame_rate)->value_name("RATE"), "render: frame rate (default: 60)");
-  add("seconds", po::value(&footage.seconds)->value_name("S"), "render: length (default: 10)");
-  add("out", po::value(&footage.file)->value_name("FILE"), "render: the Y4M file (default: SCENE.y4m)");
+  add("frame-rate", po::value(&footage.frame_rate)->value_name("RATE"), "render, capture: frame rate (default: 60)");
+  add("seconds", Optional(footage.seconds, "S"), "render, capture: length (default: 10 and 20)");
+  add("out", po::value(&footage.file)->value_name("FILE"),
+      "render: the Y4M file (default: SCENE.y4m); capture: the clip (default: clip.mkv)");
+  add("display", po::value(&footage.display)->value_name("NAME"), "capture: the X11 display (default: DISPLAY's)");
+  add("window", po::value(&footage.window)->value_name("ID"), "capture: one window, by its X11 id (default: all)");
   return options;
 }
 
@@ -215,12 +227,46 @@ po::options_description LoadOptionsOf(Request& request) {
   return options;
 }
 
+po::options_description PrepareOptionsOf(Request& request, ShowOverrides& values) {
+  po::options_description options = VerbOptions(request);
+  auto add = options.add_options();
+  add("out", po::value(&request.file)->value_name("FILE"), "the show file (default: my-show.toml)");
+  add("overwrite", po::bool_switch(&request.overwrite), "also if it is there already");
+  add("stand-in-gpu", po::value(&request.stand_in_gpu)->value_name("PROFILE"), "use a simulated GPU");
+  for (const char* option :
+       {"title", "footage", "reading", "destination", "stream-bit-rate", "reserve", "recording-folder", "favour"})
+    for (const ShowKey& key : ShowKeys())
+      if (key.option == option) add(option, po::value(&values[key.option])->value_name("VALUE"), key.help.c_str());
+  return options;
+}
+
+po::options_description PastRunOptionsOf(const Command& command, Request& request) {
+  po::options_description options = VerbOptions(request);
+  auto add = options.add_options();
+  if (command.name == "history") {
+    add("last", po::value(&request.past.last)->value_name("N"), "list the last N runs (default: 20)");
+    add("name", Optional(request.past.name, "NAME"),
+        "give RUN a name: it is kept when older ones make room, and can be "
+        "told by it");
+  }
+  if (command.name == "history" || command.name == "compare")
+    add("kind", po::value(&request.past.kind)->value_name("KIND"),
+        "only survey, uplink, bench, plan, rehearsal or watch");
+  if (command.name == "restore")
+    add("out", po::value(&request.out)->value_name("DIR"), "folder for the plan and its card (default: kettle-out)");
+  return options;
+}
+
 }  // namespace
 
 std::vector<po::options_description> OptionsOf(const Command& command, Request& request, ShowOverrides& values) {
   if (command.name == "footage") return {FootageOptionsOf(request)};
   if (command.name == "load") return {LoadOptionsOf(request)};
+  if (command.name == "prepare") return {PrepareOptionsOf(request, values)};
+  if (command.subject == "RUN") return {PastRunOptionsOf(command, request)};
   std::vector<po::options_description> groups{CommonOptions(request)};
+  if (command.keeps)
+    groups[0].add_options()("no-history", po::bool_switch(&request.no_history), "do not keep this run in the history");
   if (command.takes_show) {
     groups[0].add_options()("show", po::value(&request.show)->value_name("FILE"), "the show file");
     AddMeasuring(groups[0], request);
@@ -233,6 +279,7 @@ std::vector<po::options_description> OptionsOf(const Command& command, Request& 
   if (command.name == "uplink") AddUplink(groups[0], request.uplink);
   if (command.name == "rehearse") AddRehearse(groups[0], request.rehearse);
   if (command.name == "plan") AddPlan(groups[0], request);
+  if (command.name == "watch") AddWatch(groups[0], request.watch);
   if (command.name == "survey") AddSurvey(groups[0], request);
   if (command.name == "plan" || command.name == "demo")
     groups[0].add_options()("proof-seconds", po::value(&request.proof_seconds)->value_name("S"),

@@ -12,7 +12,16 @@ const std::vector<Command> kCommands = {
                "opens every encoder, and advises what to change. Writes survey.json.",
      .example = "fast-kettle survey --recording-folder ~/recordings --out kettle-out",
      .synopsis = "[OPTIONS]",
+     .keeps = true,
      .main_options = {"recording-folder", "out", "json"}},
+    {.name = "prepare",
+     .summary = "a show file for your game, in a minute",
+     .detail = "Looks at the machine, asks six questions (Enter takes what stands in brackets) and writes a show file "
+               "with a\n"
+               "comment on each line, ready for plan. What an option says is not asked; without a terminal nothing is.",
+     .example = "fast-kettle prepare --out my-show.toml",
+     .synopsis = "[OPTIONS]",
+     .main_options = {"footage", "reading", "destination", "recording-folder", "out"}},
     {.name = "uplink",
      .summary = "what your uplink carries, and how much of it the stream may use",
      .detail = "Takes upload readings or a trace, or measures: --to publishes a real stream. Tells what the stream\n"
@@ -23,17 +32,20 @@ const std::vector<Command> kCommands = {
                 "  fast-kettle uplink --to rtmp://127.0.0.1:19350/live --key-file key.txt --seconds 20",
      .synopsis = "[OPTIONS]",
      .takes_show = true,
+     .keeps = true,
      .main_options = {"reading", "link", "reserve", "destination", "to", "key-file"}},
     {.name = "footage",
      .summary = "test pictures: the built-in scenes, or a clip of your game",
      .detail = "list      names the built-in scenes, with detail (SI) and motion (TI) of ITU-T P.910\n"
                "inspect   tells what a clip is, how much it moves, and how its pictures would be converted\n"
-               "render    writes a scene as Y4M",
+               "render    writes a scene as Y4M\n"
+               "capture   records your screen (X11) while you play, next to lossless: footage of your own",
      .example = "fast-kettle footage inspect my-clip.mkv\n"
                 "  fast-kettle footage render start-line --size 1280x720 --frame-rate 60 --seconds 10 --out "
-                "start-line.y4m",
-     .synopsis = "list | inspect CLIP | render SCENE [OPTIONS]",
-     .verbs = {"list", "inspect", "render"},
+                "start-line.y4m\n"
+                "  fast-kettle footage capture --seconds 20 --out my-clip.mkv",
+     .synopsis = "list | inspect CLIP | render SCENE | capture [OPTIONS]",
+     .verbs = {"list", "inspect", "render", "capture"},
      .main_options = {"size", "frame-rate", "seconds", "out"}},
     {.name = "load",
      .summary = "what your game takes from the machine: captured once, replayed with every measurement",
@@ -52,6 +64,7 @@ const std::vector<Command> kCommands = {
                 "    --size 1280x720 --frame-rate 60 --bit-rate \"4500 kbit/s\" --out kettle-out",
      .synopsis = "[OPTIONS]",
      .takes_show = true,
+     .keeps = true,
      .main_options = {"show", "footage", "encoder", "size", "bit-rate", "question"}},
     {.name = "plan",
      .summary = "settings for stream and recording, proven in real time",
@@ -61,6 +74,7 @@ const std::vector<Command> kCommands = {
      .example = "fast-kettle plan --show my-show.toml --stream-bit-rate \"4500 kbit/s\" --out kettle-out",
      .synopsis = "--show FILE [OPTIONS]",
      .takes_show = true,
+     .keeps = true,
      .main_options = {"show", "stream-bit-rate", "load", "fresh", "out"}},
     {.name = "rehearse",
      .summary = "the whole plan in real time, with every lost frame counted",
@@ -72,6 +86,7 @@ const std::vector<Command> kCommands = {
                 "  fast-kettle rehearse kettle-out/plan.json --to rtmp://127.0.0.1:19350/live --key-file key.txt "
                 "--out rehearsal",
      .synopsis = "PLAN [OPTIONS]",
+     .keeps = true,
      .subject = "PLAN",
      .main_options = {"seconds", "to", "key-file", "load", "out"}},
     {.name = "diagnose",
@@ -92,12 +107,77 @@ const std::vector<Command> kCommands = {
      .synopsis = "FOLDER [OPTIONS]",
      .subject = "FOLDER",
      .main_options = {"json"}},
+    {.name = "watch",
+     .summary = "your real stream, from outside, while whatever program streams it",
+     .detail =
+         "Finds the program that streams and watches it by what the operating system tells any user: its threads,\n"
+         "the processors, GPUs, its connection, its recording. Tells each second what is nearest to its limit, and\n"
+         "in the end what starved it, and what to do. Writes watch.json, seconds.csv and a figure.\n"
+         "Exit code 1: something starved it.",
+     .example = "fast-kettle watch --plan kettle-out/plan.json --out watched",
+     .synopsis = "[OPTIONS]",
+     .keeps = true,
+     .main_options = {"pid", "program", "plan", "game", "seconds", "out"}},
+    {.name = "report",
+     .summary = "all results of a folder on one page",
+     .detail =
+         "Writes report.html: settings, what they look like, ways to record, line, proof, rehearsal, diagnosis and\n"
+         "all that was measured. Self-contained: it needs no network, and no script to be read. Of several folders\n"
+         "(a plan's and its rehearsal's) one page is made, in the first. plan, rehearse and demo write it too.",
+     .example = "fast-kettle report kettle-out rehearsal",
+     .synopsis = "[FOLDER ...] [OPTIONS]",
+     .subject = "FOLDER",
+     .most_subjects = 8,
+     .needs_subject = false,
+     .main_options = {"json"}},
+    {.name = "history",
+     .summary = "earlier runs: what came out, and what changed on the machine since",
+     .detail =
+         "Lists what was kept of survey, uplink, bench, plan, rehearse and watch; RUN tells one of them. RUN is a\n"
+         "number, a name, last or before-last. Kept in $XDG_DATA_HOME/fast-kettle, never with a stream key.",
+     .example = "fast-kettle history\n"
+                "  fast-kettle history 12 --name before-update",
+     .synopsis = "[RUN] [OPTIONS]",
+     .subject = "RUN",
+     .needs_subject = false,
+     .main_options = {"kind", "last", "name", "json"}},
+    {.name = "compare",
+     .summary = "two earlier runs: what is faster, slower or better, beyond the noise",
+     .detail =
+         "Compares two runs of the history (without RUN the last two of a kind, with one RUN that and the last of\n"
+         "its kind): speeds, what an encode costs the processors, scores, settings, verdicts, and what changed on\n"
+         "the machine between them. A difference is only told as one if both runs' noise does not explain it.",
+     .example = "fast-kettle compare before-update last\n"
+                "  fast-kettle compare --kind plan",
+     .synopsis = "[RUN [RUN]] [OPTIONS]",
+     .subject = "RUN",
+     .most_subjects = 2,
+     .needs_subject = false,
+     .main_options = {"kind", "json"}},
+    {.name = "restore",
+     .summary = "an earlier plan and its settings card, back in the output folder",
+     .detail =
+         "Writes plan.json and card.txt of an earlier plan (without RUN: the one before the last). A plan that is\n"
+         "in the folder now goes into the history first, if it is not there already.",
+     .example = "fast-kettle restore 12 --out kettle-out",
+     .synopsis = "[RUN] [OPTIONS]",
+     .subject = "RUN",
+     .needs_subject = false,
+     .main_options = {"out", "json"}},
+    {.name = "forget",
+     .summary = "takes a run, or all, out of the history",
+     .detail = "RUN is a number or a name; all forgets every run. The files in output folders stay.",
+     .example = "fast-kettle forget 12",
+     .synopsis = "RUN | all [OPTIONS]",
+     .subject = "RUN",
+     .main_options = {"json"}},
     {.name = "demo",
      .summary = "the whole job on shipped data, in about two minutes",
      .detail = "Surveys, measures, plans and proves the shipped show. Without a GPU it uses a simulated one, and\n"
                "every output says so.",
      .example = "fast-kettle demo --out kettle-out",
      .synopsis = "[OPTIONS]",
+     .keeps = true,
      .main_options = {"without-stand-in", "proof-seconds", "out"}}};
 
 }  // namespace

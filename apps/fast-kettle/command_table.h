@@ -11,7 +11,10 @@ struct Command {
   std::string name, summary, detail, example;
   std::string synopsis;  // what follows the name: "--show FILE [OPTIONS]"
   bool takes_show = false;
+  bool keeps = false;                          // its runs go into the history
   std::string subject = {};                    // what it takes besides options: "PLAN"; empty: nothing
+  int most_subjects = 1;                       // of those
+  bool needs_subject = true;                   // one at least
   std::vector<std::string> verbs = {};         // of which one follows the name; empty: none
   std::vector<std::string> main_options = {};  // that most people need: what --help shows
 };

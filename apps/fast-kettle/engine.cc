@@ -72,13 +72,20 @@ int Run(const std::vector<std::string>& arguments) {
   const Places places = FindPlaces();
   if (parsed.request->command == "footage") return RunFootage(*parsed.request);
   if (parsed.request->command == "demo") return RunDemo(*parsed.request, places);
+  if (parsed.request->command == "prepare") return RunPrepare(*parsed.request, places);
   if (parsed.request->command == "load") return RunLoad(*parsed.request, places);
   if (parsed.request->command == "redraw") return RunRedraw(*parsed.request);
   if (parsed.request->command == "diagnose") return RunDiagnose(*parsed.request);
+  if (parsed.request->command == "report") return RunReport(*parsed.request);
+  if (parsed.request->command == "history") return RunHistory(*parsed.request);
+  if (parsed.request->command == "compare") return RunCompare(*parsed.request);
+  if (parsed.request->command == "restore") return RunRestore(*parsed.request);
+  if (parsed.request->command == "forget") return RunForget(*parsed.request);
   Session session(*parsed.request, places);
   if (parsed.request->command == "survey") return RunSurvey(session);
   if (parsed.request->command == "uplink") return RunUplink(session);
   if (parsed.request->command == "bench") return RunBench(session);
+  if (parsed.request->command == "watch") return RunWatch(session);
   if (parsed.request->command == "rehearse") return RunRehearse(session);
   return RunPlan(session);
 }

@@ -36,7 +36,7 @@ std::vector<Bar> BarsOf(const Plan& plan) {
       {fmt::format("{:g} processors\\npredicted", cores),
        {{"stream", more * pair.stream.cpu_cores / cores, kBlue},
         {"recording", more * pair.recording.cpu_cores / cores, kAmber},
-        {"scaling, feeding", more * (pair.stream.feeding_cores + pair.recording.feeding_cores) / cores, kGreen},
+        {"scaling", more * (pair.stream.feeding_cores + pair.recording.feeding_cores) / cores, kGreen},
         {"simulated GPU", pair.demand.stand_in_cores / cores, kGrey}},
        left(pair.demand.cpu_cores)}};
   const Proof& proof = plan.proving.attempts.back().proof;

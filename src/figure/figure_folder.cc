@@ -9,10 +9,11 @@
 #include "figure/figures.h"
 #include "figure/pictures_figure.h"
 #include "figure/rate_quality.h"
-#include "figure/rehearsal_figures.h"
 #include "figure/trade_figure.h"
 #include "figure/uplink_figures.h"
 #include "kettle/units/error.h"
+#include "timeline/rehearsal_figures.h"
+#include "timeline/watch_figure.h"
 
 namespace kettle {
 
@@ -33,7 +34,7 @@ std::map<std::string, Drawing> DrawingsOf() {
 const std::map<std::string, Drawing>& Drawings() {
   static const std::map<std::string, Drawing> drawings =
       DrawingsOf<CapacityChart, GameFrames, LineChart, PicturesChart, ProofTimesChart, QueueDelayChart,
-                 RateQualityChart, RehearsalChart, SoakChart, SpeedQualityChart, TradeChart>();
+                 RateQualityChart, RehearsalChart, SoakChart, SpeedQualityChart, TradeChart, WatchChart>();
   return drawings;
 }
 

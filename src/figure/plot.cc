@@ -14,7 +14,7 @@ namespace {
 
 constexpr const char* kStyle = R"(
 set encoding utf8
-set border 3 linecolor rgb "#8a8f94" linewidth 1
+set border 3 linecolor rgb "#6b7177" linewidth 1
 set tics nomirror textcolor rgb "#22282d" scale 0.6
 set grid linecolor rgb "#e3e6e8" linewidth 1 linetype 1
 set key off

@@ -17,7 +17,7 @@ inline constexpr const char* kOrange = "#d55e00";
 inline constexpr const char* kGreen = "#009e73";
 inline constexpr const char* kPurple = "#cc79a7";
 inline constexpr const char* kAmber = "#e69f00";
-inline constexpr const char* kGrey = "#8a8f94";
+inline constexpr const char* kGrey = "#6b7177";
 inline constexpr const char* kInk = "#22282d";
 
 // A figure that could not be drawn. Nothing else is lost by it: results are written before figures.

@@ -3,9 +3,11 @@
 
 #include <fmt/format.h>
 
+#include <nlohmann/json.hpp>
 #include <sstream>
 
 #include "figure/plot.h"
+#include "kettle/units/json_fields.h"
 
 namespace kettle {
 
@@ -18,7 +20,30 @@ std::string LabelAt(int id, const std::string& text, int x, int y, int width, co
                      static_cast<double>(x) / width, 1 - static_cast<double>(y) / kHeight, look);
 }
 
+std::string NoteOf(const StripOutcome& strip, const StripWords& words, const StripRow& row, std::size_t column) {
+  if (column > 0) return fmt::format("PSNR {:.1f} dB", row.cells[column].psnr_y_db);
+  return fmt::format("frame {}, {:.2f} s{}", row.frame, row.frame / words.rate.fps(),
+                     row.enlarged ? fmt::format("; {} enlarged", strip.crop.str()) : "");
+}
+
 }  // namespace
+
+StripLayout LayOut(const StripOutcome& strip, const StripWords& words) {
+  StripLayout layout{words.title,   words.subtitle,
+                     words.columns, kLeft + static_cast<int>(words.columns.size()) * kColumn + kRight,
+                     kHeight,       {}};
+  for (std::size_t r = 0; r < strip.rows.size(); ++r)
+    for (std::size_t c = 0; c < strip.rows[r].cells.size(); ++c) {
+      const FrameSize size = strip.rows[r].cells[c].size;
+      const int column = static_cast<int>(c), row = static_cast<int>(r);
+      layout.cells.push_back({column, row, kLeft + column * kColumn, kTop + row * kRow, size.width, size.height,
+                              NoteOf(strip, words, strip.rows[r], c)});
+    }
+  return layout;
+}
+
+KETTLE_JSON(StripLayout::Cell, column, row, x, y, width, height, note)
+KETTLE_JSON(StripLayout, title, subtitle, columns, width, height, cells)
 
 void DrawStrip(const std::filesystem::path& folder, const StripOutcome& strip, const StripWords& words) {
   const int width = kLeft + static_cast<int>(words.columns.size()) * kColumn + kRight;
@@ -29,7 +54,7 @@ void DrawStrip(const std::filesystem::path& folder, const StripOutcome& strip, c
   script << "set multiplot\nunset border\nunset tics\nunset key\nset margins 0, 0, 0, 0\n";
   int label = 1;
   script << label_at(label++, words.title, kLeft, 26, "font ',16' textcolor rgb '#22282d'");
-  script << label_at(label++, words.subtitle, kLeft, 52, "textcolor rgb '#8a8f94'");
+  script << label_at(label++, words.subtitle, kLeft, 52, "textcolor rgb '#6b7177'");
   for (std::size_t column = 0; column < words.columns.size(); ++column)
     for (std::size_t line = 0; line < words.columns[column].size(); ++line)
       script << label_at(label++, words.columns[column][line], kLeft + static_cast<int>(column) * kColumn,
@@ -56,10 +81,8 @@ void DrawStrip(const std::filesystem::path& folder, const StripOutcome& strip, c
             strip.crop_left * scale, strip.crop_top * scale, (strip.crop_left + strip.crop.width) * scale,
             (strip.crop_top + strip.crop.height) * scale);
       }
-      std::string note = c == 0 ? fmt::format("frame {}, {:.2f} s{}", row.frame, row.frame / words.rate.fps(),
-                                              row.enlarged ? fmt::format("; {} enlarged", strip.crop.str()) : "")
-                                : fmt::format("PSNR {:.1f} dB", cell.psnr_y_db);
-      script << label_at(label++, note, x, y + cell.size.height + 11, "font ',10' textcolor rgb '#22282d'");
+      script << label_at(label++, NoteOf(strip, words, row, c), x, y + cell.size.height + 11,
+                         "font ',10' textcolor rgb '#22282d'");
       script << "plot " << Quoted(cell.file)
              << fmt::format(" binary array=({},{}) format='%uchar' with rgbimage notitle\n", cell.size.width,
                             cell.size.height)

@@ -12,14 +12,14 @@
 
 namespace kettle {
 
-namespace {
-
-using TradePlace = TradeChart::Point;
-
-std::string NameOf(const TradePoint& point) {
+std::string WayOf(const TradePoint& point) {
   if (point.one_encode) return "the stream's own encode";
   return point.size.str() + " at " + point.rate.str() + (point.codec == "h264" ? "" : ", " + CodecTitle(point.codec));
 }
+
+namespace {
+
+using TradePlace = TradeChart::Point;
 
 bool MayBeTaken(const TradePoint& point) {
   return point.one_encode || point.why.key.starts_with("trade.costs") || point.why.key.starts_with("codec.");
@@ -36,7 +36,7 @@ bool IsShownByAnother(const TradePoint& point, const std::vector<TradePoint>& al
 
 std::string TitleOf(const TradePoint& taken) {
   if (taken.one_encode) return "The recording is the stream's own encode: it costs nothing";
-  return fmt::format("Recording {} beside the stream", NameOf(taken));
+  return fmt::format("Recording {} beside the stream", WayOf(taken));
 }
 
 // Those that no other beats in both, from the best stream to the best recording.
@@ -59,8 +59,8 @@ std::optional<TradeChart> MakeTradeChart(const Plan& plan) {
     if (point.one_encode) alone = point.stream_score.value_or(0);
     if (point.taken) chart.title = TitleOf(point);
     if (point.stream_score && point.recording_score && !IsShownByAnother(point, plan.trade))
-      chart.points.push_back({NameOf(point), *point.stream_score, *point.recording_score, point.taken,
-                              !point.taken && !MayBeTaken(point)});
+      chart.points.push_back(
+          {WayOf(point), *point.stream_score, *point.recording_score, point.taken, !point.taken && !MayBeTaken(point)});
   }
   if (chart.points.size() < 2 || chart.title.empty()) return std::nullopt;
   chart.subtitle = fmt::format("each way to record that was measured; the stream alone scores {:.1f}", alone);

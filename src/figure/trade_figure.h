@@ -12,6 +12,9 @@
 
 namespace kettle {
 
+// A way to record, as people say it: "1280x720 at 60, HEVC".
+std::string WayOf(const TradePoint& point);
+
 struct TradeChart {
   static constexpr const char* kName = "trade";
   struct Point {

@@ -4,10 +4,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
+#include <array>
+#include <vector>
 
-#include "kettle/encoders/catalogue.h"
 #include "report/card_reasons.h"
+#include "report/card_rows.h"
 #include "report/sentence.h"
 #include "report/wrap.h"
 
@@ -21,124 +22,64 @@ std::string Row(const std::string& name, const std::string& stream, const std::s
   return text + "\n";
 }
 
-std::string Device(const Option& option) {
-  std::string place = option.device == "gpu" ? "GPU" : "CPU";
-  if (option.simulated) place += ", simulated";
-  return fmt::format("{} ({})", option.settings.encoder, place);
+// What one of the two lacks: a processor has no card, and what is not asked for is as the preset has it.
+std::string Missing(const std::string& name) { return name == "graphics card" ? "-" : "preset's own"; }
+
+// In the order of both.
+std::vector<std::array<std::string, 3>> SideBySide(const CardRows& stream, const CardRows& recording) {
+  std::vector<std::array<std::string, 3>> rows;
+  auto r = recording.begin();
+  for (const auto& [name, value] : stream) {
+    const auto same = std::find_if(r, recording.end(), [&, &n = name](const auto& row) { return row.first == n; });
+    if (same == recording.end()) {
+      rows.push_back({name, value, Missing(name)});
+      continue;
+    }
+    for (; r != same; ++r) rows.push_back({r->first, Missing(r->first), r->second});
+    rows.push_back({name, value, r->second});
+    ++r;
+  }
+  for (; r != recording.end(); ++r) rows.push_back({r->first, Missing(r->first), r->second});
+  return rows;
 }
 
-// Which graphics card, by its name; "" on processors, or where it has none.
-std::string CardName(const Option& option) {
-  std::string name = option.card_name();
-  constexpr std::string_view kMark = " (simulated)";  // the encoder's row says it
-  if (name.ends_with(kMark)) name.resize(name.size() - kMark.size());
-  return name;
+CardTable OneColumn(const std::string& title, const Option& option, const std::string& container) {
+  CardTable table{title, "", {}, ""};
+  for (const auto& [name, value] : RowsOf(option)) table.rows.push_back({name, value, ""});
+  table.rows.push_back({"container", container, ""});
+  return table;
 }
 
-std::string CardRow(const Option& stream, const Option* recording) {
-  const std::string of_stream = CardName(stream), of_recording = recording ? CardName(*recording) : "";
-  if (of_stream.empty() && of_recording.empty()) return "";
-  const auto told = [](const std::string& name) { return name.empty() ? "-" : name; };
-  return Row("graphics card", told(of_stream), recording ? told(of_recording) : "");
-}
-
-std::string Codec(const Option& option) { return CodecTitle(FindFamily(option.settings.encoder).codec); }
-
-// What the encoder is asked for: the usual profile of its codec.
-std::string ProfileOf(const Option& option) {
-  if (!option.settings.profile.empty()) return option.settings.profile;
-  const EncoderFamily& family = FindFamily(option.settings.encoder);
-  return family.profiles.empty() ? "the usual" : family.profiles.front().name;
-}
-
-// How the stream reaches the destination; codecs later than H.264 need a service that speaks Enhanced RTMP.
-std::string Carried(const Option& stream) {
-  return FindFamily(stream.settings.encoder).codec == "h264" ? "FLV" : "FLV (Enhanced RTMP)";
-}
-
-std::string Rate(const Option& option) {
-  const EncodeSettings& s = option.settings;
-  if (IsQuality(s.rate_control))
-    return fmt::format("level {}, about {:.0f} kbit/s", s.quality_level.value_or(FindFamily(s.encoder).quality.usual),
-                       option.mean_kbps);
-  if (s.rate_control == RateControl::kConstantBitRate) return s.bit_rate.str();
-  return fmt::format("{:.0f} kbit/s, at most {:.0f}", s.bit_rate.kbps(), s.maximum_bit_rate.kbps());
-}
-
-std::string Buffer(const EncodeSettings& s) {
-  if (IsQuality(s.rate_control)) return "none";
-  return fmt::format("{:.0f} kbit ({:g} s)", s.maximum_bit_rate.kbps() * s.buffer_seconds, s.buffer_seconds);
-}
-
-std::string Keyframes(const EncodeSettings& s) {
-  return fmt::format("every {:g} s ({} frames)", s.keyframe_seconds,
-                     std::lround(s.keyframe_seconds * s.frame_rate.fps()));
-}
-
-std::string BFrames(const Option& option) {
-  return option.settings.b_frames ? fmt::format("{}", *option.settings.b_frames)
-                                  : fmt::format("preset's own ({})", option.b_frames);
-}
-
-std::string Container(const std::string& container) {
-  if (container == "none") return "none: nothing is recorded";
-  if (container == "mp4") return "MP4 (.mp4)";
-  return container == "fragmented-mp4" ? "fragmented MP4 (.mp4)" : "Matroska (.mkv)";
-}
-
-// One encode's settings below each other, without its container.
-std::string OneColumn(const std::string& title, const Option& stream) {
-  const EncodeSettings& s = stream.settings;
-  std::string text = Row("", title, "") + Row("encoder", Device(stream), "") + CardRow(stream, nullptr) +
-                     Row("codec", Codec(stream), "") + Row("preset", s.preset, "") + Row("size", s.size.str(), "") +
-                     Row("frame rate", s.frame_rate.str(), "") + Row("rate control", Name(s.rate_control), "") +
-                     Row("rate", Rate(stream), "") + Row("buffer", Buffer(s), "") + Row("keyframes", Keyframes(s), "") +
-                     Row("B-frames", BFrames(stream), "") + Row("profile", ProfileOf(stream), "");
-  if (s.look_ahead_frames) text += Row("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "");
-  if (s.multi_pass) text += Row("multi-pass", *s.multi_pass ? "on" : "off", "");
-  return text;
-}
-
-// Where the stream's encode is recorded.
-std::string OneEncode(const Plan& plan) {
-  const Option& stream = plan.chosen->stream;
-  const bool recorded = plan.container != "none";
-  const std::string text = OneColumn(recorded ? "STREAM AND RECORDING" : "STREAM", stream);
-  if (!recorded) return text + Row("container", Carried(stream), "") + "Nothing is recorded, as the show says.\n";
-  return text +
-         Row("container", Carried(stream) + " to the destination, " + Container(plan.container) + " to the disk", "") +
-         "One encode for both: set the recording to use the stream's encoder.\n";
-}
-
-// Encodes for destinations that do not get the first one.
-std::string FurtherStreams(const Plan& plan) {
-  const Pair& pair = *plan.chosen;
-  if (pair.further.empty()) return "";
-  std::string text = fmt::format("The stream above goes to {}.\n", fmt::join(pair.destinations, ", "));
-  for (const FurtherStream& further : pair.further)
-    text += "\n" + OneColumn(fmt::format("STREAM TO {}", fmt::join(further.destinations, ", ")), further.option) +
-            Row("container", Carried(further.option), "");
-  return text;
-}
-
-// What to type in: a row a setting, a column an encode.
-std::string TwoColumns(const Plan& plan) {
-  if (plan.chosen->one_encode) return OneEncode(plan);
+// Stream and recording; where the stream's encode is recorded, or nothing is, one column.
+CardTable FirstTable(const Plan& plan) {
   const Option &stream = plan.chosen->stream, &recording = plan.chosen->recording;
-  const EncodeSettings &s = stream.settings, &r = recording.settings;
-  std::string text =
-      Row("", "STREAM", "RECORDING") + Row("encoder", Device(stream), Device(recording)) + CardRow(stream, &recording) +
-      Row("codec", Codec(stream), Codec(recording)) + Row("preset", s.preset, r.preset) +
-      Row("size", s.size.str(), r.size.str()) + Row("frame rate", s.frame_rate.str(), r.frame_rate.str()) +
-      Row("rate control", Name(s.rate_control), Name(r.rate_control)) + Row("rate", Rate(stream), Rate(recording)) +
-      Row("buffer", Buffer(s), Buffer(r)) + Row("keyframes", Keyframes(s), Keyframes(r)) +
-      Row("B-frames", BFrames(stream), BFrames(recording)) + Row("profile", ProfileOf(stream), ProfileOf(recording));
-  if (s.look_ahead_frames) text += Row("look-ahead", fmt::format("{} frames", *s.look_ahead_frames), "preset's own");
-  if (s.multi_pass) text += Row("multi-pass", *s.multi_pass ? "on" : "off", "preset's own");
-  return text + Row("container", Carried(stream), Container(plan.container));
+  if (plan.container == "none") {
+    CardTable table = OneColumn("STREAM", stream, Carried(stream));
+    table.note = "Nothing is recorded, as the show says.";
+    return table;
+  }
+  if (plan.chosen->one_encode) {
+    CardTable table =
+        OneColumn("STREAM AND RECORDING", stream,
+                  Carried(stream) + " to the destination, " + ContainerWords(plan.container) + " to the disk");
+    table.note = "One encode for both: set the recording to use the stream's encoder.";
+    return table;
+  }
+  CardTable table{"STREAM", "RECORDING", SideBySide(RowsOf(stream), RowsOf(recording)), ""};
+  table.rows.push_back({"container", Carried(stream), ContainerWords(plan.container)});
+  return table;
 }
 
-std::string Settings(const Plan& plan) { return TwoColumns(plan) + FurtherStreams(plan); }
+std::string Settings(const Plan& plan) {
+  std::string text;
+  for (const CardTable& table : CardTables(plan)) {
+    if (!text.empty()) text += "\n";
+    text += Row("", table.first, table.second);
+    for (const auto& [name, first, second] : table.rows) text += Row(name, first, second);
+    if (!table.note.empty()) text += table.note + "\n";
+  }
+  return text;
+}
 
 std::string SimulatedLine(const Plan& plan) {
   if (!plan.simulated) return "";
@@ -154,7 +95,24 @@ double HeadroomLeft(const Plan& plan) {
   return std::max(0.0, std::min({alone, proven.room(plan.capacity), 1 - proven.pair.demand.engine_share}));
 }
 
-std::string Verdict(const Plan& plan) {
+}  // namespace
+
+std::vector<CardTable> CardTables(const Plan& plan) {
+  if (!plan.chosen) return {};
+  const Pair& pair = *plan.chosen;
+  std::vector<CardTable> tables{FirstTable(plan)};
+  if (!pair.further.empty()) {
+    std::string& note = tables.front().note;
+    note += std::string(note.empty() ? "" : "\n") +
+            fmt::format("The stream above goes to {}.", fmt::join(pair.destinations, ", "));
+  }
+  for (const FurtherStream& further : pair.further)
+    tables.push_back(OneColumn(fmt::format("STREAM TO {}", fmt::join(further.destinations, ", ")), further.option,
+                               Carried(further.option)));
+  return tables;
+}
+
+std::string CardVerdict(const Plan& plan) {
   const double left = HeadroomLeft(plan) * 100, asked = plan.capacity.headroom * 100;
   if (plan.verdict() == PlanVerdict::kTight)
     return fmt::format(
@@ -174,7 +132,7 @@ std::string Verdict(const Plan& plan) {
                      plan.chosen->one_encode ? "s" : "", left);
 }
 
-std::string Proved(const Plan& plan) {
+std::string CardProof(const Plan& plan) {
   const Proof& proof = plan.proving.attempts.back().proof;
   if (!proof.further.empty()) {
     int frames = proof.stream.frames + (plan.chosen->one_encode ? 0 : proof.recording.frames),
@@ -195,6 +153,8 @@ std::string Proved(const Plan& plan) {
       proof.seconds, proof.stream.frames - proof.stream.skipped, proof.stream.frames,
       proof.recording.frames - proof.recording.skipped, proof.recording.frames);
 }
+
+namespace {
 
 std::string DisturbedLine(const Plan& plan) {
   if (plan.proving.attempts.empty() || !plan.proving.attempts.back().proof.disturbed()) return "";
@@ -241,8 +201,8 @@ std::string Head(const Plan& plan) {
       text += Wrap(fmt::format("Nearest settings that would: {}.", Sentence(plan.nearest)), 0, 0, kCardColumns) + "\n";
     return text;
   }
-  text += Wrap(Verdict(plan), 0, 0, kCardColumns) + "\n\n" + Settings(plan) + "\n";
-  text += Wrap(Proved(plan), 0, 0, kCardColumns) + "\n";
+  text += Wrap(CardVerdict(plan), 0, 0, kCardColumns) + "\n\n" + Settings(plan) + "\n";
+  text += Wrap(CardProof(plan), 0, 0, kCardColumns) + "\n";
   text += "Next:   type these in, start your game, then fast-kettle rehearse plan.json\n";
   return text;
 }

@@ -2,8 +2,10 @@
 // The settings card: a plan in plain text.
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <string>
+#include <vector>
 
 #include "kettle/plan/plan.h"
 
@@ -17,6 +19,19 @@ inline constexpr std::size_t kCardColumns = 80;
 std::string SettingsCard(const Plan& plan);
 // Its first screen and its notes, without the reasons.
 std::string CardSummary(const Plan& plan);
+
+// The card's settings as data: a name, the first column's value, the second's.
+struct CardTable {
+  std::string first, second;  // the columns' titles; an empty second: there is none
+  std::vector<std::array<std::string, 3>> rows;
+  std::string note;  // below it; empty: none
+};
+// Stream and recording, then the encodes for destinations that do not get the first one; none if nothing was chosen.
+std::vector<CardTable> CardTables(const Plan& plan);
+// One sentence each, of a plan that chose something: "HOLDS: stream and recording keep pace, with 31 % headroom.", and
+// what the proof run counted.
+std::string CardVerdict(const Plan& plan);
+std::string CardProof(const Plan& plan);
 
 // Whether a plan, read back, has what its card is made from.
 bool HasWhatACardTells(const Plan& plan);

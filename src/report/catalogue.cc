@@ -71,6 +71,10 @@ const MessageWords& AllButDiagnosis() {
        "the hypervisor gives {cores:.1f} cores to other machines: results vary with what those do"},
       {"advice.throttled",
        "the CPU throttled {times:.0f} times during this survey (heat): clean the fans, then check with bench --soak"},
+      {"advice.wireless",
+       "{interface} is wireless: a cable keeps streams from dropping frames; without one, say link = \"wireless\" in "
+       "the "
+       "show, so that the plan leaves room"},
       // Answers to questions
       {"answer.best-below", "{label} below that"},
       {"answer.best-everywhere", "{label} looks best at every bit rate that was tried"},
@@ -117,6 +121,12 @@ const MessageWords& AllButDiagnosis() {
       {"caveat.not-seen",
        "a metric sees only part of what this setting is for: trust your eyes more than "
        "these numbers"},
+      // What changed on the machine between two runs
+      {"changed.build", "another build of {what}"},
+      {"changed.gone", "gone: {what}"},
+      {"changed.new", "new: {what}"},
+      {"changed.other", "{from} became {to}"},
+
       // Codecs that were not taken
       {"codec.does-not-fit", "even its fastest preset does not fit beside the stream: together they need {lacking}"},
       {"codec.larger-file", "its file would be {percent:.0f} % larger than that of {other} at the same score"},
@@ -171,6 +181,17 @@ const MessageWords& AllButDiagnosis() {
       {"footage.odd-sides", "{size}: sides must be even; scaled to {scaled_to}"},
       {"footage.short-clip", "only {seconds:.1f} s long: played forwards and backwards to fill {wanted:g} s"},
       {"footage.variable-rate", "its frame rate varies: each picture is shown until the next one's time"},
+
+      // What came out of earlier runs
+      {"history.bench", "{count:.0f} encode(s) measured"},
+      {"history.found-in-folder", "found in the folder that another plan was restored to"},
+      {"history.no-plan", "{verdict}"},
+      {"history.plan", "{verdict}: {stream}"},
+      {"history.rehearsal-held", "no frame lost in {seconds:.0f} s"},
+      {"history.rehearsal-lost", "{count:.0f} frame(s) lost in {seconds:.0f} s"},
+      {"history.survey", "{count:.0f} encoder(s) work"},
+      {"history.uplink", "{kbps:.0f} kbit/s for video"},
+
       // Readings and traces of a line
       {"line.gap-in-trace",
        "no readings from {from:g} to {to:g} s: assumed {kbps:.0f} kbit/s, the lower of the readings before and after"},

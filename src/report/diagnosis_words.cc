@@ -62,6 +62,35 @@ const MessageWords& DiagnosisWords() {
       {"loss.stolen-time", "{full}, {cores:.2f} of them by other machines on this host"},
       {"loss.unexplained", "frames were dropped although the uplink carried them"},
       {"loss.uplink", "{kbps:.0f} of the {sent_kbps:.0f} kbit/s sent got through; frames waited up to {waited:.1f} s"},
+      // What was seen of a broadcast from outside
+      {"watch.do-disk", "record to another disk, or lower the recording's bit rate"},
+      {"watch.do-encoder",
+       "its encoder takes more than there is: choose a faster preset, a smaller picture or a lower frame rate; "
+       "fast-kettle "
+       "plan finds which"},
+      {"watch.do-game", "cap {game}'s frame rate, or choose a faster preset; a lower bit rate does not help"},
+      {"watch.do-line", "lower the stream's bit rate, or free the line: stop other uploads, use a cable"},
+      {"watch.do-other", "close {program} while you stream; a lower bit rate does not help"},
+      {"watch.do-stolen",
+       "this is a virtual machine whose host gives its processors to others: ask for some of its own"},
+      {"watch.full",
+       "no processor was idle, and its threads waited {percent:.0f} % of the time that they could have run; it took "
+       "{cores:.1f} of {all:g} cores"},
+      {"watch.full-game", "{full}, {game} {taken:.1f}"},
+      {"watch.full-other", "{full}, {program} {taken:.1f}"},
+      {"watch.full-stolen", "{full}; the hypervisor gave {stolen:.1f} to others"},
+      {"watch.near-engine", "the GPU's encode engine is {percent:.0f} % used"},
+      {"watch.near-line", "{seconds:.1f} s of the stream wait to be sent"},
+      {"watch.near-processors", "processors {percent:.0f} % used"},
+      {"watch.near-thread", "its thread {thread} uses {percent:.0f} % of one core"},
+      {"watch.other-cores", "planned: {planned:.1f} cores; it takes {taken:.1f}"},
+      {"watch.other-rate", "planned: {planned:.0f} kbit/s; it sends {sent:.0f}"},
+      {"watch.queue",
+       "{seconds:.1f} s of the stream waited to be sent; {kbps:.0f} kbit/s went out where {usual:.0f} is usual; "
+       "{repeated:.0f} segments were sent again"},
+      {"watch.recording-stopped", "its recording stopped growing, where {usual:.1f} MB/s is usual"},
+      {"watch.thread-at-limit", "its thread {thread} used one whole processor, and cannot use more"},
+      {"watch.throttled", "the processors were throttled for heat {count:.0f} times"},
   };
   return words;
 }

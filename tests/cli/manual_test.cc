@@ -55,7 +55,7 @@ TEST_F(ManualTest, TabCompletesWhatMayFollow) {
   EXPECT_EQ(Completed("fast-kettle bench --encoder x2"), "x264 x265\n");
   EXPECT_EQ(Completed("fast-kettle plan --destination quay"), "quayside\n");
   EXPECT_EQ(Completed("fast-kettle demo --stand-in-gpu mod"), "modest\n");
-  EXPECT_EQ(Completed("fast-kettle footage ''"), "list inspect render\n");
+  EXPECT_EQ(Completed("fast-kettle footage ''"), "list inspect render capture\n");
   EXPECT_EQ(Completed("fast-kettle footage render har"), "harbour\n");
   EXPECT_EQ(Completed("fast-kettle rehearse --container frag"), "fragmented-mp4\n");
   Put("my plan.json", "{}");

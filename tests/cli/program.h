@@ -35,8 +35,9 @@ class ProgramTest : public FolderTest {
  protected:
   // `arguments` as typed in a shell, in the temporary folder; results go to its folder "out".
   Ran Run(const std::string& arguments) const {
-    const std::string command = "cd '" + path("").string() + "' && XDG_CACHE_HOME='" + CacheFolder() +
-                                "' " KETTLE_PROGRAM " " + arguments + " >stdout.txt 2>stderr.txt </dev/null";
+    const std::string command = "cd '" + path("").string() + "' && XDG_DATA_HOME='" + path("data").string() +
+                                "' XDG_CACHE_HOME='" + CacheFolder() + "' " KETTLE_PROGRAM " " + arguments +
+                                " >stdout.txt 2>stderr.txt </dev/null";
     const int status = std::system(command.c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, Get(path("stdout.txt")), Get(path("stderr.txt"))};
   }
@@ -46,10 +47,12 @@ class ProgramTest : public FolderTest {
     std::vector<char*> words{const_cast<char*>(KETTLE_PROGRAM)};
     for (const std::string& argument : arguments) words.push_back(const_cast<char*>(argument.c_str()));
     words.push_back(nullptr);
-    const std::string folder = path(""), cache = CacheFolder();
+    const std::string folder = path(""), cache = CacheFolder(), data = path("data");
     const pid_t pid = fork();
     if (pid != 0) return pid;
-    if (chdir(folder.c_str()) != 0 || setenv("XDG_CACHE_HOME", cache.c_str(), 1) != 0) _exit(127);
+    if (chdir(folder.c_str()) != 0 || setenv("XDG_CACHE_HOME", cache.c_str(), 1) != 0 ||
+        setenv("XDG_DATA_HOME", data.c_str(), 1) != 0)
+      _exit(127);
     dup2(open("stdout.txt", O_WRONLY | O_CREAT | O_TRUNC, 0600), STDOUT_FILENO);
     dup2(open("stderr.txt", O_WRONLY | O_CREAT | O_TRUNC, 0600), STDERR_FILENO);
     execv(words[0], words.data());

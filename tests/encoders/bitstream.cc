@@ -94,14 +94,15 @@ std::vector<int> Stream::keyframes() const {
   return places;
 }
 
-Stream EncodeStream(const EncodeSettings& settings, int frames) {
-  const EncoderConfig config = ConfigFor(settings);
+Stream EncodeStream(const EncodeSettings& settings, int frames) { return EncodeStream(ConfigFor(settings), frames); }
+
+Stream EncodeStream(const EncoderConfig& config, int frames) {
   Encoder encoder(config);
   Scaler scaler(config.size, config.pixel_format);
   Stream stream;
   std::vector<PacketPtr> packets;
   for (int i = 0; i <= frames; ++i) {
-    FramePtr picture = i < frames ? scaler.Scale(*Moving(settings.size, i)) : nullptr;
+    FramePtr picture = i < frames ? scaler.Scale(*Moving(config.size, i)) : nullptr;
     if (picture) picture->pts = i;
     encoder.Send(picture.get());
     while (PacketPtr packet = encoder.Receive()) {

@@ -33,5 +33,6 @@ struct Stream {
 
 // Encodes `frames` moving pictures with the settings.
 Stream EncodeStream(const EncodeSettings& settings, int frames);
+Stream EncodeStream(const EncoderConfig& config, int frames);
 
 }  // namespace kettle::test

@@ -4,7 +4,7 @@
 #include <fstream>
 
 #include "fakes.h"
-#include "figure/rehearsal_figures.h"
+#include "timeline/rehearsal_figures.h"
 
 namespace kettle {
 namespace {

@@ -8,8 +8,8 @@
 #include "figure/figures.h"
 #include "figure/pictures_figure.h"
 #include "figure/rate_quality.h"
-#include "figure/rehearsal_figures.h"
 #include "figure/uplink_figures.h"
+#include "timeline/rehearsal_figures.h"
 
 namespace kettle {
 namespace {

@@ -13,6 +13,7 @@
 #include "kettle/question/answer.h"
 #include "kettle/trial/interleaved.h"
 #include "kettle/units/error.h"
+#include "past_runs/keep_run.h"
 #include "tables/answer_tables.h"
 #include "tables/bench_tables.h"
 
@@ -243,6 +244,12 @@ BenchResult ResultOf(const Session& session, const BenchPlan& plan, const std::v
   return result;
 }
 
+void Keep(const Session& session, const BenchPlan& plan, const std::vector<Trial>& trials) {
+  const bool simulated = std::any_of(trials.begin(), trials.end(), [](const Trial& trial) { return trial.simulated; });
+  KeepRun(session,
+          {"bench", plan.show.title, Message{"history.bench", {{"count", trials.size()}}}, simulated, {"bench.json"}});
+}
+
 }  // namespace
 
 int RunBench(Session& session) {
@@ -288,6 +295,7 @@ int RunBench(Session& session) {
       PrintJson(json(answer));
     else
       PrintAnswer(answer, seconds, PlaceOf(session));
+    Keep(session, plan, TrialsOf(jobs));
     return 0;
   }
   const BenchResult result = ResultOf(session, plan, jobs, paced, static_cast<int>(taken_up), elapsed());
@@ -298,6 +306,7 @@ int RunBench(Session& session) {
     PrintJson(json{{"options", result.options}, {"paced", paced}, {"trials", trials}, {"timing", timing}});
   else
     PrintBench(result, PlaceOf(session));
+  Keep(session, plan, TrialsOf(jobs));
   return 0;
 }
 

@@ -13,9 +13,18 @@ int RunSurvey(Session& session);
 int RunBench(Session& session);
 int RunPlan(Session& session);
 int RunUplink(Session& session);
+int RunWatch(Session& session);
 int RunRehearse(Session& session);
 int RunDiagnose(const Request& request);
 int RunRedraw(const Request& request);
+int RunPrepare(const Request& request, const Places& places);
+int RunReport(const Request& request);
+// report.html in the session's folder, of what is there and in `more` folders; one that fails is a warning.
+void WriteReport(const Session& session, const std::vector<std::filesystem::path>& more = {});
+int RunHistory(const Request& request);
+int RunCompare(const Request& request);
+int RunRestore(const Request& request);
+int RunForget(const Request& request);
 int RunLoad(const Request& request, const Places& places);
 
 // Real encodes of the show's first footage under each rate control, modelled on the show's line: which one, how high.

@@ -2,11 +2,14 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <cstdlib>
 #include <nlohmann/json.hpp>
 
 #include "commands/commands.h"
 #include "kettle/footage/inspect.h"
 #include "kettle/footage/scene.h"
+#include "kettle/screen/capture.h"
+#include "kettle/store/file.h"
 #include "kettle/units/error.h"
 #include "report/sentence.h"
 
@@ -108,13 +111,13 @@ int Render(const Request& request, Progress& progress) {
   if (std::filesystem::is_directory(file, unseen)) FailInput("--out: {} is a folder; name a file", file.string());
   progress.Stage("drawing", 1);
   const auto start = std::chrono::steady_clock::now();
-  RenderSceneTo(file, request.subject, size, rate, options.seconds, [&](double share) {
+  RenderSceneTo(file, request.subject, size, rate, options.seconds.value_or(10), [&](double share) {
     StopIfAsked();
     progress.Show(request.subject, share);
   });
   progress.Clear();
   const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-  const double frames = options.seconds * rate.fps();
+  const double frames = options.seconds.value_or(10) * rate.fps();
   if (request.json)
     PrintJson(json{{"file", file.string()},
                    {"frames", std::lround(frames)},
@@ -127,12 +130,70 @@ int Render(const Request& request, Progress& progress) {
   return 0;
 }
 
+std::string Environment(const char* name) {
+  const char* value = std::getenv(name);
+  return value ? value : "";
+}
+
+// Written under another name until it is whole.
+int Capture(const Request& request, Progress& progress) {
+  const FootageOptions& options = request.footage;
+  ScreenCaptureRequest capture;
+  capture.display = options.display.empty() ? Environment("DISPLAY") : options.display;
+  const bool named = !options.display.empty();
+  const std::string why_not = WhyNoCapture(capture.display, named ? "" : Environment("WAYLAND_DISPLAY"),
+                                           named ? "" : Environment("XDG_SESSION_TYPE"));
+  if (!why_not.empty()) FailInput("footage capture: {}", why_not);
+  capture.window = options.window;
+  capture.rate = FrameRate::Parse(options.frame_rate);
+  capture.seconds = options.seconds.value_or(20);
+  const std::filesystem::path file = options.file.empty() ? "clip.mkv" : options.file;
+  if (file.extension() != ".mkv") FailInput("--out: {}: a clip is Matroska; name it .mkv", file.string());
+  const std::filesystem::path unfinished = UnfinishedName(file).string() + ".mkv";
+  capture.file = unfinished;
+  progress.Stage("capturing " + capture.display, 1);
+  ScreenCaptureOutcome outcome;
+  try {
+    outcome = CaptureScreen(capture, [&](double share) {
+      progress.Show(file.string(), share);
+      return !StopRequested();
+    });
+  } catch (...) {
+    std::error_code error;
+    std::filesystem::remove(unfinished, error);
+    throw;
+  }
+  progress.Clear();
+  Publish(unfinished, file);
+  if (request.json) {
+    PrintJson(json{{"file", file.string()},
+                   {"size", outcome.size},
+                   {"frame_rate", capture.rate},
+                   {"frames", outcome.frames},
+                   {"missed", outcome.missed},
+                   {"seconds", outcome.seconds},
+                   {"cpu_cores", outcome.cpu_cores},
+                   {"bytes", outcome.bytes}});
+    return 0;
+  }
+  fmt::print("{}: {:.1f} s of {} at {}, {:.1f} MB.\n", file.string(), outcome.seconds, outcome.size.str(),
+             capture.rate.str(), static_cast<double>(outcome.bytes) / 1e6);
+  fmt::print("Capturing took {:.1f} cores; {} of {} pictures came too late and are missing{}.\n", outcome.cpu_cores,
+             outcome.missed, outcome.missed + outcome.frames,
+             outcome.missed * 50 > outcome.frames
+                 ? ": capture at a lower --frame-rate, or less of the screen with --window"
+                 : "");
+  fmt::print("Next: fast-kettle plan --footage {}\n", file.string());
+  return 0;
+}
+
 }  // namespace
 
 int RunFootage(const Request& request) {
   Progress progress(request.quiet);
   if (request.verb == "list") return List(request, progress);
   if (request.verb == "inspect") return Inspect(request, progress);
+  if (request.verb == "capture") return Capture(request, progress);
   return Render(request, progress);
 }
 

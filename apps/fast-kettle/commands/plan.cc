@@ -17,7 +17,9 @@
 #include "kettle/planner/make_plan.h"
 #include "kettle/planner/pair_check.h"
 #include "kettle/units/error.h"
+#include "past_runs/keep_run.h"
 #include "report/card.h"
+#include "report/card_json.h"
 #include "report/looks.h"
 #include "session/usable_encoders.h"
 #include "tables/check_tables.h"
@@ -294,10 +296,29 @@ void WriteFiles(Session& session, const Preparation& known, const Plan& plan, co
                 const std::vector<Option>& stream_options) {
   session.Write("plan", body);
   WriteFile(session.out() / "card.txt", SettingsCard(plan));
+  session.Write("card", CardJson(plan));
   if (!plan.proving.attempts.empty())
     WriteFile(session.out() / "proof.csv", ProofCsv(plan.proving.attempts.back().proof));
   if (known.line) session.DrawChart(MakeLineChart(known.line->line, *known.targets.budget, known.line->choice));
   DrawPlanFigures(session, plan, known.footage, stream_options);
+}
+
+std::vector<std::string> LineWords(const Targets& targets) {
+  if (!targets.budget) return {};
+  return {fmt::format("{:.0f} kbit/s of upload", targets.budget->carried_kbps)};
+}
+
+void Keep(const Session& session, const Show& show, const Plan& plan) {
+  const Message verdict =
+      plan.chosen
+          ? Message{"history.plan", {{"verdict", Name(plan.verdict())}, {"stream", InShort(plan.chosen->stream)}}}
+          : Message{"history.no-plan", {{"verdict", Name(plan.verdict())}}};
+  KeepRun(session, {"plan",
+                    show.title,
+                    verdict,
+                    plan.simulated,
+                    {"plan.json", "card.txt", "card.json", "bench.json"},
+                    LineWords(plan.targets)});
 }
 
 // Where the line decides: no more than pays, on the show's first footage at the largest size and highest frame rate.
@@ -361,6 +382,8 @@ int RunPlan(Session& session) {
     if (pairs) PrintPairCheck(*pairs);
     PrintPlan(plan, PlaceOf(session));
   }
+  WriteReport(session);
+  Keep(session, known.show, plan);
   return plan.verdict() == PlanVerdict::kHolds ? 0 : 1;
 }
 

@@ -84,6 +84,7 @@ void DrawWorstSecond(Session& session, const Plan& plan, const std::vector<Foota
   const StripOutcome strip = session.runner().Strip(task);
   session.progress().Clear();
   DrawStrip(session.out(), strip, words);
+  session.KeepFigure(LayOut(strip, words));
 }
 
 }  // namespace

@@ -8,7 +8,6 @@
 #include <nlohmann/json.hpp>
 
 #include "commands/commands.h"
-#include "figure/rehearsal_figures.h"
 #include "kettle/diagnosis/climb.h"
 #include "kettle/diagnosis/diagnosis.h"
 #include "kettle/encoders/catalogue.h"
@@ -17,9 +16,11 @@
 #include "kettle/rehearsal/recorder.h"
 #include "kettle/rtmp/url.h"
 #include "kettle/units/error.h"
+#include "past_runs/keep_run.h"
 #include "surroundings/game_log.h"
 #include "surroundings/stand_in.h"
 #include "tables/rehearse_tables.h"
+#include "timeline/rehearsal_figures.h"
 
 namespace kettle::app {
 
@@ -253,6 +254,11 @@ int Tell(Session& session, const std::optional<GameFrames>& game, const PlanFile
     PrintJson(body);
   else
     PrintRehearsal(result, diagnosis, PlaceOf(session));
+  WriteReport(session, {fs::absolute(session.request().subject).parent_path()});
+  const Message verdict = outcome.lost() == 0 ? Message{"history.rehearsal-held", {{"seconds", outcome.seconds}}}
+                                              : Message{"history.rehearsal-lost",
+                                                        {{"count", outcome.lost()}, {"seconds", outcome.seconds}}};
+  KeepRun(session, {"rehearsal", plan.title, verdict, plan.simulated, {"rehearsal.json", "plan.json", "card.txt"}});
   return result.holds() ? 0 : 1;
 }
 

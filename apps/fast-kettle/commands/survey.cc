@@ -12,6 +12,7 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/machine/advice.h"
 #include "kettle/units/error.h"
+#include "past_runs/keep_run.h"
 #include "report/sentence.h"
 
 namespace kettle::app {
@@ -225,6 +226,9 @@ void PrintMachine(const Session& session, const Survey& survey) {
                a.rates_hz.empty() ? "" : fmt::format(", {} Hz", fmt::join(a.rates_hz, ", ")),
                a.rate_in_use_hz ? fmt::format("; open at {} Hz", *a.rate_in_use_hz) : "");
   if (m.audio.empty()) fmt::print("  sound      none found\n");
+  if (m.network)
+    fmt::print("  network    {}, {}{}\n", m.network->interface, m.network->wireless ? "wireless" : "wired",
+               m.network->speed_mbps > 0 ? fmt::format(", {} Mbit/s to the next device", m.network->speed_mbps) : "");
 }
 
 void PrintDisk(const Disk& d) {
@@ -324,6 +328,11 @@ int RunSurvey(Session& session) {
     PrintJson(body);
   else
     Print(session, survey);
+  const auto working = std::count_if(survey.encoders.begin(), survey.encoders.end(),
+                                     [](const SurveyedEncoder& e) { return e.found.probe.works; });
+  if (survey.of_this_machine)
+    KeepRun(session,
+            {"survey", "", Message{"history.survey", {{"count", working}}}, IsSimulated(survey), {"survey.json"}});
   return 0;
 }
 

@@ -14,6 +14,7 @@
 #include "kettle/units/error.h"
 #include "kettle/uplink/measurement.h"
 #include "kettle/uplink/rate_choice.h"
+#include "past_runs/keep_run.h"
 #include "report/sentence.h"
 #include "tables/uplink_tables.h"
 
@@ -271,6 +272,12 @@ int RunUplink(Session& session) {
     PrintJson(body);
   else
     PrintUplink(result, PlaceOf(session));
+  KeepRun(session, {"uplink",
+                    show.title,
+                    Message{"history.uplink", {{"kbps", result.budget.one_encode_kbps()}}},
+                    result.simulated,
+                    {"uplink.json"},
+                    {fmt::format("{:.0f} kbit/s of upload", result.budget.carried_kbps)}});
   return result.feasible() ? 0 : 1;
 }
 

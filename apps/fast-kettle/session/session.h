@@ -66,6 +66,11 @@ class Session {
   void DrawChart(const std::optional<Chart>& chart) {
     if (chart) DrawChart(*chart);
   }
+  // What a figure shows, for the report page, of one that cannot be drawn again.
+  template <class Chart>
+  void KeepFigure(const Chart& chart) {
+    figures_.Keep(Chart::kName, chart);
+  }
   // The same for what is made of pictures and so cannot be drawn again from numbers.
   void DrawPicture(const std::function<void()>& draw);
   // DIR/`kind`.json.

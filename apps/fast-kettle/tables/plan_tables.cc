@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "figure/trade_figure.h"
 #include "kettle/encoders/catalogue.h"
 #include "report/card.h"
 #include "report/looks.h"
@@ -134,11 +135,6 @@ std::string CoresOf(const TradePoint& point) {
 }
 
 // "1280x720 at 30, HEVC"
-std::string WayOf(const TradePoint& point) {
-  if (point.one_encode) return "the stream's own encode";
-  return point.size.str() + " at " + point.rate.str() + (point.codec == "h264" ? "" : ", " + CodecTitle(point.codec));
-}
-
 // What to write into the show to get it.
 std::string LineFor(const TradePoint& point) {
   if (point.one_encode) return "size = \"stream\"";

@@ -62,6 +62,8 @@ std::vector<Message> MachineAdvice(const Machine& machine) {
   AdviseAudio(machine.audio, advice);
   constexpr double kUsualStream = 60;
   for (Message& one : DisplayAdvice(machine.displays, kUsualStream)) advice.push_back(std::move(one));
+  if (machine.network && machine.network->wireless)
+    advice.push_back(Message{"advice.wireless", {{"interface", machine.network->interface}}});
   return advice;
 }
 

@@ -43,6 +43,7 @@ Machine ReadMachine(const fs::path& root) {
   machine.graphics = ReadGraphics(root);
   machine.displays = ReadDisplays(root);
   machine.audio = ReadAudio(root);
+  machine.network = ReadNetwork(root);
   machine.libraries = {Version("libavcodec", avcodec_version()), Version("libavformat", avformat_version()),
                        Version("libswscale", swscale_version())};
   for (const std::string& library : LoadedCodecLibraries()) machine.libraries.push_back(library);
@@ -64,6 +65,7 @@ void to_json(nlohmann::json& json, const Machine& machine) {
           {"kernel", machine.kernel},       {"graphics", machine.graphics},
           {"displays", machine.displays},   {"audio", machine.audio},
           {"libraries", machine.libraries}, {"drivers", machine.drivers}};
+  if (machine.network) json["network"] = *machine.network;
 }
 
 }  // namespace kettle

@@ -5,12 +5,14 @@
 #include <cstdint>
 #include <filesystem>
 #include <nlohmann/json_fwd.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "kettle/device/audio.h"
 #include "kettle/device/display.h"
 #include "kettle/device/graphics.h"
+#include "kettle/device/network.h"
 #include "kettle/machine/processor.h"
 
 namespace kettle {
@@ -22,6 +24,7 @@ struct Machine {
   std::vector<GraphicsDevice> graphics;
   std::vector<Display> displays;
   std::vector<AudioDevice> audio;
+  std::optional<NetworkLink> network;  // that streams go by; not set: none is seen
   std::vector<std::string> libraries;  // "libavcodec 59.37.100", "libx264.so.164 build 4d5b8f1c"
   std::vector<std::string> drivers;    // of GPUs: modules with their versions, files with size and time
 };

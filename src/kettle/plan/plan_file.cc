@@ -142,6 +142,8 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.footage_seconds = show.at("footage_seconds");
     result.container = show.at("container");
     result.cpu_cores = show.at("cpu_cores");
+    if (const Json pair = plan.value("pair", Json()); pair.is_object() && pair.contains("demand"))
+      result.planned_cores = pair["demand"].value("cpu_cores", 0.0);
     result.audio_kbps = show.at("audio_kbps");
     result.destinations = show.value("destinations", std::vector<std::string>());
     for (const Json& further : plan.value("further_streams", Json::array())) {

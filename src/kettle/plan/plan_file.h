@@ -46,6 +46,7 @@ struct PlanFile {
   std::vector<std::string> destinations;                    // by name; an earlier version told none
   double keep_last_seconds = 0;                             // Show::keep_last_seconds
   double cpu_cores = 1;                                     // processors that the plan could use
+  double planned_cores = 0;                                 // that all encodes take; 0: an earlier version did not tell
   std::vector<PlanStep> line;                               // for a line that does not hold, in order
   std::vector<PlanStep> stream_encoder, recording_encoder;  // faster presets of the same encoder, slowest first
   std::vector<PlanStep> recording_elsewhere;                // on another device, the best looking first

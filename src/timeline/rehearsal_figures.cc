@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "figure/rehearsal_figures.h"
+#include "timeline/rehearsal_figures.h"
 
 #include <fmt/format.h>
 
