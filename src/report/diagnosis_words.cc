@@ -88,7 +88,7 @@ const MessageWords& DiagnosisWords() {
       {"watch.queue",
        "{seconds:.1f} s of the stream waited to be sent; {kbps:.0f} kbit/s went out where {usual:.0f} is usual; "
        "{repeated:.0f} segments were sent again"},
-      {"watch.recording-stopped", "its recording stopped growing, where {usual:.1f} MB/s is usual"},
+      {"watch.recording-stopped", "its recording did not grow for {seconds:.0f} s, where {usual:.1f} MB/s is usual"},
       {"watch.thread-at-limit", "its thread {thread} used one whole processor, and cannot use more"},
       {"watch.throttled", "the processors were throttled for heat {count:.0f} times"},
   };

@@ -50,6 +50,17 @@ const SocketReading* Find(const std::vector<SocketReading>& sockets, const std::
   return nullptr;
 }
 
+TEST(ReadAgain, OneThatIsNoMoreIsNotThere) {
+  SocketReading gone;
+  {
+    const Loopback connection;
+    const auto sockets = ReadTcpSockets();
+    gone = *Find(sockets, fmt::format("127.0.0.1:{}", connection.port));
+    EXPECT_TRUE(ReadAgain(gone));
+  }
+  EXPECT_FALSE(ReadAgain(gone));
+}
+
 TEST(ReadTcpSockets, TellsWhatWasSentAndWhatWaits) {
   const Loopback connection;
   const std::string remote = fmt::format("127.0.0.1:{}", connection.port);
@@ -69,6 +80,11 @@ TEST(ReadTcpSockets, TellsWhatWasSentAndWhatWaits) {
   }
   const std::vector<SocketReading> full = ReadTcpSockets();
   ASSERT_TRUE(Find(full, remote));
+  const auto again = ReadAgain(*Find(full, remote));
+  ASSERT_TRUE(again);
+  EXPECT_EQ(again->inode, Find(full, remote)->inode);
+  EXPECT_EQ(again->remote, remote);
+  EXPECT_GT(again->unsent_bytes, 100'000);
   EXPECT_GT(Find(full, remote)->unsent_bytes, 100'000);
 }
 

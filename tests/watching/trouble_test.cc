@@ -146,9 +146,18 @@ TEST(FindTroubles, AFullLineExplainsWhatItHoldsUp) {
 
 TEST(FindTroubles, ARecordingThatStops) {
   EXPECT_THAT(CausesOf(With(10, 14, [](WatchSecond& s) { s.recorded_kbps = 0; })), testing::ElementsAre(Cause::kDisk));
+  EXPECT_THAT(CausesOf(With(10, 13, [](WatchSecond& s) { s.recorded_kbps = 0; })), IsEmpty());
   std::vector<WatchSecond> none = Calm();
   for (WatchSecond& second : none) second.recorded_kbps = 0;
   EXPECT_THAT(CausesOf(none), IsEmpty()) << "nothing is recorded at all";
+}
+
+TEST(FindTroubles, ARecordingThatIsWrittenInBurstsHasNotStopped) {
+  std::vector<WatchSecond> bursts = Calm(40);
+  for (std::size_t i = 0; i < bursts.size(); ++i) bursts[i].recorded_kbps = i % 5 == 0 ? 80'000 : 0;
+  EXPECT_THAT(CausesOf(bursts), IsEmpty());
+  for (std::size_t i = 15; i < 30; ++i) bursts[i].recorded_kbps = 0;
+  EXPECT_THAT(CausesOf(bursts), testing::ElementsAre(Cause::kDisk));
 }
 
 TEST(FindTroubles, AThreadAtItsLimit) {

@@ -117,7 +117,7 @@ class Translation {
     }
     if (config_.maximum_bit_rate > 0) Add(library_.maximum, kilo(config_.maximum_bit_rate));
     if (config_.buffer_bits <= 0) return;
-    const std::int64_t rate = config_.maximum_bit_rate > 0 ? config_.maximum_bit_rate : config_.bit_rate;
+    const std::int64_t rate = config_.bit_rate > 0 ? config_.bit_rate : config_.maximum_bit_rate;  // as libavcodec does
     Add(library_.buffer, library_.buffer_in_ms
                              ? fmt::format("{}", config_.buffer_bits * 1000 / std::max<std::int64_t>(1, rate))
                              : kilo(config_.buffer_bits));

@@ -50,33 +50,44 @@ SocketReading ReadingOf(const nlmsghdr* message) {
   reading.round_trip_ms = info.tcpi_rtt / 1000.0;
   reading.repeated_segments = info.tcpi_total_retrans;
   reading.sent_bytes = static_cast<std::int64_t>(info.tcpi_bytes_acked);
+  reading.family = diag->idiag_family;
+  reading.identity.assign(reinterpret_cast<const char*>(&diag->id), sizeof diag->id);
   return reading;
 }
 
-// Asks for one address family and takes every answer.
-void Ask(int fd, int family, std::vector<SocketReading>& sockets) {
+// Of one address family every established connection, or the one of that identity.
+std::vector<SocketReading> Ask(int family, const std::string& identity = "") {
+  std::vector<SocketReading> sockets;
   struct {
     nlmsghdr header;
     inet_diag_req_v2 request;
   } question{};
   question.header.nlmsg_len = sizeof question;
   question.header.nlmsg_type = SOCK_DIAG_BY_FAMILY;
-  question.header.nlmsg_flags = NLM_F_REQUEST | NLM_F_DUMP;
+  question.header.nlmsg_flags = static_cast<__u16>(NLM_F_REQUEST | (identity.empty() ? NLM_F_DUMP : 0));
   question.request.sdiag_family = static_cast<__u8>(family);
   question.request.sdiag_protocol = IPPROTO_TCP;
   question.request.idiag_states = kEstablished;
   question.request.idiag_ext = 1 << (INET_DIAG_INFO - 1);
-  if (send(fd, &question, sizeof question, 0) < 0) return;
+  std::memcpy(&question.request.id, identity.data(), std::min(identity.size(), sizeof question.request.id));
+  const int fd = socket(AF_NETLINK, SOCK_DGRAM | SOCK_CLOEXEC, NETLINK_SOCK_DIAG);
+  if (fd < 0) return sockets;
+  bool more = send(fd, &question, sizeof question, 0) >= 0;
   alignas(nlmsghdr) std::array<char, 32'768> answer;
-  for (;;) {
+  while (more) {
     auto left = recv(fd, answer.data(), answer.size(), 0);
-    if (left <= 0) return;
-    for (auto* message = reinterpret_cast<nlmsghdr*>(answer.data()); NLMSG_OK(message, static_cast<unsigned>(left));
-         message = NLMSG_NEXT(message, left)) {
-      if (message->nlmsg_type == NLMSG_DONE || message->nlmsg_type == NLMSG_ERROR) return;
+    more = left > 0 && identity.empty();
+    for (auto* message = reinterpret_cast<nlmsghdr*>(answer.data());
+         left > 0 && NLMSG_OK(message, static_cast<unsigned>(left)); message = NLMSG_NEXT(message, left)) {
+      if (message->nlmsg_type == NLMSG_DONE || message->nlmsg_type == NLMSG_ERROR) {
+        more = false;
+        break;
+      }
       sockets.push_back(ReadingOf(message));
     }
   }
+  close(fd);
+  return sockets;
 }
 
 // "0100007F:1F90" and its IPv6 form, as /proc/net writes addresses: words in the machine's own byte order.
@@ -94,13 +105,15 @@ std::string HexAddress(const std::string& text) {
 }  // namespace
 
 std::vector<SocketReading> ReadTcpSockets() {
-  std::vector<SocketReading> sockets;
-  const int fd = socket(AF_NETLINK, SOCK_DGRAM | SOCK_CLOEXEC, NETLINK_SOCK_DIAG);
-  if (fd < 0) return sockets;
-  Ask(fd, AF_INET, sockets);
-  Ask(fd, AF_INET6, sockets);
-  close(fd);
+  std::vector<SocketReading> sockets = Ask(AF_INET), more = Ask(AF_INET6);
+  sockets.insert(sockets.end(), more.begin(), more.end());
   return sockets;
+}
+
+std::optional<SocketReading> ReadAgain(const SocketReading& socket) {
+  if (socket.identity.empty()) return std::nullopt;
+  const std::vector<SocketReading> found = Ask(socket.family, socket.identity);
+  return found.empty() || found.front().inode != socket.inode ? std::nullopt : std::optional(found.front());
 }
 
 std::vector<SocketReading> ReadUdpSockets(const std::filesystem::path& root) {

@@ -17,12 +17,7 @@ constexpr double kAnotherShare = 0.15;   // of the processors, that another take
 constexpr double kThreadAtLimit = 0.96;  // of one processor
 constexpr double kQueueSeconds = 1.0;    // of the stream, waiting in the kernel
 constexpr double kRecordsKbps = 400;     // less is no recording
-constexpr double kStopped = 0.1;         // of the usual rate
-
-// What was usual over all that was watched.
-struct Usual {
-  double sent_kbps = 0, recorded_kbps = 0;
-};
+constexpr double kLeastPause = 4;        // seconds
 
 std::optional<Trouble> ProcessorTrouble(const WatchSecond& s, const WatchFacts& facts) {
   const double all = facts.cpu_cores;
@@ -53,32 +48,56 @@ std::optional<Trouble> ThreadTrouble(const WatchSecond& s, const WatchFacts& fac
   return Trouble{Cause::kStreamEncoder, 0, 0, "", Message{"watch.thread-at-limit", {{"thread", s.busiest_thread}}}};
 }
 
-std::optional<Trouble> LineTrouble(const WatchSecond& s, const Usual& usual) {
-  if (usual.sent_kbps <= 0 || s.unsent_kbit < kQueueSeconds * usual.sent_kbps) return std::nullopt;
+std::optional<Trouble> LineTrouble(const WatchSecond& s, double usual_kbps) {
+  if (usual_kbps <= 0 || s.unsent_kbit < kQueueSeconds * usual_kbps) return std::nullopt;
   return Trouble{Cause::kUplink, 0, 0, "",
                  Message{"watch.queue",
-                         {{"seconds", s.unsent_kbit / usual.sent_kbps},
+                         {{"seconds", s.unsent_kbit / usual_kbps},
                           {"kbps", s.sent_kbps},
-                          {"usual", usual.sent_kbps},
+                          {"usual", usual_kbps},
                           {"repeated", s.repeated}}}};
 }
 
-std::optional<Trouble> DiskTrouble(const WatchSecond& s, const Usual& usual) {
-  if (usual.recorded_kbps < kRecordsKbps || s.recorded_kbps > kStopped * usual.recorded_kbps) return std::nullopt;
-  return Trouble{Cause::kDisk, 0, 0, "", Message{"watch.recording-stopped", {{"usual", usual.recorded_kbps / 8000}}}};
+// Seconds in a row in which the recording did not grow, each as where it begins and how many.
+std::vector<std::pair<std::size_t, std::size_t>> Gaps(const std::vector<WatchSecond>& seconds) {
+  std::vector<std::pair<std::size_t, std::size_t>> gaps;
+  for (std::size_t i = 0; i < seconds.size(); ++i) {
+    if (seconds[i].recorded_kbps > 0) continue;
+    if (gaps.empty() || gaps.back().first + gaps.back().second != i) gaps.emplace_back(i, 0);
+    ++gaps.back().second;
+  }
+  return gaps;
+}
+
+// Programs write in bursts of a second or of several: only a pause much longer than their usual one is a disk's.
+std::vector<Trouble> DiskTroubles(const std::vector<WatchSecond>& seconds) {
+  std::vector<double> recorded, pauses;
+  for (const WatchSecond& second : seconds) recorded.push_back(second.recorded_kbps);
+  const double mean = Mean(recorded).value_or(0);
+  if (mean < kRecordsKbps) return {};
+  const auto gaps = Gaps(seconds);
+  for (const auto& gap : gaps) pauses.push_back(static_cast<double>(gap.second));
+  // The median is of many; of few pauses the shortest is usual.
+  const double usual = gaps.size() < 3 ? 0 : *Median(pauses);
+  std::vector<Trouble> troubles;
+  for (const auto& [from, count] : gaps)
+    if (static_cast<double>(count) >= std::max(kLeastPause, 2 * usual + 2) && from > 0)
+      troubles.push_back({Cause::kDisk, seconds[from].start_seconds,
+                          seconds[from].start_seconds + static_cast<double>(count), "",
+                          Message{"watch.recording-stopped", {{"seconds", count}, {"usual", mean / 8000}}}});
+  return troubles;
 }
 
 // A second of one kind may be chance; how many in a row are none.
 struct Kind {
   int least_seconds;
-  std::optional<Trouble> (*find)(const WatchSecond&, const WatchFacts&, const Usual&);
+  std::optional<Trouble> (*find)(const WatchSecond&, const WatchFacts&, double usual_kbps);
 };
 // What is found first counts: a full line holds the program up too, and it then computes less.
 const Kind kKinds[] = {
-    {2, [](const WatchSecond& s, const WatchFacts&, const Usual& u) { return LineTrouble(s, u); }},
-    {3, [](const WatchSecond& s, const WatchFacts& f, const Usual&) { return ProcessorTrouble(s, f); }},
-    {3, [](const WatchSecond& s, const WatchFacts&, const Usual& u) { return DiskTrouble(s, u); }},
-    {6, [](const WatchSecond& s, const WatchFacts& f, const Usual&) { return ThreadTrouble(s, f); }},
+    {2, [](const WatchSecond& s, const WatchFacts&, double usual) { return LineTrouble(s, usual); }},
+    {3, [](const WatchSecond& s, const WatchFacts& f, double) { return ProcessorTrouble(s, f); }},
+    {6, [](const WatchSecond& s, const WatchFacts& f, double) { return ThreadTrouble(s, f); }},
 };
 
 bool SameTrouble(const Trouble& a, const Trouble& b) { return a.cause == b.cause && a.program == b.program; }
@@ -87,11 +106,11 @@ constexpr double kGapSeconds = 2.5;  // between seconds that still belong togeth
 
 // The stretches of one kind, shorter ones than tell anything left out.
 std::vector<Trouble> StretchesOf(const Kind& kind, const std::vector<WatchSecond>& seconds, const WatchFacts& facts,
-                                 const Usual& usual) {
+                                 double usual_kbps) {
   std::vector<Trouble> stretches;
   std::vector<int> counts;
   for (const WatchSecond& second : seconds) {
-    auto trouble = kind.find(second, facts, usual);
+    auto trouble = kind.find(second, facts, usual_kbps);
     if (!trouble) continue;
     trouble->from_seconds = second.start_seconds;
     trouble->to_seconds = second.start_seconds + 1;
@@ -140,7 +159,7 @@ void AddCures(const WatchFacts& facts, WatchVerdict& verdict) {
                    [](const auto& a, const auto& b) { return a.seconds > b.seconds; });
 }
 
-void AddNotes(const std::vector<WatchSecond>& seconds, const WatchFacts& facts, const Usual& usual,
+void AddNotes(const std::vector<WatchSecond>& seconds, const WatchFacts& facts, double usual_kbps,
               WatchVerdict& verdict) {
   constexpr double kDiffers = 0.15;
   std::vector<double> cores;
@@ -152,9 +171,9 @@ void AddNotes(const std::vector<WatchSecond>& seconds, const WatchFacts& facts, 
   const double taken = Median(cores).value_or(0);
   if (facts.planned_cores && std::abs(taken - *facts.planned_cores) > kDiffers * std::max(0.3, *facts.planned_cores))
     verdict.notes.push_back(Message{"watch.other-cores", {{"planned", *facts.planned_cores}, {"taken", taken}}});
-  if (facts.planned_kbps && usual.sent_kbps > 0 &&
-      std::abs(usual.sent_kbps - *facts.planned_kbps) > kDiffers * *facts.planned_kbps)
-    verdict.notes.push_back(Message{"watch.other-rate", {{"planned", *facts.planned_kbps}, {"sent", usual.sent_kbps}}});
+  if (facts.planned_kbps && usual_kbps > 0 &&
+      std::abs(usual_kbps - *facts.planned_kbps) > kDiffers * *facts.planned_kbps)
+    verdict.notes.push_back(Message{"watch.other-rate", {{"planned", *facts.planned_kbps}, {"sent", usual_kbps}}});
   if (throttled > 0) verdict.notes.push_back(Message{"watch.throttled", {{"count", throttled}}});
 }
 
@@ -167,19 +186,20 @@ double UsualKbps(const std::vector<WatchSecond>& seconds) {
 }
 
 WatchVerdict FindTroubles(const std::vector<WatchSecond>& seconds, const WatchFacts& facts) {
-  std::vector<double> recorded;
-  for (const WatchSecond& second : seconds) recorded.push_back(second.recorded_kbps);
-  const Usual usual{facts.planned_kbps.value_or(UsualKbps(seconds)), Quantile(recorded, 0.75).value_or(0)};
+  const double usual_kbps = UsualKbps(seconds);
   WatchVerdict verdict;
-  for (const Kind& kind : kKinds)
-    for (Trouble& trouble : StretchesOf(kind, seconds, facts, usual))
+  const auto add = [&](std::vector<Trouble> troubles) {
+    for (Trouble& trouble : troubles)
       if (std::none_of(verdict.troubles.begin(), verdict.troubles.end(),
                        [&](const Trouble& earlier) { return Overlap(earlier, trouble); }))
         verdict.troubles.push_back(std::move(trouble));
+  };
+  for (const Kind& kind : kKinds) add(StretchesOf(kind, seconds, facts, facts.planned_kbps.value_or(usual_kbps)));
+  add(DiskTroubles(seconds));
   std::stable_sort(verdict.troubles.begin(), verdict.troubles.end(),
                    [](const Trouble& a, const Trouble& b) { return a.from_seconds < b.from_seconds; });
   AddCures(facts, verdict);
-  AddNotes(seconds, facts, {UsualKbps(seconds), usual.recorded_kbps}, verdict);
+  AddNotes(seconds, facts, usual_kbps, verdict);
   return verdict;
 }
 

@@ -34,7 +34,8 @@ struct WatchVerdict {
 
 // No frame can be counted from outside, so this goes by what starves one: processors with nothing idle while the
 // program's threads wait; its own threads at the limit of one processor; a connection behind which more than a second
-// of the stream waits; a recording that has stopped growing. "Usual" figures are the medians of what was watched.
+// of the stream waits; a recording that pauses for much longer than it usually does. "Usual" is the median of what was
+// watched.
 WatchVerdict FindTroubles(const std::vector<WatchSecond>& seconds, const WatchFacts& facts);
 
 // What is nearest to its limit in that second, and how near: 1 is at it.

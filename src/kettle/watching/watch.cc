@@ -119,6 +119,15 @@ Watch::Watch(WatchFacts facts) : facts_(std::move(facts)) {
   began_seconds_ = last_.seconds;
 }
 
+// All are looked through when the program has another connection than before: that takes the kernel milliseconds.
+std::vector<SocketReading> Watch::TcpSockets(const std::set<std::uint64_t>& inodes) {
+  std::vector<SocketReading> sockets;
+  if (inodes == last_.program.sockets)
+    for (const SocketReading& known : last_.sockets)
+      if (auto again = ReadAgain(known)) sockets.push_back(std::move(*again));
+  return sockets.empty() ? ReadTcpSockets() : sockets;
+}
+
 std::optional<WatchReading> Watch::Read() {
   if (!IsRunning(facts_.pid)) return std::nullopt;
   WatchReading reading;
@@ -128,9 +137,12 @@ std::optional<WatchReading> Watch::Read() {
     return std::nullopt;  // it ended just now
   }
   reading.seconds = static_cast<double>(SteadyClock().now_ns()) * 1e-9;
-  for (const std::vector<SocketReading>& sockets : {ReadTcpSockets(), ReadUdpSockets()})
+  const auto add = [&](const std::vector<SocketReading>& sockets) {
     for (const SocketReading& socket : sockets)
       if (reading.program.sockets.contains(socket.inode)) reading.sockets.push_back(socket);
+  };
+  add(TcpSockets(reading.program.sockets));
+  add(ReadUdpSockets());
   reading.udp_datagrams = UdpDatagramsSent();
   reading.machine = SampleConditions();
   reading.gpus = gpus_.Read();

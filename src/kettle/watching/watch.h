@@ -73,6 +73,7 @@ class Watch {
 
  private:
   std::optional<WatchReading> Read();
+  std::vector<SocketReading> TcpSockets(const std::set<std::uint64_t>& inodes);
   WatchFacts facts_;
   GpuMeter gpus_;
   double began_seconds_ = 0;
