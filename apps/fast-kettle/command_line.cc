@@ -141,6 +141,8 @@ Request Fill(const Command& command, Request request, const ShowOverrides& value
               : command.name == "diagnose" ? "rehearsal's folder"
                                            : "folder of results",
               command.example.substr(0, command.example.find('\n')));
+  if (!request.bench.like.empty() && (!request.show.empty() || request.overrides.contains("footage")))
+    FailInput("bench --like takes show and footage from the earlier bench; leave --show and --footage out");
   CheckRange("repeats", request.bench.repeats, 1, 100);
   CheckRange("patience", request.bench.patience_seconds, 1, 600);
   if (request.bench.soak_minutes) CheckRange("soak", *request.bench.soak_minutes, 0.1, 600);

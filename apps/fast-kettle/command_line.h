@@ -17,6 +17,7 @@ struct BenchOptions {
   std::vector<std::string> encoders, presets, sizes, frame_rates, rate_controls, bit_rates;  // empty: as the show says
   std::vector<int> devices;
   std::string question;  // empty: none
+  std::string like;      // an earlier bench of the history, measured again; empty: none
   std::string maximum_bit_rate, profile, chroma, adaptive_quantisation, psychovisual, multi_pass,
       scaler;  // empty: not asked
   std::optional<int> quality_level, b_frames, look_ahead, bit_depth;

@@ -95,6 +95,8 @@ void AddBench(po::options_description& options, BenchOptions& bench) {
       "compare settings of one thing at the same bit rate: size, frame-rate, encoder, scaler, b-frames, "
       "look-ahead, "
       "adaptive-quantisation, psychovisual, multi-pass, keyframe-interval, buffer, profile");
+  add("like", po::value(&bench.like)->value_name("RUN"),
+      "measure again what a bench of the history measured, to compare after an update");
   add("repeats", po::value(&bench.repeats)->value_name("N"), "runs of each trial, at most (default: 5)");
   add("soak", Optional(bench.soak_minutes, "MINUTES"),
       "encode one setting for this long and check whether it slows down");

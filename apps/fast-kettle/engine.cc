@@ -18,6 +18,7 @@
 #include "kettle/units/clock.h"
 #include "kettle/units/error.h"
 #include "kettle/units/plain_text.h"
+#include "past_runs/bench_like.h"
 
 namespace {
 
@@ -81,7 +82,7 @@ int Run(const std::vector<std::string>& arguments) {
   if (parsed.request->command == "compare") return RunCompare(*parsed.request);
   if (parsed.request->command == "restore") return RunRestore(*parsed.request);
   if (parsed.request->command == "forget") return RunForget(*parsed.request);
-  Session session(*parsed.request, places);
+  Session session(parsed.request->bench.like.empty() ? *parsed.request : LikeBench(*parsed.request), places);
   if (parsed.request->command == "survey") return RunSurvey(session);
   if (parsed.request->command == "uplink") return RunUplink(session);
   if (parsed.request->command == "bench") return RunBench(session);

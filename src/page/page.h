@@ -22,8 +22,8 @@ struct PageTable {
   std::string caption;
   std::vector<Column> columns;
   std::vector<Row> rows;
-  std::string note;       // below it
-  bool sortable = false;  // by a click on a column's title, where scripts are allowed
+  std::string note;      // below it
+  bool sortable = true;  // by a click on a column's title, where scripts are allowed
 };
 
 struct PageFigure {

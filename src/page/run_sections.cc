@@ -53,7 +53,6 @@ void AddDiagnosis(const Json& diagnosis, PageSection& section) {
         {{fmt::format("{:.0f}", s.at("from_seconds").get<double>()),
           fmt::format("{:.0f}", s.at("to_seconds").get<double>()), fmt::format("{}", s.at("frames").get<int>()),
           s.at("loss"), s.at("cause"), TextOf(s.at("why"))}});
-  table.sortable = true;
   if (!table.rows.empty()) section.tables.push_back(std::move(table));
   PageList cures{"What to do", {}};
   for (const Json& cure : diagnosis.value("cures", Json::array()))
@@ -130,7 +129,6 @@ PageSection MeasuredSection(const Results& results) {
                   {},
                   "Headroom: 1 less frame rate by throughput; below zero it does not keep pace."};
   for (const Trial& trial : bench->at("trials").get<std::vector<Trial>>()) AddTrialRow(trial, table);
-  table.sortable = true;
   const std::size_t count = table.rows.size();
   if (count > 0) section.tables.push_back(std::move(table));
   section.intro = fmt::format("{} trials on machine {}, by fast-kettle {}.", count, bench->value("machine_digest", "?"),

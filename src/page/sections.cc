@@ -125,7 +125,6 @@ PageSection LooksSection(const Results& results, const Plan& plan) {
         clips.rows.push_back(
             {{clip.footage, fmt::format("{:.0f}", clip.throughput_fps), fmt::format("{:.0f} %", clip.headroom * 100),
               Points(clip.score), Points(clip.worst_second_score)}});
-    clips.sortable = true;
     section.tables.push_back(std::move(clips));
   }
   AddFigure(results, "pictures", section);
@@ -157,7 +156,6 @@ PageSection TradeSection(const Results& results, const Plan& plan) {
             points(point.stream_score), point.stream.empty() ? "-" : fmt::format("{:.2f}", point.cpu_cores),
             (point.taken ? "taken: " : "") + Sentence(point.why)},
            point.taken});
-    table.sortable = true;
     section.tables.push_back(std::move(table));
   }
   AddFigure(results, "trade", section);

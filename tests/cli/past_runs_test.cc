@@ -39,6 +39,19 @@ TEST_F(PastRunsTest, BenchesAreKeptNamedComparedAndForgotten) {
   EXPECT_THAT(Run("history").out, HasSubstr("no run yet"));
 }
 
+TEST_F(PastRunsTest, ABenchIsMeasuredAgainAsItWas) {
+  ASSERT_EQ(Bench().code, 0);
+  const auto again = Run("bench --like last --repeats 1 --out again");
+  ASSERT_EQ(again.code, 0) << again.err;
+  EXPECT_THAT(again.out, HasSubstr("fast-kettle compare before-last last"));
+  const auto compared = nlohmann::json::parse(Run("compare --json").out);
+  EXPECT_EQ(compared["encodes"]["encodes"].size(), 2u);
+  EXPECT_EQ(compared["encodes"]["only_before"], 0);
+  EXPECT_EQ(compared["encodes"]["only_now"], 0);
+  EXPECT_THAT(Run("bench --like 9").complaint(), HasSubstr("1 to 2"));
+  EXPECT_THAT(Run("bench --like last --footage harbour").complaint(), HasSubstr("leave --show and --footage out"));
+}
+
 TEST_F(PastRunsTest, NoHistoryKeepsNothing) {
   ASSERT_EQ(Run("survey --root nowhere --out out --no-history").code, 0);
   EXPECT_FALSE(std::filesystem::exists(HistoryPath()));

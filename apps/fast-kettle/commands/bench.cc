@@ -241,6 +241,11 @@ BenchResult ResultOf(const Session& session, const BenchPlan& plan, const std::v
   }
   result.taken_up = taken_up;
   result.seconds = seconds;
+  for (const std::string& source : plan.show.footage)
+    result.footage.push_back(IsScene(source) ? source : std::filesystem::absolute(source).string());
+  result.source_size = plan.show.source_size;
+  result.source_rate = plan.show.source_rate;
+  result.footage_seconds = session.request().footage_seconds;
   return result;
 }
 
@@ -307,6 +312,8 @@ int RunBench(Session& session) {
   else
     PrintBench(result, PlaceOf(session));
   Keep(session, plan, TrialsOf(jobs));
+  if (!bench.like.empty() && !session.request().json && !session.request().no_history)
+    fmt::print("Next: fast-kettle compare {} last\n", bench.like == "last" ? "before-last" : bench.like);
   return 0;
 }
 

@@ -11,6 +11,7 @@
 #include "kettle/plan/plan.h"
 #include "kettle/plan/targets.h"
 #include "kettle/units/error.h"
+#include "past_runs/bench_like.h"
 #include "session/usable_encoders.h"
 
 namespace kettle::app {
@@ -184,10 +185,24 @@ Question ReadQuestion(const Session& session, Grid grid, const Targets& targets)
   return MakeQuestion(bench.question, Combine(grid, base), space, rates);
 }
 
+// The encodes of an earlier bench, as they were.
+BenchPlan PlanLike(Session& session) {
+  BenchPlan plan;
+  ShowOverrides overrides = session.request().overrides;
+  overrides.insert({{"stream-bit-rate", {"1000 kbit/s"}}, {"title", {"Bench"}}});  // the encodes have their own
+  plan.show = ReadShow("", overrides, {session.places().share / "demo" / "destinations", "/"});
+  plan.settings = EncodesLike(session.request().bench.like);
+  session.progress().Stage("opening the encoders", 1);
+  DropWhatDoesNotOpen(session, true, plan);
+  session.progress().Clear();
+  return plan;
+}
+
 }  // namespace
 
 BenchPlan MakeBenchPlan(Session& session) {
   const BenchOptions& bench = session.request().bench;
+  if (!bench.like.empty()) return PlanLike(session);
   Grid grid = ReadGrid(bench);
   BenchPlan plan;
   plan.of_show = !session.request().show.empty();

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <iostream>
 #include <nlohmann/json.hpp>
 #include <thread>
 
@@ -14,6 +15,7 @@
 #include "kettle/units/error.h"
 #include "kettle/watching/trouble.h"
 #include "past_runs/keep_run.h"
+#include "prepare/questions.h"
 #include "report/sentence.h"
 #include "timeline/watch_figure.h"
 
@@ -24,6 +26,29 @@ namespace {
 using nlohmann::json;
 
 constexpr double kLookSeconds = 2;  // for programs that stream
+
+[[noreturn]] void RefuseSeveral(const std::vector<Streamer>& found) {
+  std::string list;
+  for (const Streamer& streamer : found)
+    list += fmt::format("{}{} {} ({:.0f} kbit/s to {})", list.empty() ? "" : ", ", streamer.pid, streamer.name,
+                        streamer.kbps, streamer.remote);
+  FailInput("several programs send that much: {}; say which with --pid", list);
+}
+
+Streamer AskWhich(const std::vector<Streamer>& found) {
+  for (const Streamer& streamer : found)
+    fmt::print("  {:>7}  {}, {:.0f} kbit/s to {}\n", streamer.pid, streamer.name, streamer.kbps, streamer.remote);
+  const auto named = [&](const std::string& answer) {
+    return std::find_if(found.begin(), found.end(), [&](const Streamer& streamer) {
+      return std::to_string(streamer.pid) == answer || streamer.name == answer;
+    });
+  };
+  const auto check = [&](const std::string& answer) {
+    if (named(answer) == found.end()) FailInput("\"{}\" is none of them", answer);
+  };
+  return *named(Questions(std::cin).Ask("Several programs send that much. Which is your stream? Its number or its name",
+                                        std::to_string(found.front().pid), check));
+}
 
 // The one program that streams. Throws Error(kInput) if there is none, or several.
 Streamer FindStreamer(const WatchOptions& options, Progress& progress) {
@@ -38,11 +63,8 @@ Streamer FindStreamer(const WatchOptions& options, Progress& progress) {
         "--pid",
         options.program.empty() ? "nothing" : fmt::format("no program \"{}\"", options.program));
   if (found.size() == 1) return found.front();
-  std::string list;
-  for (const Streamer& streamer : found)
-    list += fmt::format("{}{} {} ({:.0f} kbit/s to {})", list.empty() ? "" : ", ", streamer.pid, streamer.name,
-                        streamer.kbps, streamer.remote);
-  FailInput("several programs send that much: {}; say which with --pid", list);
+  if (!isatty(STDIN_FILENO) || !isatty(STDOUT_FILENO)) RefuseSeveral(found);
+  return AskWhich(found);
 }
 
 WatchFacts FactsOf(const Session& session) {
@@ -151,7 +173,6 @@ int RunWatch(Session& session) {
   WatchFacts facts = FactsOf(session);
   if (options.pid > 0) {
     facts.pid = options.pid;
-    facts.remote = "its destination";
   } else {
     const Streamer streamer = FindStreamer(options, session.progress());
     facts.pid = streamer.pid;

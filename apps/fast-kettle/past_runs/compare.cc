@@ -29,19 +29,29 @@ struct TwoRuns {
   KeptRun before, now;
 };
 
+bool IsRelative(const std::string& which) { return which == "last" || which == "before-last"; }
+
+// Two names; "last" beside a number or a name is the last of that run's kind.
+TwoRuns FindNamed(const History& history, const std::string& before, const std::string& now, const std::string& kind) {
+  if (IsRelative(now) && !IsRelative(before)) {
+    const KeptRun first = history.Find(before, kind);
+    return {first, history.Find(now, first.kind)};
+  }
+  const KeptRun second = history.Find(now, kind);
+  return {history.Find(before, second.kind), second};
+}
+
 // Without names the last two of a kind, the last run's unless one is named; with one name, that and the last of its
 // kind.
 TwoRuns FindTwo(const History& history, const Request& request) {
   const std::vector<std::string>& named = request.subjects;
+  const std::string& kind = request.past.kind;
   TwoRuns two;
-  if (named.size() == 2) {
-    two = {history.Find(named[0], request.past.kind), history.Find(named[1], request.past.kind)};
-  } else if (named.size() == 1) {
-    two.before = history.Find(named[0], request.past.kind);
-    two.now = history.Find("last", two.before.kind);
-  } else {
-    two.now = history.Find("last", request.past.kind);
+  if (named.empty()) {
+    two.now = history.Find("last", kind);
     two.before = history.Find("before-last", two.now.kind);
+  } else {
+    two = FindNamed(history, named[0], named.size() == 2 ? named[1] : "last", kind);
   }
   if (two.before.number == two.now.number)
     FailInput("{} is compared with itself: name two runs; fast-kettle history lists them", Called(two.now));

@@ -115,7 +115,7 @@ void PrintRuns(const std::vector<KeptRun>& runs, std::size_t listed, std::int64_
                {LocalTime(run.utc)},
                {run.kind},
                {Short(run.title, 28)},
-               {Short(Sentence(run.verdict), 56) + (run.simulated ? " (simulated GPU)" : "")},
+               {Short(Sentence(run.verdict), 64) + (run.simulated ? " [simulated]" : "")},
                {Short(ShortChanges(changes), 60), Tone::kDim}});
   }
   fmt::print("{}", table.str());

@@ -235,8 +235,26 @@ Headline HeadlineOf(const BenchResult& result, const ResultPlace& place) {
 
 }  // namespace
 
-KETTLE_JSON(BenchResult, title, show, required_headroom, settings, options, paced, warnings, trials, missing, repeats,
-            taken_up, seconds)
+void to_json(nlohmann::json& json, const BenchResult& result) {
+  KETTLE_WRITE_FIELDS(json, result, title, show, required_headroom, settings, options, paced, warnings, trials, missing,
+                      repeats, taken_up, seconds);
+  if (!result.footage.empty())
+    json["source"] = {{"footage", result.footage},
+                      {"size", result.source_size.str()},
+                      {"frame_rate", result.source_rate.str()},
+                      {"footage_seconds", result.footage_seconds}};
+}
+
+void from_json(const nlohmann::json& json, BenchResult& result) {
+  KETTLE_READ_FIELDS(json, result, title, show, required_headroom, settings, options, paced, warnings, trials, missing,
+                     repeats, taken_up, seconds);
+  if (!json.contains("source")) return;  // an earlier version did not tell
+  const nlohmann::json& source = json.at("source");
+  result.footage = source.at("footage").get<std::vector<std::string>>();
+  result.source_size = FrameSize::Parse(source.at("size").get<std::string>());
+  result.source_rate = FrameRate::Parse(source.at("frame_rate").get<std::string>());
+  result.footage_seconds = source.at("footage_seconds");
+}
 
 void PrintBench(const BenchResult& result, const ResultPlace& place) {
   const Headline headline = HeadlineOf(result, place);

@@ -25,6 +25,11 @@ struct BenchResult {
   int repeats = 0;
   int taken_up = 0;  // trials of an earlier run
   double seconds = 0;
+  // What it was measured on, for bench --like; empty: an earlier version did not tell.
+  std::vector<std::string> footage;  // scenes by name, clips by absolute path
+  FrameSize source_size;
+  FrameRate source_rate;
+  double footage_seconds = 0;
 };
 
 void to_json(nlohmann::json& json, const BenchResult& result);

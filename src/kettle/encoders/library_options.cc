@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/encoders/library_options.h"
 
+extern "C" {
+#include <libavcodec/avcodec.h>
+}
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -25,6 +29,14 @@ struct Library {
   Named always, with_average, with_buffer;
 };
 
+// Until its version 60 libavcodec sets the hierarchy of predictions, whatever the preset; later ones leave it alone.
+Named SvtAv1Always() {
+  Named always{
+      {"color-primaries", "1"}, {"transfer-characteristics", "1"}, {"matrix-coefficients", "1"}, {"color-range", "0"}};
+  if (LIBAVCODEC_VERSION_MAJOR < 60) always.emplace_back("hierarchical-levels", "4");
+  return always;
+}
+
 const Library kLibraries[] = {
     {"x264",
      "libx264",
@@ -48,17 +60,7 @@ const Library kLibraries[] = {
      {{"colorprim", "bt709"}, {"transfer", "bt709"}, {"colormatrix", "bt709"}, {"range", "limited"}},
      {},
      {{"vbv-init", "0.75"}}},  // how full libavcodec starts the buffer
-    {"SVT-AV1",
-     "libsvtav1",
-     "svtav1-params",
-     {},
-     "tbr",
-     "mbr",
-     "buf-sz",
-     true,
-     {{"color-primaries", "1"}, {"transfer-characteristics", "1"}, {"matrix-coefficients", "1"}, {"color-range", "0"}},
-     {{"rc", "1"}},
-     {}}};
+    {"SVT-AV1", "libsvtav1", "svtav1-params", {}, "tbr", "mbr", "buf-sz", true, SvtAv1Always(), {{"rc", "1"}}, {}}};
 
 const Library* LibraryOf(const EncoderConfig& config) {
   for (const Library& library : kLibraries)
@@ -117,7 +119,7 @@ class Translation {
     }
     if (config_.maximum_bit_rate > 0) Add(library_.maximum, kilo(config_.maximum_bit_rate));
     if (config_.buffer_bits <= 0) return;
-    const std::int64_t rate = config_.bit_rate > 0 ? config_.bit_rate : config_.maximum_bit_rate;  // as libavcodec does
+    const std::int64_t rate = std::max(config_.bit_rate, config_.maximum_bit_rate);
     Add(library_.buffer, library_.buffer_in_ms
                              ? fmt::format("{}", config_.buffer_bits * 1000 / std::max<std::int64_t>(1, rate))
                              : kilo(config_.buffer_bits));

@@ -95,6 +95,14 @@ void TellFiles(const WatchReading& before, const WatchReading& after, double sec
         second.recorded_kbps += static_cast<double>(now.bytes - then.bytes) * 8 / 1000 / seconds;
 }
 
+// Of the connection over which most went so far.
+std::string RemoteOf(const std::vector<SocketReading>& sockets) {
+  const auto most =
+      std::max_element(sockets.begin(), sockets.end(),
+                       [](const SocketReading& a, const SocketReading& b) { return a.sent_bytes < b.sent_bytes; });
+  return most == sockets.end() || most->remote.empty() ? "its destination" : most->remote;
+}
+
 }  // namespace
 
 WatchSecond SecondBetween(const WatchReading& before, const WatchReading& after, const WatchFacts& facts,
@@ -116,6 +124,7 @@ WatchSecond SecondBetween(const WatchReading& before, const WatchReading& after,
 Watch::Watch(WatchFacts facts) : facts_(std::move(facts)) {
   facts_.program = ReadProgram(facts_.pid).name;
   if (auto first = Read()) last_ = std::move(*first);
+  if (facts_.remote.empty()) facts_.remote = RemoteOf(last_.sockets);
   began_seconds_ = last_.seconds;
 }
 

@@ -52,7 +52,7 @@ struct WatchSecond {
 // What is the same all the time.
 struct WatchFacts {
   int pid = 0;
-  std::string program, remote;  // its name; where its stream goes
+  std::string program, remote;  // its name; where its stream goes: Watch finds both where they are empty
   std::string game;             // the game's process name; empty: not known
   double cpu_cores = 1;         // processors that may be used
   // Of the plan, if one was given.
