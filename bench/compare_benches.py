@@ -4,7 +4,8 @@
 
   bench/compare_benches.py [BENCHES]     default 21: 20 pairs of neighbours
 
-The same bench is run again and again, and each run is compared with the one before. For the second question a copy of the
+The same bench is run again and again, each until its figures are within 3 % (40 repeats at most), and each run is compared
+with the one before. For the second question a copy of the
 later run goes into the history in which every repeat of the first encode takes 10 % more processor time and 10 % more time.
 """
 import json, os, sqlite3, subprocess, sys, tempfile, zlib
@@ -13,7 +14,7 @@ from pathlib import Path
 BUILD = Path(__file__).resolve().parent.parent / "build"
 COMMAND = ["bench", "--footage", "start-line", "--encoder", "x264", "--preset", "superfast", "--preset", "veryfast",
            "--size", "640x360", "--source-size", "640x360", "--frame-rate", "30", "--bit-rate", "1500 kbit/s",
-           "--footage-seconds", "6", "--repeats", "7", "--quiet"]
+           "--footage-seconds", "4", "--repeats", "40", "--quiet"]
 
 
 def program(data, *arguments):

@@ -37,6 +37,14 @@ double Most(const std::vector<WatchSecond>& seconds, double WatchSecond::*field)
   return most;
 }
 
+// Between an axis' numbers: about three of them up to `most`, at 1, 2 or 5 of a power of ten.
+double Step(double most) {
+  const double wanted = std::max(0.05, most / 3), power = std::pow(10, std::floor(std::log10(wanted)));
+  for (const double step : {1.0, 2.0, 5.0})
+    if (step * power >= wanted) return step * power;
+  return 10 * power;
+}
+
 // Where something went wrong, through all panels.
 std::string Shades(const WatchChart& chart) {
   std::ostringstream script;
@@ -85,21 +93,22 @@ std::string LinePanel(const WatchChart& chart) {
   return fmt::format(
       "unset label\nunset arrow\nunset title\nset tmargin at screen 0.49\nset bmargin at screen 0.31\n"
       "set key at screen 0.97,0.285 right horizontal Left reverse samplen 1.2\n"
-      "set ylabel \"Mbit/s sent\"\nset yrange [0:{:.3f}]\nset ytics nomirror\nset y2range [0:{:.3f}]\nset y2tics\n"
+      "set ylabel \"Mbit/s sent\"\nset yrange [0:{:.3f}]\nset ytics {:g} nomirror\nset y2range [0:{:.3f}]\nset y2tics "
+      "{:g}\n"
       "set y2label \"seconds waiting\"\n"
       "plot $seconds using 1:6 with boxes fillstyle solid noborder fillcolor rgb \"{}\" title \"sent\", "
       "$seconds using 1:7 axes x1y2 with lines linewidth 2 linecolor rgb \"{}\" title \"waits to be sent\"\n"
       "unset y2tics\nunset y2label\n",
-      std::max(0.1, most * 1.25), std::max(1.2, waits * 1.2), kSky, kInk);
+      std::max(0.1, most * 1.25), Step(most), std::max(1.2, waits * 1.2), Step(std::max(1.0, waits)), kSky, kInk);
 }
 
 std::string RecordingPanel(const WatchChart& chart) {
   const double most = Most(chart.seconds, &WatchSecond::recorded_kbps) / 8000;
   return fmt::format(
       "unset key\nset tmargin at screen 0.22\nset bmargin at screen 0.09\nset format x \"%g\"\nset xlabel \"seconds\"\n"
-      "set ylabel \"MB/s recorded\"\nset yrange [0:{:.3f}]\n"
+      "set ylabel \"MB/s recorded\"\nset yrange [0:{:.3f}]\nset ytics {:g}\n"
       "plot $seconds using 1:8 with boxes fillstyle solid noborder fillcolor rgb \"{}\" notitle\n",
-      std::max(0.1, most * 1.25), kAmber);
+      std::max(0.1, most * 1.25), Step(most), kAmber);
 }
 
 }  // namespace

@@ -17,6 +17,7 @@
 #include "past_runs/keep_run.h"
 #include "prepare/questions.h"
 #include "report/sentence.h"
+#include "report/wrap.h"
 #include "timeline/watch_figure.h"
 
 namespace kettle::app {
@@ -85,7 +86,7 @@ std::string Line(const WatchSecond& s, const WatchFacts& facts, double usual_kbp
   std::string text = fmt::format(
       "{:6.0f} s  {:6.0f} kbit/s  {:4.0f} ms  {:4.1f} s waiting  {:5.2f} cores  {:5.2f} idle", s.start_seconds,
       s.sent_kbps, s.round_trip_ms, usual_kbps > 0 ? s.unsent_kbit / usual_kbps : 0, s.cpu_cores, s.idle_cores);
-  if (s.recorded_kbps > 0) text += fmt::format("  {:5.1f} MB/s recorded", s.recorded_kbps / 8000);
+  text += fmt::format("  {:5.1f} MB/s recorded", s.recorded_kbps / 8000);
   return text + "  " +
          Paint(Sentence(near.what), near.share >= 1      ? Tone::kBad
                                     : near.share >= 0.85 ? Tone::kStrong
@@ -148,18 +149,16 @@ std::string Answer(const std::vector<WatchSecond>& seconds, const WatchFacts& fa
 }
 
 void PrintVerdict(const WatchVerdict& verdict) {
-  if (!verdict.troubles.empty()) {
-    Table table({Number("from"), Number("to"), {"cause"}, {"what was seen"}});
-    for (const Trouble& trouble : verdict.troubles)
-      table.Row({Number(fmt::format("{:.0f} s", trouble.from_seconds)),
-                 Number(fmt::format("{:.0f} s", trouble.to_seconds)),
-                 {CauseOf(trouble), Tone::kBad},
-                 {Sentence(trouble.why)}});
-    fmt::print("{}\n{}\n", table.str(), Paint("What to do", Tone::kStrong));
-    for (const WatchVerdict::Cure& cure : verdict.cures)
-      fmt::print("  - {} ({:.0f} s): {}\n", Name(cure.cause), cure.seconds, Sentence(cure.action));
-  }
+  constexpr std::size_t kColumns = 110;
+  for (const Trouble& trouble : verdict.troubles)
+    fmt::print("  {:.0f} to {:.0f} s  {}\n     {}\n", trouble.from_seconds, trouble.to_seconds,
+               Paint(CauseOf(trouble), Tone::kBad), Wrap(Sentence(trouble.why), 5, 5, kColumns));
+  if (!verdict.cures.empty()) fmt::print("\n{}\n", Paint("What to do", Tone::kStrong));
+  for (const WatchVerdict::Cure& cure : verdict.cures)
+    fmt::print("  - {} ({:.0f} s): {}\n", Name(cure.cause), cure.seconds, Wrap(Sentence(cure.action), 4, 4, kColumns));
+  if (!verdict.notes.empty()) fmt::print("\n{}\n", Paint("To know", Tone::kStrong));
   for (const Message& note : verdict.notes) fmt::print("  - {}\n", Sentence(note));
+  if (!verdict.troubles.empty() || !verdict.notes.empty()) fmt::print("\n");
 }
 
 void Keep(const Session& session, const std::string& answer, const WatchFacts& facts) {

@@ -16,7 +16,8 @@ using nlohmann::json;
 json KeptBench(const std::string& which) {
   const auto history = OpenHistory();
   const KeptRun run = history->Find(which, "bench");
-  if (run.kind != "bench") FailInput("--like: {} is a {}, and only a bench can be measured again", Called(run), run.kind);
+  if (run.kind != "bench")
+    FailInput("--like: {} is a {}, and only a bench can be measured again", Called(run), run.kind);
   const json file = json::parse(history->File(run.number, "bench.json").value_or(""), nullptr, false);
   if (!file.is_object() || !file.contains("bench") || !file["bench"].contains("source"))
     FailInput("--like: {} does not tell what it was measured on: a question, or an earlier version's", Called(run));

@@ -36,9 +36,9 @@ int TellOne(History& history, const Request& request) {
     PrintJson(RunJson(run));
     return 0;
   }
-  PrintHeadline({fmt::format("{}: {}.", Called(run), Sentence(run.verdict)), Tone::kStrong, ""});
+  PrintHeadline({fmt::format("{}: {}.", CalledFirst(run), Sentence(run.verdict)), Tone::kStrong, ""});
   PrintRun(run);
-  if (run.kind == "plan") PrintClosing({"", Tone::kPlain, fmt::format("fast-kettle restore {}", run.number)});
+  if (run.kind == "plan") fmt::print("Next: fast-kettle restore {}\n", run.number);
   return 0;
 }
 

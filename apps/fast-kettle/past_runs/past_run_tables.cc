@@ -99,28 +99,40 @@ std::string LocalTime(const std::string& utc) {
   return text;
 }
 
+std::string CalledFirst(const KeptRun& run) {
+  std::string called = Called(run);
+  called[0] = 'R';
+  return called;
+}
+
 std::string Called(const KeptRun& run) {
   return run.name.empty() ? fmt::format("run {}", run.number) : fmt::format("run {} ({})", run.number, run.name);
 }
 
 void PrintRuns(const std::vector<KeptRun>& runs, std::size_t listed, std::int64_t file_bytes) {
-  Table table({{"Run"}, {"When"}, {"What"}, {"Show"}, {"What came out"}, {"Changed since the run before"}});
-  for (std::size_t i = runs.size() - std::min(listed, runs.size()); i < runs.size(); ++i) {
+  const std::size_t first = runs.size() - std::min(listed, runs.size());
+  std::vector<std::string> changed(runs.size());
+  for (std::size_t i = std::max<std::size_t>(1, first); i < runs.size(); ++i)
+    changed[i] = ShortChanges(WhatChanged(runs[i - 1].circumstances, runs[i].circumstances));
+  const bool any = std::any_of(changed.begin(), changed.end(), [](const std::string& text) { return !text.empty(); });
+  std::vector<Cell> header{{"Run"}, {"When"}, {"What"}, {"Show"}, {"What came out"}};
+  if (any) header.push_back({"Changed before it"});
+  Table table(header);
+  for (std::size_t i = first; i < runs.size(); ++i) {
     const KeptRun& run = runs[i];
-    const std::vector<Message> changes =
-        i == 0 ? std::vector<Message>{} : WhatChanged(runs[i - 1].circumstances, run.circumstances);
     const std::string number =
         run.name.empty() ? fmt::format("{}", run.number) : fmt::format("{} {}", run.number, run.name);
-    table.Row({{number, Tone::kStrong},
-               {LocalTime(run.utc)},
-               {run.kind},
-               {Short(run.title, 28)},
-               {Short(Sentence(run.verdict), 64) + (run.simulated ? " [simulated]" : "")},
-               {Short(ShortChanges(changes), 60), Tone::kDim}});
+    std::vector<Cell> row{{number, Tone::kStrong},
+                          {LocalTime(run.utc)},
+                          {run.kind},
+                          {Short(run.title, 28)},
+                          {Short(Sentence(run.verdict), 64) + (run.simulated ? " [simulated]" : "")}};
+    if (any) row.push_back({Short(changed[i], 60), Tone::kDim});
+    table.Row(row);
   }
   fmt::print("{}", table.str());
-  const std::size_t earlier = runs.size() - std::min(listed, runs.size());
-  if (earlier > 0) fmt::print("{} earlier ones: --last {}\n", earlier, runs.size());
+  if (first > 0) fmt::print("{} earlier ones: --last {}\n", first, runs.size());
+  if (!any && runs.size() - first > 1) fmt::print("Nothing changed on this machine between them.\n");
   fmt::print("\nThe history takes {:.1f} MB of at most {}.\n", static_cast<double>(file_bytes) / 1e6,
              History::kMostBytes / 1'000'000);
 }
@@ -130,8 +142,11 @@ void PrintRun(const KeptRun& run) {
   fmt::print("  when          {}\n", LocalTime(run.utc));
   fmt::print("  what came out {}{}\n", Sentence(run.verdict), run.simulated ? " (simulated GPU)" : "");
   fmt::print("  folder        {}\n", run.folder);
-  for (const auto& [kind, words] : run.circumstances)
-    if (!words.empty()) fmt::print("  {:<13} {}\n", kind, fmt::join(words, "\n                "));
+  for (const auto& [kind, words] : run.circumstances) {
+    std::vector<std::string> told;
+    for (const std::string& each : words) told.push_back(WithoutBuild(each));
+    if (!told.empty()) fmt::print("  {:<13} {}\n", kind, fmt::join(told, "\n                "));
+  }
   fmt::print("  machine       {}\n", run.machine_digest);
 }
 

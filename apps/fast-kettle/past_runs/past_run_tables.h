@@ -12,6 +12,7 @@ namespace kettle::app {
 
 std::string LocalTime(const std::string& utc);  // "2026-11-29 07:16"; as it is, if it is no time
 std::string Called(const KeptRun& run);         // "run 12", "run 12 (before-update)"
+std::string CalledFirst(const KeptRun& run);    // the same at a sentence's beginning
 
 // Oldest first, each with what changed since the run before it.
 void PrintRuns(const std::vector<KeptRun>& runs, std::size_t listed, std::int64_t file_bytes);

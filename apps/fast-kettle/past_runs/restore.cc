@@ -55,6 +55,12 @@ std::optional<std::int64_t> KeepWhatIsThere(History& history, const fs::path& fo
   return history.Keep(run, files);
 }
 
+// That the plan was made on.
+std::string StandInGpuOf(const fs::path& folder) {
+  const auto plan = ReadResult(folder, "plan");
+  return plan ? plan->value("stand_in_gpu", "") : "";
+}
+
 }  // namespace
 
 int RunRestore(const Request& request) {
@@ -82,18 +88,19 @@ int RunRestore(const Request& request) {
     PrintJson(answer);
     return 0;
   }
-  const std::string plan = (folder.path() / "plan.json").string();
-  const Headline headline{fmt::format("{} of {} is back in {}/: {}.", Called(run), LocalTime(run.utc),
-                                      folder.path().string(), Sentence(run.verdict)),
-                          Tone::kGood, fmt::format("fast-kettle rehearse {} --out rehearsal", plan)};
-  PrintHeadline(headline);
-  if (kept) fmt::print("The plan that was in {}/ is in the history as run {}.\n", folder.path().string(), *kept);
+  const std::string out = folder.path().string();
+  PrintHeadline(
+      {fmt::format("{} of {} is back in {}/: {}.", CalledFirst(run), LocalTime(run.utc), out, Sentence(run.verdict)),
+       Tone::kGood, ""});
+  if (kept) fmt::print("The plan that was in {}/ is in the history as run {}.\n", out, *kept);
   if (!same_machine)
     fmt::print(
         "It was proven before something changed on this machine (fast-kettle history {}): rehearse it before you "
         "stream.\n",
         run.number);
-  PrintClosing(headline);
+  const std::string gpu = StandInGpuOf(folder.path());
+  fmt::print("Next: fast-kettle rehearse {} --out rehearsal{}\n", (folder.path() / "plan.json").string(),
+             gpu.empty() ? "" : " --stand-in-gpu " + gpu);
   return 0;
 }
 

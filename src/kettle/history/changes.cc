@@ -13,19 +13,6 @@ bool BeginsVersion(const std::string& text, std::size_t at) {
   return std::isdigit(static_cast<unsigned char>(text[at])) && at > 0 && (text[at - 1] == ' ' || text[at - 1] == '.');
 }
 
-// Without what tells builds of one version apart: "build 4d5b8f1c", or a file's size and time.
-std::string WithoutBuild(const std::string& words) {
-  if (const auto build = words.find(" build "); build != std::string::npos) return words.substr(0, build);
-  std::size_t end = words.size();
-  for (int marks = 0; marks < 2; ++marks) {
-    const auto space = words.rfind(' ', end - 1);
-    if (space == std::string::npos || space + 1 == end || words.find_first_not_of("0123456789-", space + 1) < end)
-      return words;
-    end = space;
-  }
-  return words.substr(0, end);
-}
-
 // Those that are only in the first, in its order.
 std::vector<std::string> OnlyIn(const std::vector<std::string>& words, const std::vector<std::string>& others) {
   std::multiset<std::string> left(others.begin(), others.end());
@@ -59,6 +46,18 @@ void AddChanges(const std::string& kind, const std::vector<std::string>& before,
 }
 
 }  // namespace
+
+std::string WithoutBuild(const std::string& words) {
+  if (const auto build = words.find(" build "); build != std::string::npos) return words.substr(0, build);
+  std::size_t end = words.size();
+  for (int marks = 0; marks < 2; ++marks) {
+    const auto space = words.rfind(' ', end - 1);
+    if (space == std::string::npos || space + 1 == end || words.find_first_not_of("0123456789-", space + 1) < end)
+      return words;
+    end = space;
+  }
+  return words.substr(0, end);
+}
 
 std::string NameWithoutVersion(const std::string& words) {
   std::size_t end = words.find(".so");

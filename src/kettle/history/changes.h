@@ -13,6 +13,9 @@ namespace kettle {
 // that only one of the two tells (a bench knows no line) are no change.
 std::vector<Message> WhatChanged(const Circumstances& before, const Circumstances& after);
 
+// Without what tells builds of one version apart: "build 4d5b8f1c", or a file's size and time.
+std::string WithoutBuild(const std::string& words);
+
 // The name of a library, driver or card without its version: "libx264" of "libx264.so.164 build 4d5b8f1c".
 std::string NameWithoutVersion(const std::string& words);
 
