@@ -188,9 +188,10 @@ void Store(const Command& command, const std::vector<std::string>& arguments, co
   }
 }
 
-// "one PLAN"
+// "one PLAN", "at most 2 of RUN"
 std::string Takes(const Command& command) {
-  return command.most_subjects == 1 ? "one " + command.subject : fmt::format("{} at most", command.subject);
+  return command.most_subjects == 1 ? "one " + command.subject
+                                    : fmt::format("at most {} of {}", command.most_subjects, command.subject);
 }
 
 Parsed ParseCommand(const Command& command, const std::vector<std::string>& arguments) {

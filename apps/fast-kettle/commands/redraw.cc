@@ -13,6 +13,7 @@
 #include "kettle/store/file.h"
 #include "kettle/store/output_folder.h"
 #include "kettle/units/error.h"
+#include "page/report_page.h"
 #include "report/card.h"
 #include "report/trial_csv.h"
 #include "tables/answer_tables.h"
@@ -116,6 +117,8 @@ int RunRedraw(const Request& request) {
     if (!request.json && TellAgain(result, folder.path())) told.emplace_back(result.kind);
   if (told.empty() && names.empty())
     FailInput("{}: no results there; plan, bench, uplink and rehearse write them", request.subject);
+  if (fs::exists(folder.path() / "report.html") && !told.empty() && told != std::vector<std::string>{"rehearsal"})
+    WriteFile(folder.path() / "report.html", ReportPage({folder.path()}, kVersion));
   if (request.json)
     PrintJson(json{{"figures", names}});
   else if (!names.empty())

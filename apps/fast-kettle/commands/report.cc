@@ -37,7 +37,6 @@ void WriteReport(const Session& session, const std::vector<fs::path>& more) {
     std::vector<fs::path> folders{session.out()};
     folders.insert(folders.end(), more.begin(), more.end());
     WriteFile(session.out() / "report.html", ReportPage(folders, kVersion));
-    if (!session.request().json) fmt::print("All of it on one page: {}\n", (session.out() / "report.html").string());
   } catch (const Error& error) {
     fmt::print(stderr, "fast-kettle: warning: no report: {}; all other results are complete\n", error.what());
   }

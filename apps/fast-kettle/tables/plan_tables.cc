@@ -367,7 +367,8 @@ void PrintPlan(const Plan& plan, const ResultPlace& place) {
   fmt::print("{}\n", CardSummary(plan));
   fmt::print(
       "{} trials needed of {} in the whole grid{}; {} measured now, {} reused.\n"
-      "In {}/: card.txt (these settings and the reasons), plan.json, bench.csv, quality.csv{}, and figures as SVG and "
+      "In {}/: report.html (all of it on one page), card.txt (these settings and the reasons), plan.json, bench.csv, "
+      "quality.csv{}, and figures as SVG and "
       "PNG.\n",
       plan.trials, plan.grid,
       plan.recording_level ? fmt::format(", {} more for the recording's level", plan.recording_level->steps.size())

@@ -302,8 +302,9 @@ void PrintRehearsal(const RehearsalResult& result, const Diagnosis& diagnosis, c
   PrintOutcome(result);
   if (result.facts.game) PrintGame(*result.facts.game, result.facts.GameLosesTooMuch());
   PrintDiagnosis(diagnosis);
-  fmt::print("In {}/: rehearsal.json, frames.csv, seconds.csv, and as SVG and PNG {}.\n", place.folder.string(),
-             result.facts.game ? "the figures rehearsal and game" : "the figure rehearsal");
+  fmt::print(
+      "In {}/: report.html (all of it on one page), rehearsal.json, frames.csv, seconds.csv, and as SVG and PNG {}.\n",
+      place.folder.string(), result.facts.game ? "the figures rehearsal and game" : "the figure rehearsal");
   PrintClosing(headline);
 }
 
