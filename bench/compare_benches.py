@@ -2,7 +2,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """Does `fast-kettle compare` say "no difference" of benches alike, and see one encode that takes 10 % more?
 
-  bench/compare_benches.py [BENCHES]     default 21: 20 pairs of neighbours
+  bench/compare_benches.py [BENCHES [REPEATS]]     default 21: 20 pairs of neighbours; 40 repeats at most
 
 The same bench is run again and again, each until its figures are within 3 % (40 repeats at most), and each run is compared
 with the one before. For the second question a copy of the
@@ -14,7 +14,7 @@ from pathlib import Path
 BUILD = Path(__file__).resolve().parent.parent / "build"
 COMMAND = ["bench", "--footage", "start-line", "--encoder", "x264", "--preset", "superfast", "--preset", "veryfast",
            "--size", "640x360", "--source-size", "640x360", "--frame-rate", "30", "--bit-rate", "1500 kbit/s",
-           "--footage-seconds", "4", "--repeats", "40", "--quiet"]
+           "--footage-seconds", "4", "--quiet"]
 
 
 def program(data, *arguments):
@@ -46,13 +46,14 @@ def verdicts(data, before, now):
 
 def main():
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 21
+    repeats = sys.argv[2] if len(sys.argv) > 2 else "40"
     with tempfile.TemporaryDirectory() as name:
         data = Path(name)
         numbers = []
         same = slower = 0
         widths = []
         for index in range(count):
-            program(data, *COMMAND, "--out", str(data / "out"))
+            program(data, *COMMAND, "--repeats", repeats, "--out", str(data / "out"))
             numbers.append(max(run["number"] for run in json.loads(program(data, "history", "--json").stdout)["runs"]))
             if index == 0:
                 continue

@@ -37,7 +37,7 @@ smoke survey_against_tools.sh bench/survey_against_tools.sh /var/tmp 1
 smoke rtmp_against_libavformat.sh bench/rtmp_against_libavformat.sh
 smoke fault_injection.py python3 bench/fault_injection.py 1
 smoke kill_and_resume.py python3 bench/kill_and_resume.py 1
-smoke compare_benches.py python3 bench/compare_benches.py 2
+smoke compare_benches.py python3 bench/compare_benches.py 2 2
 smoke power_cut.py python3 bench/power_cut.py 1 160x96 12
 smoke diagnose_injected.py python3 bench/diagnose_injected.py 1
 smoke random_shows.py python3 bench/random_shows.py 1 5

@@ -91,7 +91,7 @@ TEST_F(PastRunsTest, APlanIsReportedAndRestoredAndNothingIsLost) {
   Put("out/plan.json", first + "\n");
   const auto ran = Run("restore last --out out");
   ASSERT_EQ(ran.code, 0) << ran.err;
-  EXPECT_THAT(ran.out, testing::AllOf(HasSubstr("run 1"), HasSubstr("is in the history as run 2")));
+  EXPECT_THAT(ran.out, testing::AllOf(HasSubstr("Run 1 of"), HasSubstr("is in the history as run 2")));
   EXPECT_TRUE(Get(path("out/plan.json")) == first);
   ASSERT_EQ(Run("restore 2 --out out").code, 0);
   EXPECT_TRUE(Get(path("out/plan.json")) == first + "\n");

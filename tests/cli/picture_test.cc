@@ -38,7 +38,7 @@ TEST_F(PictureTest, FootageRenderWritesWhatInspectReads) {
 TEST_F(PictureTest, FootageRefusesInOneLine) {
   Put("empty.mkv", "");
   for (const auto& [arguments, words] :
-       std::vector<std::pair<std::string, std::string>>{{"footage", "list, inspect or render"},
+       std::vector<std::pair<std::string, std::string>>{{"footage", "list, inspect, render or capture"},
                                                         {"footage lst", "list"},
                                                         {"footage inspect", "name a clip"},
                                                         {"footage inspect none.mkv", "no such file"},

@@ -129,6 +129,19 @@ TEST(CompareEncodes, CountsWhatOneRunAloneHas) {
               HasSubstr("no encode in common"));
 }
 
+TEST(CompareEncodes, WhatWasTakenUpSaysNothing) {
+  Machine machine(7);
+  const std::vector<Trial> before = machine.Bench(kTwo);
+  std::vector<Trial> now = machine.Bench(kTwo);
+  now.front() = before.front();
+  const EncodeComparison comparison = CompareEncodes(before, now);
+  EXPECT_EQ(comparison.encodes.size(), 1u);
+  EXPECT_EQ(comparison.taken_up, 1);
+  EXPECT_EQ(comparison.only_now, 0);
+  EXPECT_THAT(test::Complaint(Fault::kInput, [&] { CompareEncodes(before, before); }),
+              HasSubstr("took the earlier one's"));
+}
+
 TEST(CompareEncodes, WhatFailedOrWasCutShortIsNotCompared) {
   Machine machine(6);
   std::vector<Trial> before = machine.Bench(kTwo), now = machine.Bench(kTwo);

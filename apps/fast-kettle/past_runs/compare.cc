@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
@@ -66,10 +67,18 @@ std::optional<json> ReadKept(const History& history, const KeptRun& run, const s
   return file;
 }
 
+// Of a bench those that it was asked for: its file keeps what earlier runs in the folder measured too.
 std::optional<std::vector<Trial>> TrialsOf(const History& history, const KeptRun& run) {
   const auto bench = ReadKept(history, run, "bench.json");
   if (!bench || !bench->contains("trials")) return std::nullopt;
-  return bench->at("trials").get<std::vector<Trial>>();
+  auto trials = bench->at("trials").get<std::vector<Trial>>();
+  if (bench->contains("bench")) {
+    const auto asked = bench->at("bench").at("settings").get<std::vector<EncodeSettings>>();
+    std::erase_if(trials, [&](const Trial& trial) {
+      return std::find(asked.begin(), asked.end(), trial.settings) == asked.end();
+    });
+  }
+  return trials;
 }
 
 std::string EncodeWords(const Option& option) {

@@ -219,6 +219,8 @@ void PrintEncodes(const EncodeComparison& comparison) {
   if (comparison.all)
     fmt::print("All have in common: {} in {}. Each is held against that.\n", Percent(comparison.all->change),
                costs ? "processor time a frame" : "speed");
+  if (comparison.taken_up > 0)
+    fmt::print("{} more were not measured again: the later run took the earlier one's figures.\n", comparison.taken_up);
   if (comparison.only_before + comparison.only_now > 0)
     fmt::print("{} encode(s) are in the earlier run only, {} in the later one only.\n", comparison.only_before,
                comparison.only_now);

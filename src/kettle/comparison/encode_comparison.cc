@@ -108,6 +108,12 @@ void TellCommonApart(EncodeComparison& comparison) {
                                encode.cost ? std::optional(Relative(*encode.cost, cost)) : std::nullopt);
 }
 
+// The later run took the earlier one's figures up instead of measuring again.
+bool IsTheSameRun(const Trial& a, const Trial& b) {
+  return std::equal(a.repeats.begin(), a.repeats.end(), b.repeats.begin(), b.repeats.end(),
+                    [](const Repeat& x, const Repeat& y) { return x.throughput_fps == y.throughput_fps; });
+}
+
 std::vector<Pair> Paired(const std::vector<Trial>& before, const std::vector<Trial>& now,
                          EncodeComparison& comparison) {
   std::vector<Pair> pairs;
@@ -118,11 +124,13 @@ std::vector<Pair> Paired(const std::vector<Trial>& before, const std::vector<Tri
                                    [&](const Trial& trial) { return usable(trial) && trial.id() == old.id(); });
     if (same == now.end())
       ++comparison.only_before;
+    else if (IsTheSameRun(old, *same))
+      ++comparison.taken_up;
     else
       pairs.push_back({&old, &*same});
   }
-  comparison.only_now =
-      static_cast<int>(std::count_if(now.begin(), now.end(), usable)) - static_cast<int>(pairs.size());
+  comparison.only_now = static_cast<int>(std::count_if(now.begin(), now.end(), usable)) -
+                        static_cast<int>(pairs.size()) - comparison.taken_up;
   return pairs;
 }
 
@@ -149,6 +157,8 @@ bool EncodeComparison::any_changed() const {
 EncodeComparison CompareEncodes(const std::vector<Trial>& before, const std::vector<Trial>& now) {
   EncodeComparison comparison;
   const std::vector<Pair> pairs = Paired(before, now, comparison);
+  if (pairs.empty() && comparison.taken_up > 0)
+    FailInput("the later run took the earlier one's figures up: nothing was measured twice");
   if (pairs.empty()) FailInput("the two runs have no encode in common: neither size, rate, preset and footage alike");
   const double speed = PooledDeviation(pairs, SpeedOf), cost = PooledDeviation(pairs, CostOf);
   // One that is alone is also what all have in common.
@@ -177,8 +187,10 @@ nlohmann::json ChangeJson(const Change& change) {
 }  // namespace
 
 void to_json(nlohmann::json& json, const EncodeComparison& comparison) {
-  json = {
-      {"only_before", comparison.only_before}, {"only_now", comparison.only_now}, {"encodes", nlohmann::json::array()}};
+  json = {{"only_before", comparison.only_before},
+          {"only_now", comparison.only_now},
+          {"taken_up", comparison.taken_up},
+          {"encodes", nlohmann::json::array()}};
   if (comparison.all) json["all"] = {{"change", comparison.all->change}, {"noise", comparison.all->noise}};
   for (const EncodeChange& encode : comparison.encodes) {
     nlohmann::json one = {{"settings", encode.settings},     {"footage", encode.footage},

@@ -41,6 +41,7 @@ struct EncodeComparison {
   std::vector<EncodeChange> encodes;  // in the order of the earlier run
   std::optional<Change> all;          // what all have in common, if four or more were compared
   int only_before = 0, only_now = 0;  // encodes that one run alone measured
+  int taken_up = 0;                   // that the later run took from the earlier one: they say nothing
 
   // All became slower or faster by much the same: the machine, or a library that all of them use.
   bool all_changed() const { return all && all->is_real(); }
