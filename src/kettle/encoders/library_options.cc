@@ -26,7 +26,7 @@ struct Library {
   std::map<std::string, std::string> renamed;  // from libavcodec's name; an empty one: says nothing to the library
   const char *average, *maximum, *buffer;      // kbit/s, kbit/s, kbit or ms
   bool buffer_in_ms;
-  Named always, with_average, with_buffer;
+  Named always, with_average, with_buffer;  // what libavcodec sets besides
 };
 
 // Until its version 60 libavcodec sets the hierarchy of predictions, whatever the preset; later ones leave it alone.
@@ -60,7 +60,17 @@ const Library kLibraries[] = {
      {{"colorprim", "bt709"}, {"transfer", "bt709"}, {"colormatrix", "bt709"}, {"range", "limited"}},
      {},
      {{"vbv-init", "0.75"}}},  // how full libavcodec starts the buffer
-    {"SVT-AV1", "libsvtav1", "svtav1-params", {}, "tbr", "mbr", "buf-sz", true, SvtAv1Always(), {{"rc", "1"}}, {}}};
+    {"SVT-AV1",
+     "libsvtav1",
+     "svtav1-params",
+     {},
+     "tbr",
+     "mbr",
+     "buf-sz",
+     true,
+     SvtAv1Always(),
+     {{"rc", "1"}, {"min-qp", "1"}, {"max-qp", "63"}},
+     {}}};
 
 const Library* LibraryOf(const EncoderConfig& config) {
   for (const Library& library : kLibraries)
@@ -112,9 +122,11 @@ class Translation {
   void AddRates() {
     const auto kilo = [](std::int64_t bits) { return fmt::format("{}", bits / 1000); };
     if (config_.bit_rate > 0) {
-      const bool ruled = config_.options.count(library_.params) && config_.options.at(library_.params).find("rc=") == 0;
-      if (!ruled)
-        for (const auto& [name, value] : library_.with_average) Add(name, value);
+      const auto params = config_.options.find(library_.params);
+      const Named own = params == config_.options.end() ? Named{} : Split(params->second);
+      const bool ruled = std::any_of(own.begin(), own.end(), [](const auto& option) { return option.first == "rc"; });
+      for (const auto& [name, value] : library_.with_average)
+        if (name != "rc" || !ruled) Add(name, value);
       Add(library_.average, kilo(config_.bit_rate));
     }
     if (config_.maximum_bit_rate > 0) Add(library_.maximum, kilo(config_.maximum_bit_rate));
