@@ -1,11 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 // watch, on a process that sends as a stream does.
-#include <arpa/inet.h>
-#include <netinet/in.h>
-#include <sys/socket.h>
 
 #include <csignal>
 
+#include "loopback.h"
 #include "program.h"
 
 namespace kettle {
@@ -23,34 +21,25 @@ class WatchTest : public test::ProgramTest {
   }
   // 2 Mbit/s over loopback to a process that reads it; ends by itself after `seconds`.
   pid_t StartSender(int seconds) {
-    const int listener = socket(AF_INET, SOCK_STREAM, 0);
-    sockaddr_in address{};
-    address.sin_family = AF_INET;
-    address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
-    socklen_t size = sizeof address;
-    bind(listener, reinterpret_cast<sockaddr*>(&address), size);
-    listen(listener, 1);
-    getsockname(listener, reinterpret_cast<sockaddr*>(&address), &size);
+    const test::Loopback connection;
     children_.push_back(fork());
     if (children_.back() == 0) {
-      const int from = accept(listener, nullptr, nullptr);
+      close(connection.from);
       std::string data(100'000, ' ');
-      while (read(from, data.data(), data.size()) > 0) {
+      while (read(connection.to, data.data(), data.size()) > 0) {
       }
       _exit(0);
     }
     children_.push_back(fork());
     if (children_.back() == 0) {
-      const int to = socket(AF_INET, SOCK_STREAM, 0);
-      connect(to, reinterpret_cast<sockaddr*>(&address), size);
+      close(connection.to);
       const std::string data(25'000, 'x');
       for (int i = 0; i < seconds * 10; ++i) {
-        if (write(to, data.data(), data.size()) < 0) _exit(1);
+        if (write(connection.from, data.data(), data.size()) < 0) _exit(1);
         usleep(100'000);
       }
       _exit(0);
     }
-    close(listener);
     return children_.back();
   }
 

@@ -1,10 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/watching/program.h"
 
-#include <arpa/inet.h>
 #include <fcntl.h>
-#include <netinet/in.h>
-#include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -12,6 +9,7 @@
 #include <thread>
 
 #include "kettle/watching/sockets.h"
+#include "loopback.h"
 #include "support.h"
 
 namespace kettle {
@@ -19,30 +17,7 @@ namespace {
 
 using testing::HasSubstr;
 
-// A connection over loopback; what is written to one end is read from the other.
-class Loopback {
- public:
-  Loopback() {
-    const int listener = socket(AF_INET, SOCK_STREAM, 0);
-    sockaddr_in address{};
-    address.sin_family = AF_INET;
-    address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
-    socklen_t size = sizeof address;
-    bind(listener, reinterpret_cast<sockaddr*>(&address), size);
-    listen(listener, 1);
-    getsockname(listener, reinterpret_cast<sockaddr*>(&address), &size);
-    port = ntohs(address.sin_port);
-    from = socket(AF_INET, SOCK_STREAM, 0);
-    connect(from, reinterpret_cast<sockaddr*>(&address), size);
-    to = accept(listener, nullptr, nullptr);
-    close(listener);
-  }
-  ~Loopback() {
-    close(from);
-    close(to);
-  }
-  int from = -1, to = -1, port = 0;
-};
+using test::Loopback;
 
 const SocketReading* Find(const std::vector<SocketReading>& sockets, const std::string& remote) {
   for (const SocketReading& socket : sockets)

@@ -144,8 +144,8 @@ std::string Answer(const std::vector<WatchSecond>& seconds, const WatchFacts& fa
   for (const Trouble& trouble : verdict.troubles) starved += trouble.to_seconds - trouble.from_seconds;
   const auto main = std::find_if(verdict.troubles.begin(), verdict.troubles.end(),
                                  [&](const Trouble& trouble) { return trouble.cause == verdict.cures.front().cause; });
-  return fmt::format("{} was short of something for {:.0f} of {:.0f} s. The main cause: {}.", facts.program, starved,
-                     length, CauseOf(*main));
+  return fmt::format("{} was starved for {:.0f} of {:.0f} s. The main cause: {}.", facts.program, starved, length,
+                     CauseOf(*main));
 }
 
 void PrintVerdict(const WatchVerdict& verdict) {

@@ -5,7 +5,6 @@
 #include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
-#include <set>
 
 #include "commands/commands.h"
 #include "kettle/comparison/encode_comparison.h"
@@ -103,7 +102,9 @@ Facts PlanFacts(const json& file) {
   if (!plan.chosen->one_encode && plan.container != "none") add("recording", plan.chosen->recording);
   if (!plan.proving.attempts.empty()) {
     const Proof& proof = plan.proving.attempts.back().proof;
-    facts.emplace_back("skipped in the proof run", fmt::format("{}", proof.stream.skipped + proof.recording.skipped));
+    facts.emplace_back(
+        "skipped in the proof run",
+        fmt::format("{}", proof.stream.skipped + (plan.chosen->one_encode ? 0 : proof.recording.skipped)));
   }
   return facts;
 }

@@ -2,6 +2,7 @@
 // history and forget.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 
 #include "commands/commands.h"

@@ -11,8 +11,6 @@
 
 namespace kettle::app {
 
-namespace {
-
 std::vector<KeptFile> ReadFiles(const std::filesystem::path& folder, const std::vector<std::string>& names) {
   std::vector<KeptFile> files;
   for (const std::string& name : names)
@@ -20,8 +18,6 @@ std::vector<KeptFile> ReadFiles(const std::filesystem::path& folder, const std::
       files.push_back({name, std::string(std::istreambuf_iterator<char>(file), {})});
   return files;
 }
-
-}  // namespace
 
 Circumstances CircumstancesOf(const Machine& machine, const std::string& version) {
   Circumstances circumstances{

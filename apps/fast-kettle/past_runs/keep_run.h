@@ -27,6 +27,9 @@ void KeepRun(const Session& session, const RunToKeep& run);
 // keep one in, and as History does.
 std::unique_ptr<History> OpenHistory();
 
+// Of a folder's files those that are there.
+std::vector<KeptFile> ReadFiles(const std::filesystem::path& folder, const std::vector<std::string>& names);
+
 // What runs depend on here and now.
 Circumstances CircumstancesOf(const Machine& machine, const std::string& version);
 

@@ -183,7 +183,7 @@ std::string ComparisonSentence(const EncodeComparison& comparison, const std::ve
   double widest = 0;
   for (const EncodeChange& encode : comparison.encodes)
     widest = std::max(widest, (encode.cost ? *encode.cost : encode.speed).noise);
-  return fmt::format("No difference that the noise lets through: {} encode(s), each to within {:.0f} %.",
+  return fmt::format("No difference beyond the noise: {} encode(s) compared, each measured to within {:.0f} %.",
                      comparison.encodes.size(), std::max(1.0, widest * 100));
 }
 

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <fmt/format.h>
 
-#include <fstream>
-#include <iterator>
 #include <nlohmann/json.hpp>
 
 #include "commands/commands.h"
@@ -22,23 +20,14 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-const char* const kPlanFiles[] = {"plan.json", "card.txt", "card.json"};
-
-std::optional<KeptFile> ReadKeptFile(const fs::path& folder, const std::string& name) {
-  std::ifstream file(folder / name, std::ios::binary);
-  if (!file) return std::nullopt;
-  return KeptFile{name, std::string(std::istreambuf_iterator<char>(file), {})};
-}
+const std::vector<std::string> kPlanFiles{"plan.json", "card.txt", "card.json"};
 
 // A plan that stands in the folder and that the history lacks: its number there, from now on. It may be of any program
 // version and of another machine, so only what its file says is known of it.
 std::optional<std::int64_t> KeepWhatIsThere(History& history, const fs::path& folder) {
-  const auto there = ReadKeptFile(folder, "plan.json");
-  if (!there || history.Has(*there)) return std::nullopt;
-  std::vector<KeptFile> files;
-  for (const char* name : kPlanFiles)
-    if (auto file = ReadKeptFile(folder, name)) files.push_back(std::move(*file));
-  const json plan = json::parse(there->content, nullptr, false);
+  const std::vector<KeptFile> files = ReadFiles(folder, kPlanFiles);
+  if (files.empty() || files.front().name != "plan.json" || history.Has(files.front())) return std::nullopt;
+  const json plan = json::parse(files.front().content, nullptr, false);
   const auto text = [&](const char* key) {
     return plan.is_object() && plan.contains(key) && plan[key].is_string() ? plan[key].get<std::string>() : "";
   };
@@ -72,10 +61,10 @@ int RunRestore(const Request& request) {
   const OutputFolder folder(request.out);
   const auto kept = KeepWhatIsThere(*history, folder.path());
   std::vector<std::string> written;
-  for (const char* name : kPlanFiles)
+  for (const std::string& name : kPlanFiles)
     if (const auto content = history->File(run.number, name)) {
       WriteFile(folder.path() / name, *content);
-      written.emplace_back(name);
+      written.push_back(name);
     }
   if (written.empty()) FailMachine("{} has no plan.json in the history", Called(run));
   const bool same_machine = run.machine_digest == Digest(ReadMachine());
