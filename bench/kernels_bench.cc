@@ -5,7 +5,7 @@
 #include "kettle/footage/scene.h"
 #include "kettle/media/scaler.h"
 #include "kettle/quality/picture_metrics.h"
-#include "kettle/quality/ssimulacra2.h"
+#include "kettle/quality/ssimulacra2/ssimulacra2.h"
 
 namespace {
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/quality/ssimulacra2.h"
+#include "kettle/quality/ssimulacra2/ssimulacra2.h"
 
 #include <gtest/gtest.h>
 

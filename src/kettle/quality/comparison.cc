@@ -5,7 +5,7 @@
 #include <utility>
 
 #include "kettle/quality/colour_error.h"
-#include "kettle/quality/ssimulacra2.h"
+#include "kettle/quality/ssimulacra2/ssimulacra2.h"
 
 namespace kettle {
 

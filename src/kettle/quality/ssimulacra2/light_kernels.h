@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The inner loops of SSIMULACRA 2, compiled for every vector instruction set that Highway knows.
+// The inner loops from coded pictures to SSIMULACRA 2's XYB, compiled for every vector instruction set that Highway
+// knows.
 #pragma once
 
 #include <cstdint>
@@ -24,14 +25,5 @@ void ChromaRow(const std::uint8_t* near, const std::uint8_t* far, int width, flo
 
 // A row of 2x2 means of two rows; the last sample of an odd width counts twice.
 void HalveRow(const float* upper, const float* lower, int width, float* out);
-
-// Of all samples of a plane: how much is not similar, what was added to smooth places, what was lost of detail; and the
-// fourth powers of each.
-struct PlaneErrors {
-  double structure = 0, structure4 = 0, added = 0, added4 = 0, lost = 0, lost4 = 0;
-};
-// Two planes of XYB of the same size, without padding. Without `structure`, which takes half of the time, that is left
-// 0.
-PlaneErrors SumPlaneErrors(const float* reference, const float* distorted, int width, int height, bool structure);
 
 }  // namespace kettle::kernels

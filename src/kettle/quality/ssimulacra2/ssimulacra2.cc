@@ -1,12 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/quality/ssimulacra2.h"
+#include "kettle/quality/ssimulacra2/ssimulacra2.h"
 
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
 #include <utility>
 
-#include "kettle/quality/ssimulacra2_kernels.h"
+#include "kettle/quality/ssimulacra2/light_kernels.h"
+#include "kettle/quality/ssimulacra2/plane_errors.h"
 
 namespace kettle {
 
@@ -122,35 +123,54 @@ class LinearRows {
   const int width_, height_;
 };
 
-// A thread's own planes and rows: fresh memory for each picture would cost a good part of the metric.
-struct Scratch {
-  LinearPicture half_a, half_b, xyb_a, xyb_b;
-  std::vector<float> upper, lower;
+// The rows of XYB of one picture that are being compared, and those before them that a blur still looks at.
+struct XybBand {
+  static constexpr int kRows = 16, kBefore = kernels::PlaneErrorSums::kReach;
+  std::array<std::vector<float>, 3> planes;
+
+  void Begin(int width) {
+    const std::size_t samples = static_cast<std::size_t>(width) * (kBefore + kRows);
+    for (auto& plane : planes)
+      if (plane.size() < samples) plane.resize(samples);
+  }
+  // The last rows of this band come before those of the next.
+  void Next(int width) {
+    const std::ptrdiff_t moved = std::ptrdiff_t{kBefore} * width;
+    for (auto& plane : planes) std::copy_n(plane.begin() + std::ptrdiff_t{kRows} * width, moved, plane.begin());
+  }
+  float* row(std::size_t plane, int y, int width) { return planes[plane].data() + std::ptrdiff_t{kBefore + y} * width; }
 };
 
-// One pass over a picture: its XYB for this scale, and for the next one its light at half the size, which are means of
-// 2x2 samples; the last row and column of an odd side count twice. `half` may be what the rows lie in.
+// A thread's own planes and rows: fresh memory for each picture would cost a good part of the metric.
+struct Scratch {
+  LinearPicture half_a, half_b;
+  XybBand xyb_a, xyb_b;
+  std::vector<float> upper, lower;
+  std::array<kernels::PlaneErrorSums, 3> sums;
+};
+
+// Some rows of a picture, from an even one on: their XYB for this scale, and for the next one their light at half the
+// size, which are means of 2x2 samples; the last row and column of an odd side count twice. `half` may be what the rows
+// lie in.
 template <class Rows>
-void SplitScale(const Rows& rows, bool only_luma, LinearPicture& xyb, LinearPicture& half, Scratch& scratch) {
-  const int width = rows.width(), height = rows.height(), half_width = (width + 1) / 2;
-  Resize(xyb, width, height);
-  Resize(half, half_width, (height + 1) / 2);
-  for (std::vector<float>* room : {&scratch.upper, &scratch.lower}) room->resize(rows.RoomFor());
+void SplitBand(const Rows& rows, int first, int count, bool only_luma, XybBand& xyb, LinearPicture& half,
+               Scratch& scratch) {
+  const int width = rows.width(), half_width = (width + 1) / 2;
   const auto to_xyb = [&](int y, const LightRow& light) {
-    const auto row = [&](std::size_t plane) { return xyb.planes[plane].data() + std::ptrdiff_t{y} * width; };
+    const auto row = [&](std::size_t plane) { return xyb.row(plane, y - first, width); };
     kernels::LinearToXyb(light[0], light[1], light[2], width, only_luma ? nullptr : row(0), row(1),
                          only_luma ? nullptr : row(2));
   };
-  for (int y = 0; y < half.height; ++y) {
-    const LightRow upper = rows.Row(2 * y, scratch.upper.data());
-    to_xyb(2 * y, upper);
+  for (int y = first; y < first + count; y += 2) {
+    const LightRow upper = rows.Row(y, scratch.upper.data());
+    to_xyb(y, upper);
     LightRow lower = upper;
-    if (2 * y + 1 < height) {
-      lower = rows.Row(2 * y + 1, scratch.lower.data());
-      to_xyb(2 * y + 1, lower);
+    if (y + 1 < rows.height()) {
+      lower = rows.Row(y + 1, scratch.lower.data());
+      to_xyb(y + 1, lower);
     }
     for (std::size_t c = 0; c < 3; ++c)
-      kernels::HalveRow(upper[c], lower[c], width, half.planes[c].data() + std::ptrdiff_t{y} * half_width);
+      kernels::HalveRow(upper[c], lower[c], width, half.planes[c].data() + std::ptrdiff_t{y / 2} * half_width);
   }
 }
 
@@ -176,14 +196,31 @@ Part PartOf(std::size_t plane, std::size_t scale, std::size_t scales) {
   return weights[0] == 0 && weights[3] == 0 ? Part::kEdges : Part::kAll;
 }
 
-ScaleErrors ErrorsOf(const LinearPicture& a, const LinearPicture& b, const std::array<Part, 3>& parts) {
-  const double samples = static_cast<double>(a.width) * a.height;
+// The errors of one scale, a band of rows after the other, while they are in the cache. The light of the next scale is
+// left in the halves, which the rows may lie in.
+template <class Rows>
+ScaleErrors ErrorsOf(const Rows& a, const Rows& b, const std::array<Part, 3>& parts, Scratch& scratch) {
+  const int width = a.width(), height = a.height();
+  const bool only_luma = parts[0] == Part::kNone && parts[2] == Part::kNone;
+  for (LinearPicture* half : {&scratch.half_a, &scratch.half_b}) Resize(*half, (width + 1) / 2, (height + 1) / 2);
+  for (XybBand* xyb : {&scratch.xyb_a, &scratch.xyb_b}) xyb->Begin(width);
+  for (std::vector<float>* room : {&scratch.upper, &scratch.lower}) room->resize(a.RoomFor());
+  for (std::size_t c = 0; c < 3; ++c) scratch.sums[c].Begin(width, height, parts[c] == Part::kAll);
+  for (int first = 0; first < height; first += XybBand::kRows) {
+    const int count = std::min(XybBand::kRows, height - first);
+    SplitBand(a, first, count, only_luma, scratch.xyb_a, scratch.half_a, scratch);
+    SplitBand(b, first, count, only_luma, scratch.xyb_b, scratch.half_b, scratch);
+    for (std::size_t c = 0; c < 3; ++c)
+      if (parts[c] != Part::kNone)
+        scratch.sums[c].Add(scratch.xyb_a.row(c, 0, width), scratch.xyb_b.row(c, 0, width), count);
+    for (XybBand* xyb : {&scratch.xyb_a, &scratch.xyb_b}) xyb->Next(width);
+  }
+  const double samples = static_cast<double>(width) * height;
+  const auto root = [&](double sum4) { return std::sqrt(std::sqrt(sum4 / samples)); };
   ScaleErrors errors{};
   for (std::size_t c = 0; c < 3; ++c) {
     if (parts[c] == Part::kNone) continue;
-    const kernels::PlaneErrors sums =
-        kernels::SumPlaneErrors(a.planes[c].data(), b.planes[c].data(), a.width, a.height, parts[c] == Part::kAll);
-    const auto root = [&](double sum4) { return std::sqrt(std::sqrt(sum4 / samples)); };
+    const kernels::PlaneErrors& sums = scratch.sums[c].errors();
     errors[c] = {sums.structure / samples, sums.added / samples, sums.lost / samples,
                  root(sums.structure4),    root(sums.added4),    root(sums.lost4)};
   }
@@ -210,15 +247,8 @@ double Compare(const Rows& reference, const Rows& distorted) {
   while (scales.size() < count) {
     const auto part = [&](std::size_t plane) { return PartOf(plane, scales.size(), count); };
     const std::array<Part, 3> parts{part(0), part(1), part(2)};
-    const bool only_luma = parts[0] == Part::kNone && parts[2] == Part::kNone;
-    if (scales.empty()) {
-      SplitScale(reference, only_luma, scratch.xyb_a, scratch.half_a, scratch);
-      SplitScale(distorted, only_luma, scratch.xyb_b, scratch.half_b, scratch);
-    } else {
-      SplitScale(LinearRows(scratch.half_a), only_luma, scratch.xyb_a, scratch.half_a, scratch);
-      SplitScale(LinearRows(scratch.half_b), only_luma, scratch.xyb_b, scratch.half_b, scratch);
-    }
-    scales.push_back(ErrorsOf(scratch.xyb_a, scratch.xyb_b, parts));
+    scales.push_back(scales.empty() ? ErrorsOf(reference, distorted, parts, scratch)
+                                    : ErrorsOf(LinearRows(scratch.half_a), LinearRows(scratch.half_b), parts, scratch));
   }
   return ScoreOf(scales);
 }
