@@ -48,6 +48,8 @@ void SleepUntil(std::int64_t ns) {
   clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &until, nullptr);
 }
 
+bool Codes(std::size_t codec) { return codec != static_cast<std::size_t>(standin::Codec::kAv1) || standin::CodesAv1(); }
+
 // One device: its engine, and who is connected, for when it is lost.
 class Device {
  public:
@@ -73,8 +75,9 @@ class Device {
     std::strncpy(info.bus_address, p.bus_address.c_str(), sizeof info.bus_address - 1);
     info.compute_major = p.compute_major;
     info.compute_minor = p.compute_minor;
-    for (const auto& [codec, ability] : {std::pair{0, p.h264}, std::pair{1, p.hevc}}) {
-      info.max_width[codec] = ability.offered ? ability.max_width : 0;
+    for (std::size_t codec = 0; codec < standin::kCodecs; ++codec) {
+      const standin::CodecAbility& ability = p.codecs[codec];
+      info.max_width[codec] = ability.offered && Codes(codec) ? ability.max_width : 0;
       info.max_height[codec] = ability.max_height;
       info.b_frames[codec] = ability.b_frames;
       info.ten_bit[codec] = ability.ten_bit;
@@ -202,8 +205,7 @@ class Session {
   Message Initialise(const standin::Settings& s) {
     Message answer{.kind = Kind::kInitialise, .status = Status::kUnsupported, .header = {}};
     if (!device_) return answer;
-    const standin::CodecAbility& ability =
-        s.codec == standin::Codec::kH264 ? device_->profile().h264 : device_->profile().hevc;
+    const standin::CodecAbility& ability = device_->profile().codecs.at(static_cast<std::size_t>(s.codec));
     if (!ability.offered || s.width > ability.max_width || s.height > ability.max_height ||
         s.b_frames > ability.b_frames || (s.ten_bit && !ability.ten_bit))
       return answer;
@@ -246,7 +248,7 @@ class Session {
     const standin::Work work{.width = settings_.width,
                              .height = settings_.height,
                              .preset = settings_.preset,
-                             .hevc = settings_.codec == standin::Codec::kHevc,
+                             .codec = settings_.codec,
                              .look_ahead = settings_.look_ahead_frames > 0,
                              .adaptive_quantisation = settings_.adaptive_quantisation != 0,
                              .multi_pass = settings_.multi_pass != 0,

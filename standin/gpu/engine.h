@@ -17,7 +17,8 @@ namespace standin {
 struct Work {
   int width = 0, height = 0;
   int preset = 1;  // 1 to 7
-  bool hevc = false, look_ahead = false, adaptive_quantisation = false, multi_pass = false;
+  Codec codec = Codec::kH264;
+  bool look_ahead = false, adaptive_quantisation = false, multi_pass = false;
   double factor = 1;  // of a fault that slows the engine down
 };
 
@@ -88,7 +89,7 @@ class Engine {
     if (work.adaptive_quantisation) prepare_ns += cost_ns(profile_.adaptive_quantisation_speed);
     if (work.multi_pass) prepare_ns += cost_ns(profile_.multi_pass_speed);
     const double speed = profile_.megapixels_per_second[static_cast<std::size_t>(work.preset - 1)] *
-                         (work.hevc ? profile_.hevc_speed : 1) / work.factor;
+                         profile_.codec_speed[static_cast<std::size_t>(work.codec)] / work.factor;
     std::lock_guard lock(mutex_);
     prepare_ns = static_cast<std::int64_t>(static_cast<double>(prepare_ns) / (1 - game_share_));
     std::int64_t ready_ns = submitted_ns;

@@ -4,6 +4,7 @@
 #include <stdexcept>
 
 #include "coder.h"
+#include "planar_input.h"
 
 namespace standin {
 
@@ -69,7 +70,7 @@ void ApplySettings(const x265_api& api, x265_param& p, const Settings& s) {
 class HevcCoder final : public Coder {
  public:
   explicit HevcCoder(const Settings& s)
-      : settings_(s), signature_(SignatureUnit(s)), api_(x265_api_get(s.ten_bit ? 10 : 8)) {
+      : settings_(s), signature_(SignatureUnit(s)), api_(x265_api_get(s.ten_bit ? 10 : 8)), input_(s) {
     if (!api_) throw std::runtime_error("the coder has no such bit depth");
     x265_param* p = api_->param_alloc();
     ApplyPreset(*api_, *p, s.preset);
@@ -87,9 +88,6 @@ class HevcCoder final : public Coder {
     if (api_->encoder_headers(x265_, &nals, &count) < 0) throw std::runtime_error("no sequence header");
     for (std::uint32_t i = 0; i < count; ++i)
       header_.insert(header_.end(), nals[i].payload, nals[i].payload + nals[i].sizeBytes);
-    chroma_.resize(
-        s.semi_planar && !s.ten_bit ? static_cast<std::size_t>(s.width) * static_cast<std::size_t>(s.height) / 2 : 0);
-    planes_.resize(s.ten_bit ? static_cast<std::size_t>(s.width) * static_cast<std::size_t>(s.height) * 3 / 2 : 0);
   }
   ~HevcCoder() override {
     if (picture_) api_->picture_free(picture_);
@@ -115,62 +113,14 @@ class HevcCoder final : public Coder {
 
  private:
   void Fill(const std::uint8_t* picture) {
+    const Planes planes = input_.Of(picture);
     picture_->colorSpace = X265_CSP_I420;
     picture_->bitDepth = settings_.ten_bit ? 10 : 8;
-    const int pitch = settings_.pitch, height = settings_.height;
-    auto* base = const_cast<std::uint8_t*>(picture);
-    if (settings_.semi_planar && !settings_.ten_bit) return FromNv12(base);
-    if (!settings_.ten_bit) {
-      picture_->planes[0] = base;
-      picture_->planes[2] = base + static_cast<std::ptrdiff_t>(pitch) * height;  // YV12: Cr comes first
-      picture_->planes[1] =
-          base + static_cast<std::ptrdiff_t>(pitch) * height + static_cast<std::ptrdiff_t>(pitch / 2) * (height / 2);
-      picture_->stride[0] = pitch;
-      picture_->stride[1] = picture_->stride[2] = pitch / 2;
-      return;
-    }
-    FromP010(base);
-  }
-
-  // The chroma samples in turn; the coder wants them apart.
-  void FromNv12(std::uint8_t* base) {
-    const int height = settings_.height, half = settings_.width / 2;
-    std::uint8_t *cb = chroma_.data(), *cr = cb + static_cast<std::ptrdiff_t>(half) * (height / 2);
-    for (int y = 0; y < height / 2; ++y) {
-      const std::uint8_t* row = base + static_cast<std::ptrdiff_t>(settings_.pitch) * (height + y);
-      for (int x = 0; x < half; ++x) {
-        cb[y * half + x] = row[2 * x];
-        cr[y * half + x] = row[2 * x + 1];
-      }
-    }
-    picture_->planes[0] = base;
-    picture_->planes[1] = cb;
-    picture_->planes[2] = cr;
-    picture_->stride[0] = settings_.pitch;
-    picture_->stride[1] = picture_->stride[2] = half;
-  }
-
-  // P010 has its 10 bits on top and the chroma samples in turn; the coder wants them below and apart.
-  void FromP010(const std::uint8_t* base) {
-    const int width = settings_.width, height = settings_.height, half = width / 2;
-    std::uint16_t* luma = planes_.data();
-    std::uint16_t* cb = luma + static_cast<std::ptrdiff_t>(width) * height;
-    std::uint16_t* cr = cb + static_cast<std::ptrdiff_t>(half) * (height / 2);
-    const auto row = [&](int y) {
-      return reinterpret_cast<const std::uint16_t*>(base + static_cast<std::ptrdiff_t>(settings_.pitch) * y);
-    };
-    for (int y = 0; y < height; ++y)
-      for (int x = 0; x < width; ++x) luma[y * width + x] = static_cast<std::uint16_t>(row(y)[x] >> 6);
-    for (int y = 0; y < height / 2; ++y)
-      for (int x = 0; x < half; ++x) {
-        cb[y * half + x] = static_cast<std::uint16_t>(row(height + y)[2 * x] >> 6);
-        cr[y * half + x] = static_cast<std::uint16_t>(row(height + y)[2 * x + 1] >> 6);
-      }
-    picture_->planes[0] = luma;
-    picture_->planes[1] = cb;
-    picture_->planes[2] = cr;
-    picture_->stride[0] = width * 2;
-    picture_->stride[1] = picture_->stride[2] = half * 2;
+    picture_->planes[0] = planes.luma;
+    picture_->planes[1] = planes.cb;
+    picture_->planes[2] = planes.cr;
+    picture_->stride[0] = static_cast<int>(planes.luma_bytes);
+    picture_->stride[1] = picture_->stride[2] = static_cast<int>(planes.chroma_bytes);
   }
 
   std::optional<CodedUnit> Code(x265_picture* in) {
@@ -201,8 +151,8 @@ class HevcCoder final : public Coder {
   const x265_api* api_;
   x265_encoder* x265_ = nullptr;
   x265_picture *picture_ = nullptr, *result_ = nullptr;
-  std::vector<std::uint8_t> header_, unit_, chroma_;
-  std::vector<std::uint16_t> planes_;
+  PlanarInput input_;
+  std::vector<std::uint8_t> header_, unit_;
   std::vector<std::uint64_t> timestamps_;
   std::int64_t next_pts_ = 0;
 };

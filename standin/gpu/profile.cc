@@ -87,6 +87,7 @@ class Table {
   std::string path_, name_;
 };
 
+constexpr const char* kCodecNames[kCodecs] = {"h264", "hevc", "av1"};
 constexpr double kFastest = 1e6;  // millions of luma samples a second: no limit in practice
 
 CodecAbility ReadAbility(const std::optional<Table>& table, CodecAbility ability) {
@@ -108,7 +109,7 @@ bool IsBusAddress(const std::string& text) {
 
 DeviceProfile ReadDevice(const Table& table, const std::string& usual_address) {
   table.Check({"bus_address", "interface", "low_power", "packed_headers", "name", "compute_major", "compute_minor",
-               "session_limit", "h264", "hevc", "megapixels_per_second", "compute", "game_share",
+               "session_limit", "h264", "hevc", "av1", "megapixels_per_second", "compute", "game_share",
                "crossing_megapixels_per_second"});
   DeviceProfile device;
   if (const std::string name = table.Text("interface", "nvenc"); name == "vaapi")
@@ -123,18 +124,19 @@ DeviceProfile ReadDevice(const Table& table, const std::string& usual_address) {
   device.compute_major = table.Whole("compute_major", device.compute_major, 1);
   device.compute_minor = table.Whole("compute_minor", device.compute_minor, 0);
   device.session_limit = table.Whole("session_limit", device.session_limit, 1);
-  device.h264 = ReadAbility(table.Sub("h264"), {});
-  device.hevc = ReadAbility(table.Sub("hevc"), {.offered = false});
+  for (std::size_t codec = 0; codec < kCodecs; ++codec)
+    device.codecs[codec] = ReadAbility(table.Sub(kCodecNames[codec]), device.codecs[codec]);
   const auto speeds = table.Sub("megapixels_per_second");
   if (!speeds) table.Fail("megapixels_per_second", "is missing");
-  speeds->Check({"p1", "p2", "p3", "p4", "p5", "p6", "p7", "hevc"});
+  speeds->Check({"p1", "p2", "p3", "p4", "p5", "p6", "p7", "hevc", "av1"});
   for (int preset = 1; preset <= kPresets; ++preset) {
     const std::string key = "p" + std::to_string(preset);
     const double speed = speeds->Number(key.c_str(), 0, 1e-3, kFastest);
     if (speed <= 0) speeds->Fail(key, "is missing");
     device.megapixels_per_second[static_cast<std::size_t>(preset - 1)] = speed;
   }
-  device.hevc_speed = speeds->Number("hevc", device.hevc_speed, 1e-3, 10);
+  for (std::size_t codec = 1; codec < kCodecs; ++codec)
+    device.codec_speed[codec] = speeds->Number(kCodecNames[codec], device.codec_speed[codec], 1e-3, 10);
   if (const auto compute = table.Sub("compute")) {
     compute->Check({"look_ahead", "adaptive_quantisation", "multi_pass"});
     device.look_ahead_speed = compute->Number("look_ahead", 0, 0, kFastest);

@@ -13,7 +13,7 @@ namespace standin {
 
 inline constexpr int kPresets = 7;
 
-// What a device's generation can do in one codec.
+// What a device's generation can do in one codec. AV1 is offered where its coder is built in (CodesAv1).
 struct CodecAbility {
   bool offered = true;
   int b_frames = 0;  // at most so many in a row
@@ -26,12 +26,12 @@ struct DeviceProfile {
   std::string name, bus_address;  // the latter as the kernel writes it, "0000:01:00.0"
   int compute_major = 7, compute_minor = 5;
   int session_limit = 3;
-  CodecAbility h264, hevc;
+  std::array<CodecAbility, kCodecs> codecs{CodecAbility{}, {.offered = false}, {.offered = false}};  // by Codec
   // Of VA-API: only the low-power entry point, and whether the driver takes the client's headers as they are.
   bool low_power = false, packed_headers = true;
   // Millions of luma samples the encode engine codes in one second, for presets p1 (fastest) to p7.
   std::array<double, kPresets> megapixels_per_second{};
-  double hevc_speed = 1;  // of the above, when it codes HEVC
+  std::array<double, kCodecs> codec_speed{1, 1, 1};  // of the above, by Codec
 
   // What runs on the shader units beside the engine, in millions of luma samples a second; zero: it costs nothing.
   double look_ahead_speed = 0, adaptive_quantisation_speed = 0, multi_pass_speed = 0;

@@ -29,7 +29,8 @@ enum class Status : std::uint32_t {
   kCrash,  // the driver is to crash now
 };
 
-enum class Codec : std::int32_t { kH264, kHevc };
+enum class Codec : std::int32_t { kH264, kHevc, kAv1 };
+inline constexpr int kCodecs = 3;
 
 // How a device is reached. Each interface counts its own devices.
 enum class Interface : std::uint32_t { kNvenc, kVaapi };
@@ -39,8 +40,9 @@ struct DeviceInfo {
   std::uint32_t index, count;  // among those of its interface
   char name[96], driver_version[64], bus_address[16];
   std::int32_t compute_major, compute_minor;
-  std::int32_t max_width[2], max_height[2], b_frames[2];  // by Codec; no width: the codec is not offered
-  std::uint32_t ten_bit[2];
+  // By Codec; no width: the codec is not offered.
+  std::int32_t max_width[kCodecs], max_height[kCodecs], b_frames[kCodecs];
+  std::uint32_t ten_bit[kCodecs];
   std::uint32_t low_power, packed_headers;  // of VA-API: the entry point there is, and who writes the headers
   std::uint32_t gpu_percent, encoder_percent, sessions;  // of the last second, and now
 };
@@ -51,7 +53,7 @@ struct Settings {
   std::int32_t rate_numerator, rate_denominator;  // frames per second
   std::int32_t preset;                            // 1 (fastest) to 7 (slowest)
   std::int32_t average_kbps, maximum_kbps, buffer_kbit;
-  std::int32_t constant_qp;     // below zero: another rule
+  std::int32_t constant_qp;     // below zero: another rule; of AV1 the quantiser's index, 0 to 255
   std::int32_t target_quality;  // below zero: the bit rates rule
   std::int32_t keyframe_frames;
   std::int32_t profile_idc;  // of H.264

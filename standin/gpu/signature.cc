@@ -1,4 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
+#include <stdexcept>
+
 #include "coder.h"
 
 namespace standin {
@@ -9,6 +11,19 @@ constexpr std::uint8_t kUuid[16] = {0x6b, 0x65, 0x74, 0x74, 0x6c, 0x65, 0x40, 0x
                                     0x80, 0x61, 0x6e, 0x64, 0x2d, 0x69, 0x6e, 0x21};
 constexpr std::uint8_t kUserDataUnregistered = 5;
 
+// An OBU of private metadata: its type and size, the metadata's type, the text.
+std::vector<std::uint8_t> SignatureObu(const std::string& text) {
+  constexpr std::uint8_t kMetadataWithSize = 5 << 3 | 2, kPrivate = 6, kTrailing = 0x80;
+  std::vector<std::uint8_t> unit{kMetadataWithSize};
+  std::size_t size = text.size() + 2;
+  for (; size >= 0x80; size >>= 7) unit.push_back(static_cast<std::uint8_t>(size | 0x80));
+  unit.push_back(static_cast<std::uint8_t>(size));
+  unit.push_back(kPrivate);
+  unit.insert(unit.end(), text.begin(), text.end());
+  unit.push_back(kTrailing);
+  return unit;
+}
+
 }  // namespace
 
 std::string Signature(const Settings& s) {
@@ -18,6 +33,7 @@ std::string Signature(const Settings& s) {
 }
 
 std::vector<std::uint8_t> SignatureUnit(const Settings& settings) {
+  if (settings.codec == Codec::kAv1) return SignatureObu(Signature(settings));
   std::vector<std::uint8_t> payload(std::begin(kUuid), std::end(kUuid));
   const std::string text = Signature(settings);
   payload.insert(payload.end(), text.begin(), text.end());
@@ -46,7 +62,12 @@ std::vector<std::uint8_t> SignatureUnit(const Settings& settings) {
 }
 
 std::unique_ptr<Coder> MakeCoder(const Settings& settings) {
-  return settings.codec == Codec::kH264 ? MakeH264Coder(settings) : MakeHevcCoder(settings);
+  switch (settings.codec) {
+    case Codec::kH264: return MakeH264Coder(settings);
+    case Codec::kHevc: return MakeHevcCoder(settings);
+    case Codec::kAv1: return MakeAv1Coder(settings);
+  }
+  throw std::runtime_error("no such codec");
 }
 
 }  // namespace standin

@@ -94,6 +94,8 @@ std::vector<int> Stream::keyframes() const {
   return places;
 }
 
+bool HasEncoder(const std::string& library_name) { return avcodec_find_encoder_by_name(library_name.c_str()); }
+
 Stream EncodeStream(const EncodeSettings& settings, int frames) { return EncodeStream(ConfigFor(settings), frames); }
 
 Stream EncodeStream(const EncoderConfig& config, int frames) {

@@ -31,6 +31,8 @@ struct Stream {
   int delay() const { return packets.empty() ? -1 : packets.front().after_frame; }
 };
 
+bool HasEncoder(const std::string& library_name);  // libavcodec as installed has it
+
 // Encodes `frames` moving pictures with the settings.
 Stream EncodeStream(const EncodeSettings& settings, int frames);
 Stream EncodeStream(const EncoderConfig& config, int frames);

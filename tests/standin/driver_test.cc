@@ -30,6 +30,8 @@ max_height = 1024
 [device.hevc]
 b_frames = 3
 ten_bit = true
+[device.av1]
+ten_bit = true
 [device.compute]
 look_ahead = 50
 [device.megapixels_per_second]
@@ -120,9 +122,33 @@ TEST_F(DriverTest, APictureAboveTheLimitIsRefused) {
   EXPECT_FALSE(RunProbe({large}).works);
 }
 
-TEST_F(DriverTest, EverySettingOfBothCodecsIsInTheBitstream) {
+TEST_F(DriverTest, EverySettingOfEachCodecIsInTheBitstream) {
   test::ProveSettings(FindFamily("nvenc-h264"));
   test::ProveSettings(FindFamily("nvenc-hevc"));
+  if (test::HasEncoder("av1_nvenc")) test::ProveSettings(FindFamily("nvenc-av1"), {.b_frames = false});
+}
+
+TEST_F(DriverTest, Av1DecodesToWhatWentInWhereTheLibraryReachesIt) {
+  EncodeTask task;
+  task.settings = test::SmallSettings("nvenc-av1", "p4");
+  const ProbeOutcome probe = RunProbe({task.settings});
+  if (!test::HasEncoder("av1_nvenc")) {
+    EXPECT_THAT(probe.reason, testing::HasSubstr("too old"));
+    return;
+  }
+  EXPECT_TRUE(probe.works) << probe.reason;
+  for (const int depth : {8, 10}) {
+    task.settings.bit_depth = depth;
+    task.footage = test::MakeY4m(path("source.y4m"), {192, 128}, {25, 1}, 50);
+    task.output = path("out.mkv").string();
+    EXPECT_EQ(RunUnpaced(task, clock_, [](double) {}).frames, 50);
+    const Quality quality = RunQuality({task.footage, task.output, {25, 1}, 50, {}}, [](double) {}).quality;
+    EXPECT_EQ(quality.frames, 50) << depth;
+    EXPECT_GT(quality.worst_frame_psnr_y_db, 20) << depth;
+  }
+  EXPECT_TRUE(test::EncodeStream(task.settings, 30).text().find("simulated GPU: p4") != std::string::npos);
+  task.settings.device = 1;
+  EXPECT_THAT(RunProbe({task.settings}).reason, testing::HasSubstr("cannot encode that codec"));
 }
 
 TEST_F(DriverTest, EveryStreamSaysWhatMadeItAndWhatWasAsked) {

@@ -63,9 +63,9 @@ TEST(Engine, AFrameThatCrossesOverCostsTime) {
 
 TEST(Engine, HevcAndSlowDownsTakeLonger) {
   DeviceProfile profile = TestProfile();
-  profile.hevc_speed = 0.5;
+  profile.codec_speed[1] = 0.5;
   Work work = Megapixel(1);
-  work.hevc = true;
+  work.codec = Codec::kHevc;
   EXPECT_EQ(Engine(profile).Book(0, work), 20'000'000);
   work.factor = 10;
   EXPECT_EQ(Engine(profile).Book(0, work), 200'000'000);

@@ -28,8 +28,8 @@ TEST_F(ProfileTest, ReadsWhatIsThereAndDefaultsTheRest) {
   const auto& device = profile.devices[0];
   EXPECT_EQ(device.name, "X");
   EXPECT_EQ(device.session_limit, 5);
-  EXPECT_EQ(device.h264.max_width, 4096);
-  EXPECT_FALSE(device.hevc.offered);
+  EXPECT_EQ(device.codecs[0].max_width, 4096);
+  EXPECT_FALSE(device.codecs[1].offered);
   EXPECT_DOUBLE_EQ(device.megapixels_per_second[6], 1.5);
   EXPECT_TRUE(profile.faults.empty());
 }
@@ -39,8 +39,8 @@ TEST_F(ProfileTest, ReadsSeveralDevicesAndFaults) {
       Put("p.toml", Device("") + "[device.hevc]\nb_frames = 2\nten_bit = true\n" + Device("game_share = 0.5\n") +
                         "[[fault]]\nkind = \"slow\"\ndevice = 1\nsession = 4\nframe = 30\nfactor = 3\n"));
   ASSERT_EQ(profile.devices.size(), 2u);
-  EXPECT_TRUE(profile.devices[0].hevc.offered);
-  EXPECT_EQ(profile.devices[0].hevc.b_frames, 2);
+  EXPECT_TRUE(profile.devices[0].codecs[1].offered);
+  EXPECT_EQ(profile.devices[0].codecs[1].b_frames, 2);
   EXPECT_DOUBLE_EQ(profile.devices[1].game_share, 0.5);
   ASSERT_EQ(profile.faults.size(), 1u);
   EXPECT_EQ(profile.faults[0].kind, standin::FaultKind::kSlow);

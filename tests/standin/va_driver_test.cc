@@ -25,6 +25,8 @@ max_width = 1024
 max_height = 1024
 [device.hevc]
 ten_bit = true
+[device.av1]
+ten_bit = true
 [device.megapixels_per_second]
 p1 = 400
 p2 = 350
@@ -118,9 +120,25 @@ TEST_F(VaDriverTest, EveryProfileDecodesToWhatWentIn) {
   }
 }
 
-TEST_F(VaDriverTest, EverySettingOfBothCodecsIsInTheBitstream) {
+TEST_F(VaDriverTest, EverySettingOfEachCodecIsInTheBitstream) {
   test::ProveSettings(FindFamily("vaapi-h264"), {.b_frames = false});
   test::ProveSettings(FindFamily("vaapi-hevc"), {.b_frames = false});
+  if (test::HasEncoder("av1_vaapi")) test::ProveSettings(FindFamily("vaapi-av1"), {.b_frames = false});
+}
+
+TEST_F(VaDriverTest, Av1DecodesToWhatWentInWhereTheLibraryReachesIt) {
+  EncodeSettings settings = test::SmallSettings("vaapi-av1", "4");
+  if (!test::HasEncoder("av1_vaapi")) {
+    EXPECT_THAT(RunProbe({settings}).reason, testing::HasSubstr("too old"));
+    return;
+  }
+  for (const int depth : {8, 10}) {
+    settings.bit_depth = depth;
+    EXPECT_GT(EncodeAndCompare(settings).worst_frame_psnr_y_db, 20) << depth;
+    EXPECT_EQ(outcome_.frames, 50);
+  }
+  settings.device = 1;
+  EXPECT_THAT(RunProbe({settings}).reason, testing::HasSubstr("cannot encode that codec"));
 }
 
 TEST_F(VaDriverTest, HevcWithTenBitDecodesToWhatWentIn) {

@@ -41,7 +41,8 @@ struct FeatureMapping {
 struct RateMapping {
   bool average = true, maximum = true, buffer = true;  // which of the rates the library is told
   bool maximum_as_average = false;                     // the maximum is told as the average too
-  Options options;                                     // {} stands for the quality level
+  int level_times = 1;                                 // the library is told the quality level as often
+  Options options;                                     // {} stands for what it is told
 };
 
 struct Profile {

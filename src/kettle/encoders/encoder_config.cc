@@ -139,7 +139,7 @@ class Mapper {
     if (IsQuality(settings_.rate_control) && (level < scale.best || level > scale.worst))
       FailInput("{}'s quality level must be {} (best) to {} (worst), not {}", family_.name, scale.best, scale.worst,
                 level);
-    Set(mapping.options, level);
+    Set(mapping.options, level * mapping.level_times);
   }
 
   void MapFeature(Feature feature, std::optional<int> value) {

@@ -155,11 +155,15 @@ EncoderFamily With(EncoderFamily family, std::vector<Profile> profiles, FrameSiz
   return family;
 }
 
-// AV1 is told its profile by the pictures.
+// AV1 is told its profile by the pictures. Its quality levels go to 63; where the quantiser itself is asked, the library
+// takes its index, four to a level.
 EncoderFamily Av1(EncoderFamily family) {
+  constexpr int kIndicesALevel = 4;
   family = With(std::move(family), {{"main"}, {"main", 10}}, k8192);
   family.profile_option = "";
   family.options.erase("idr_interval");
+  family.quality = {.best = 1, .worst = 63, .usual = 30};
+  family.rates.at(RateControl::kConstantQuality).level_times = kIndicesALevel;
   return family;
 }
 

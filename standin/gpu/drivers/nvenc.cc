@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "channel.h"
+#include "nvenc_settings.h"
 
 namespace {
 
@@ -21,8 +22,6 @@ using standin::Message;
 using standin::Status;
 
 constexpr std::uint32_t kBitstreamBytes = 4u << 20;
-
-bool operator==(const GUID& a, const GUID& b) { return std::memcmp(&a, &b, sizeof a) == 0; }
 
 struct Surface {
   std::uint32_t id;
@@ -60,14 +59,6 @@ struct Session {
 
 Session* From(void* encoder) { return static_cast<Session*>(encoder); }
 
-int PresetOf(const GUID& guid) {
-  const GUID presets[] = {NV_ENC_PRESET_P1_GUID, NV_ENC_PRESET_P2_GUID, NV_ENC_PRESET_P3_GUID, NV_ENC_PRESET_P4_GUID,
-                          NV_ENC_PRESET_P5_GUID, NV_ENC_PRESET_P6_GUID, NV_ENC_PRESET_P7_GUID};
-  for (int i = 0; i < 7; ++i)
-    if (guid == presets[i]) return i + 1;
-  return 0;
-}
-
 // A CUDA context of the stand-in is its device's number, from 1 on.
 std::uint32_t DeviceOf(const NV_ENC_OPEN_ENCODE_SESSION_EX_PARAMS& params) {
   const auto context = reinterpret_cast<std::intptr_t>(params.device);
@@ -95,8 +86,9 @@ NVENCSTATUS NVENCAPI OpenSession(NV_ENC_OPEN_ENCODE_SESSION_EX_PARAMS* params, v
 std::vector<GUID> Codecs(void* encoder) {
   const standin::DeviceInfo& device = From(encoder)->device;
   std::vector<GUID> guids;
-  if (device.max_width[0] > 0) guids.push_back(NV_ENC_CODEC_H264_GUID);
-  if (device.max_width[1] > 0) guids.push_back(NV_ENC_CODEC_HEVC_GUID);
+  for (const standin::Codec codec : {standin::Codec::kH264, standin::Codec::kHevc, standin::Codec::kAv1})
+    if (const GUID* guid = standin::GuidOf(codec); guid && device.max_width[static_cast<int>(codec)] > 0)
+      guids.push_back(*guid);
   return guids;
 }
 
@@ -114,7 +106,7 @@ NVENCSTATUS NVENCAPI GetGuids(void* encoder, GUID* guids, std::uint32_t size, st
 
 NVENCSTATUS NVENCAPI GetCaps(void* encoder, GUID codec, NV_ENC_CAPS_PARAM* param, int* value) {
   const standin::DeviceInfo& device = From(encoder)->device;
-  const int index = codec == NV_ENC_CODEC_HEVC_GUID;
+  const auto index = static_cast<int>(standin::CodecOf(codec));
   switch (param->capsToQuery) {
     case NV_ENC_CAPS_WIDTH_MAX: *value = device.max_width[index]; break;
     case NV_ENC_CAPS_HEIGHT_MAX: *value = device.max_height[index]; break;
@@ -134,7 +126,7 @@ NVENCSTATUS NVENCAPI GetCaps(void* encoder, GUID codec, NV_ENC_CAPS_PARAM* param
 }
 
 NVENCSTATUS NVENCAPI GetPresetConfig(void*, GUID codec, GUID preset, NV_ENC_TUNING_INFO, NV_ENC_PRESET_CONFIG* config) {
-  if (PresetOf(preset) == 0) return NV_ENC_ERR_UNSUPPORTED_PARAM;
+  if (standin::PresetOf(preset) == 0) return NV_ENC_ERR_UNSUPPORTED_PARAM;
   NV_ENC_CONFIG& c = config->presetCfg;
   c = {};
   c.version = NV_ENC_CONFIG_VER;
@@ -142,15 +134,7 @@ NVENCSTATUS NVENCAPI GetPresetConfig(void*, GUID codec, GUID preset, NV_ENC_TUNI
   c.frameIntervalP = 1;
   c.frameFieldMode = NV_ENC_PARAMS_FRAME_FIELD_MODE_FRAME;
   c.rcParams.version = NV_ENC_RC_PARAMS_VER;
-  if (codec == NV_ENC_CODEC_HEVC_GUID) {
-    c.profileGUID = NV_ENC_HEVC_PROFILE_MAIN_GUID;
-    c.encodeCodecConfig.hevcConfig.idrPeriod = 250;
-    c.encodeCodecConfig.hevcConfig.chromaFormatIDC = 1;
-  } else {
-    c.profileGUID = NV_ENC_H264_PROFILE_HIGH_GUID;
-    c.encodeCodecConfig.h264Config.idrPeriod = 250;
-    c.encodeCodecConfig.h264Config.chromaFormatIDC = 1;
-  }
+  standin::PresetOfCodec(standin::CodecOf(codec), c);
   return NV_ENC_SUCCESS;
 }
 
@@ -158,65 +142,9 @@ NVENCSTATUS NVENCAPI GetPresetConfigOld(void* encoder, GUID codec, GUID preset, 
   return GetPresetConfig(encoder, codec, preset, NV_ENC_TUNING_INFO_HIGH_QUALITY, config);
 }
 
-int ProfileIdc(const GUID& guid) {
-  if (guid == NV_ENC_H264_PROFILE_BASELINE_GUID) return 66;
-  if (guid == NV_ENC_H264_PROFILE_MAIN_GUID) return 77;
-  return 100;
-}
-
-void TakeRates(const NV_ENC_RC_PARAMS& rate, standin::Settings& s) {
-  const auto kilo = [](std::uint32_t bits) { return static_cast<std::int32_t>(bits / 1000); };
-  s.average_kbps = kilo(rate.averageBitRate);
-  s.maximum_kbps = kilo(rate.rateControlMode == NV_ENC_PARAMS_RC_CBR || rate.maxBitRate == 0 ? rate.averageBitRate
-                                                                                             : rate.maxBitRate);
-  s.buffer_kbit = rate.vbvBufferSize ? kilo(rate.vbvBufferSize) : s.maximum_kbps;
-  s.constant_qp = rate.rateControlMode == NV_ENC_PARAMS_RC_CONSTQP ? static_cast<int>(rate.constQP.qpInterP) : -1;
-  s.target_quality = rate.rateControlMode == NV_ENC_PARAMS_RC_VBR && rate.targetQuality > 0 ? rate.targetQuality : -1;
-  s.look_ahead_frames = rate.enableLookahead ? rate.lookaheadDepth : 0;
-  s.adaptive_quantisation = rate.enableAQ || rate.enableTemporalAQ;
-  s.multi_pass = rate.multiPass != NV_ENC_MULTI_PASS_DISABLED;
-}
-
-template <typename Vui>
-void TakeColours(const Vui& vui, standin::Settings& s) {
-  s.full_range = static_cast<std::int32_t>(vui.videoFullRangeFlag);
-  s.colour_primaries = static_cast<std::int32_t>(vui.colourPrimaries);
-  s.transfer = static_cast<std::int32_t>(vui.transferCharacteristics);
-  s.matrix = static_cast<std::int32_t>(vui.colourMatrix);
-}
-
-standin::Settings SettingsFrom(const NV_ENC_INITIALIZE_PARAMS& params) {
-  const NV_ENC_CONFIG& config = *params.encodeConfig;
-  standin::Settings s{};
-  s.codec = params.encodeGUID == NV_ENC_CODEC_HEVC_GUID ? standin::Codec::kHevc : standin::Codec::kH264;
-  s.width = static_cast<std::int32_t>(params.encodeWidth);
-  s.height = static_cast<std::int32_t>(params.encodeHeight);
-  s.rate_numerator = static_cast<std::int32_t>(params.frameRateNum);
-  s.rate_denominator = static_cast<std::int32_t>(params.frameRateDen);
-  s.preset = PresetOf(params.presetGUID);
-  s.keyframe_frames = static_cast<std::int32_t>(config.gopLength);
-  s.b_frames = std::max(1, config.frameIntervalP) - 1;
-  TakeRates(config.rcParams, s);
-  if (s.codec == standin::Codec::kHevc) {
-    const NV_ENC_CONFIG_HEVC& hevc = config.encodeCodecConfig.hevcConfig;
-    s.ten_bit = hevc.pixelBitDepthMinus8 == 2;
-    s.repeat_headers = hevc.repeatSPSPPS && !hevc.disableSPSPPS;
-    s.access_unit_delimiter = hevc.outputAUD;
-    TakeColours(hevc.hevcVUIParameters, s);
-  } else {
-    const NV_ENC_CONFIG_H264& h264 = config.encodeCodecConfig.h264Config;
-    s.profile_idc = ProfileIdc(config.profileGUID);
-    s.repeat_headers = h264.repeatSPSPPS && !h264.disableSPSPPS;
-    s.access_unit_delimiter = h264.outputAUD;
-    TakeColours(h264.h264VUIParameters, s);
-  }
-  s.pitch = (s.width * (s.ten_bit ? 2 : 1) + 63) / 64 * 64;
-  return s;
-}
-
 NVENCSTATUS NVENCAPI Initialise(void* encoder, NV_ENC_INITIALIZE_PARAMS* params) {
   Session& session = *From(encoder);
-  session.settings = SettingsFrom(*params);
+  session.settings = standin::SettingsFrom(*params);
   if (session.settings.preset == 0) return NV_ENC_ERR_UNSUPPORTED_PARAM;
   const auto answer = session.Ask({.kind = Kind::kInitialise, .status = {}, .settings = session.settings});
   if (!answer) return NV_ENC_ERR_DEVICE_NOT_EXIST;

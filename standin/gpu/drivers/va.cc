@@ -1,12 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 // The stand-in libva.so.2: the part of the public VA-API that libavutil, libavcodec and libavfilter ask for, to encode
-// H.264 and HEVC on the devices of the profile. What a driver for pictures in memory does without answers
+// H.264, HEVC and AV1 on the devices of the profile. What a driver for pictures in memory does without answers
 // "unimplemented".
 #include <algorithm>
 #include <cstring>
 #include <memory>
 #include <mutex>
 #include <string>
+#include <vector>
 
 #include "va_abilities.h"
 #include "va_session.h"
@@ -14,8 +15,8 @@
 namespace {
 
 using standin::ClientHeaders;
+using standin::CodecOf;
 using standin::EntrypointOf;
-using standin::IsHevc;
 using standin::Profiles;
 using standin::VaBuffer;
 using standin::VaConfig;
@@ -146,7 +147,7 @@ VAStatus vaQuerySurfaceAttributes(VADisplay display, VAConfigID id, VASurfaceAtt
   const auto config = d.configs.find(id);
   if (config == d.configs.end()) return VA_STATUS_ERROR_INVALID_CONFIG;
   const VAProfile profile = config->second.profile;
-  const int codec = IsHevc(profile);
+  const auto codec = static_cast<int>(CodecOf(profile));
   const auto number = [](VASurfaceAttribType type, int value) {
     VASurfaceAttrib attribute{};
     attribute.type = type;
@@ -155,17 +156,18 @@ VAStatus vaQuerySurfaceAttributes(VADisplay display, VAConfigID id, VASurfaceAtt
     attribute.value.value.i = value;
     return attribute;
   };
-  const VASurfaceAttrib all[] = {
-      number(VASurfaceAttribPixelFormat,
-             static_cast<int>(profile == VAProfileHEVCMain10 ? VA_FOURCC_P010 : VA_FOURCC_NV12)),
-      number(VASurfaceAttribMemoryType, VA_SURFACE_ATTRIB_MEM_TYPE_VA),
-      number(VASurfaceAttribMinWidth, 32),
-      number(VASurfaceAttribMinHeight, 32),
-      number(VASurfaceAttribMaxWidth, d.device.max_width[codec]),
-      number(VASurfaceAttribMaxHeight, d.device.max_height[codec])};
-  constexpr unsigned kAll = sizeof all / sizeof all[0];
-  if (list) std::copy_n(all, std::min(*count, kAll), list);
-  *count = kAll;
+  std::vector<VASurfaceAttrib> all{number(VASurfaceAttribMemoryType, VA_SURFACE_ATTRIB_MEM_TYPE_VA),
+                                   number(VASurfaceAttribMinWidth, 32), number(VASurfaceAttribMinHeight, 32),
+                                   number(VASurfaceAttribMaxWidth, d.device.max_width[codec]),
+                                   number(VASurfaceAttribMaxHeight, d.device.max_height[codec])};
+  const std::uint32_t formats = ValueOf(d.device, profile, VAConfigAttribRTFormat);
+  if (formats & VA_RT_FORMAT_YUV420)
+    all.push_back(number(VASurfaceAttribPixelFormat, static_cast<int>(VA_FOURCC_NV12)));
+  if (formats & VA_RT_FORMAT_YUV420_10)
+    all.push_back(number(VASurfaceAttribPixelFormat, static_cast<int>(VA_FOURCC_P010)));
+  const auto most = static_cast<unsigned>(all.size());
+  if (list) std::copy_n(all.begin(), std::min(*count, most), list);
+  *count = most;
   return VA_STATUS_SUCCESS;
 }
 
@@ -295,7 +297,7 @@ VAStatus vaCreateContext(VADisplay display, VAConfigID config, int width, int he
   Display& d = Of(display);
   const auto found = d.configs.find(config);
   if (found == d.configs.end()) return VA_STATUS_ERROR_INVALID_CONFIG;
-  const int codec = IsHevc(found->second.profile);
+  const auto codec = static_cast<int>(CodecOf(found->second.profile));
   if (width > d.device.max_width[codec] || height > d.device.max_height[codec])
     return VA_STATUS_ERROR_RESOLUTION_NOT_SUPPORTED;
   standin::Descriptor socket = standin::ConnectToDevice();

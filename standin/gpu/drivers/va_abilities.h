@@ -11,7 +11,7 @@
 
 namespace standin {
 
-bool IsHevc(VAProfile profile);
+Codec CodecOf(VAProfile profile);
 std::vector<VAProfile> Profiles(const DeviceInfo& device);  // that it encodes
 VAEntrypoint EntrypointOf(const DeviceInfo& device);        // the only one that it has
 bool ClientHeaders(const DeviceInfo& device, VAProfile profile);

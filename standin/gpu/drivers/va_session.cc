@@ -49,15 +49,30 @@ void VaSession::TakeMisc(const VAEncMiscParameterBuffer& misc) {
   }
 }
 
+void VaSession::TakeParameters(const VaBuffer& buffer) {
+  const bool sequence = buffer.type == VAEncSequenceParameterBufferType,
+             picture = buffer.type == VAEncPictureParameterBufferType;
+  switch (codec()) {
+    case Codec::kH264:
+      sequence  ? Copy(buffer.data, h264_sequence_)
+      : picture ? Copy(buffer.data, h264_picture_)
+                : Copy(buffer.data, h264_slice_);
+      break;
+    case Codec::kHevc:
+      if (picture) Copy(buffer.data, hevc_picture_);
+      if (!picture && !sequence) Copy(buffer.data, hevc_slice_);
+      break;
+    case Codec::kAv1:
+      if (picture) Copy(buffer.data, av1_picture_);
+      break;
+  }
+}
+
 void VaSession::Take(const VaBuffer& buffer) {
   switch (buffer.type) {
     case VAEncSequenceParameterBufferType:
-      hevc() ? Copy(buffer.data, hevc_sequence_) : Copy(buffer.data, h264_sequence_);
-      break;
     case VAEncPictureParameterBufferType:
-      hevc() ? Copy(buffer.data, hevc_picture_) : Copy(buffer.data, h264_picture_);
-      break;
-    case VAEncSliceParameterBufferType: hevc() ? Copy(buffer.data, hevc_slice_) : Copy(buffer.data, h264_slice_); break;
+    case VAEncSliceParameterBufferType: TakeParameters(buffer); break;
     case VAEncMiscParameterBufferType:
       TakeMisc(*reinterpret_cast<const VAEncMiscParameterBuffer*>(buffer.data.data()));
       break;
@@ -75,15 +90,38 @@ void VaSession::Take(const VaBuffer& buffer) {
 }
 
 bool VaSession::IsKeyframe() const {
-  return hevc() ? hevc_picture_.pic_fields.bits.idr_pic_flag : h264_picture_.pic_fields.bits.idr_pic_flag;
+  constexpr unsigned kAv1Key = 0;  // AV1 6.8.2, frame_type
+  switch (codec()) {
+    case Codec::kH264: return h264_picture_.pic_fields.bits.idr_pic_flag;
+    case Codec::kHevc: return hevc_picture_.pic_fields.bits.idr_pic_flag;
+    case Codec::kAv1: return av1_picture_.picture_flags.bits.frame_type == kAv1Key;
+  }
+  return false;
+}
+
+VABufferID VaSession::CodedBuffer() const {
+  switch (codec()) {
+    case Codec::kH264: return h264_picture_.coded_buf;
+    case Codec::kHevc: return hevc_picture_.coded_buf;
+    case Codec::kAv1: return av1_picture_.coded_buf;
+  }
+  return VA_INVALID_ID;
+}
+
+int VaSession::ConstantQp() const {
+  switch (codec()) {
+    case Codec::kH264: return h264_picture_.pic_init_qp + h264_slice_.slice_qp_delta;
+    case Codec::kHevc: return hevc_picture_.pic_init_qp + hevc_slice_.slice_qp_delta;
+    case Codec::kAv1: return av1_picture_.base_qindex;
+  }
+  return -1;
 }
 
 void VaSession::SetRates(Settings& s) const {
   constexpr double kKilo = 1000;
   s.constant_qp = s.target_quality = -1;
   if (config_.rate_control == VA_RC_CQP) {
-    s.constant_qp = hevc() ? hevc_picture_.pic_init_qp + hevc_slice_.slice_qp_delta
-                           : h264_picture_.pic_init_qp + h264_slice_.slice_qp_delta;
+    s.constant_qp = ConstantQp();
     return;
   }
   s.maximum_kbps = static_cast<std::int32_t>(rates_.bits_per_second / kKilo);
@@ -97,7 +135,7 @@ Settings VaSession::MakeSettings() const {
   constexpr std::int32_t kNever = 1 << 30;
   constexpr int kSlowest = 7, kUsual = 4;  // quality levels go from 1, the best, to 7
   Settings s{};
-  s.codec = hevc() ? Codec::kHevc : Codec::kH264;
+  s.codec = codec();
   s.width = surface_->width;
   s.height = surface_->height;
   s.pitch = surface_->pitch;
@@ -110,7 +148,7 @@ Settings VaSession::MakeSettings() const {
   s.repeat_headers = !client_headers_;
   s.keyframe_frames = kNever;  // by itself: the client says when
   s.profile_idc = H264Profile(config_.profile);
-  s.ten_bit = config_.profile == VAProfileHEVCMain10;
+  s.ten_bit = surface_->ten_bit;
   s.cabac = h264_picture_.pic_fields.bits.entropy_coding_mode_flag;
   s.transform_8x8 = h264_picture_.pic_fields.bits.transform_8x8_mode_flag;
   return s;

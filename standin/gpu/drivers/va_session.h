@@ -3,6 +3,7 @@
 #pragma once
 
 #include <va/va.h>
+#include <va/va_enc_av1.h>
 #include <va/va_enc_h264.h>
 #include <va/va_enc_hevc.h>
 
@@ -11,6 +12,7 @@
 #include <vector>
 
 #include "channel.h"
+#include "va_abilities.h"
 
 namespace standin {
 
@@ -65,9 +67,11 @@ class VaSession {
   void Close();
 
  private:
-  bool hevc() const { return config_.profile == VAProfileHEVCMain || config_.profile == VAProfileHEVCMain10; }
+  Codec codec() const { return CodecOf(config_.profile); }
   void TakeMisc(const VAEncMiscParameterBuffer& misc);
-  VABufferID CodedBuffer() const { return hevc() ? hevc_picture_.coded_buf : h264_picture_.coded_buf; }
+  void TakeParameters(const VaBuffer& buffer);
+  VABufferID CodedBuffer() const;
+  int ConstantQp() const;
   bool IsKeyframe() const;
   Settings MakeSettings() const;
   void SetRates(Settings& settings) const;
@@ -86,9 +90,9 @@ class VaSession {
   VAEncSequenceParameterBufferH264 h264_sequence_{};
   VAEncPictureParameterBufferH264 h264_picture_{};
   VAEncSliceParameterBufferH264 h264_slice_{};
-  VAEncSequenceParameterBufferHEVC hevc_sequence_{};
   VAEncPictureParameterBufferHEVC hevc_picture_{};
   VAEncSliceParameterBufferHEVC hevc_slice_{};
+  VAEncPictureParameterBufferAV1 av1_picture_{};
   VAEncMiscParameterRateControl rates_{};
   VAEncMiscParameterHRD buffer_{};
   unsigned frame_rate_ = 30, quality_level_ = 0;
