@@ -44,7 +44,7 @@ def draw(chance):
     pixels = 1e6 * math.exp(chance.uniform(math.log(LEAST), math.log(MOST)))
     height = max(180, round(math.sqrt(pixels / rate * 9 / 16) / 18) * 18)
     width = height * 16 // 9
-    gpu = chance.random() < 0.25
+    gpu = "modest" if chance.random() < 0.25 else None
     return {"size": f"{width}x{height}", "rate": rate, "game": round(chance.uniform(0.1, 0.45) * CORES, 2), "gpu": gpu,
             "footage": chance.choice(["start-line", "open-water", "harbour"]), "kbps": int(width * height * rate * 0.08 / 1000),
             "modern": chance.random() < 0.5, "by_rate": chance.random() < 0.5,
@@ -60,6 +60,7 @@ def plan(show, folder):
     for number, codecs in enumerate(show["places"]):
         (folder / f"place-{number}.toml").write_text(f'name = "Place {number}"\ncodecs = {json.dumps(codecs)}\n')
     places = [f"place-{number}.toml" for number in range(len(show["places"]))]
+    device = lambda key: f'device = "{show[key]}"' if key in show else ""
     quality = f'bit_rate = "{show["kbps"] * 3} kbit/s"' if show["by_rate"] else 'quality = "archive"'
     (folder / "show.toml").write_text(f'''title = "A show at random"
 [picture]
@@ -71,14 +72,16 @@ size = "{show["size"]}"
 frame_rate = "{show["rate"]}"
 bit_rate = "{show["kbps"]} kbit/s"
 destinations = {json.dumps(places)}
+{device("stream_device")}
 [recording]
+{device("recording_device")}
 plays = "{"modern" if show["modern"] else "anywhere"}"
 {quality}
 [load]
 profile = "game.load.json"
 ''')
     options = ["--show", folder / "show.toml", "--footage-seconds", "1", "--proof-seconds", "10"]
-    gpu = ["--stand-in-gpu", "modest"] if show["gpu"] else []
+    gpu = ["--stand-in-gpu", show["gpu"]] if show["gpu"] else []
     run = subprocess.run([PROGRAM, "plan", *options, *gpu, "--quiet", "--out", folder / "plan"], capture_output=True, text=True)
     if run.returncode not in (0, 1):
         raise RuntimeError(run.stderr)
@@ -97,7 +100,7 @@ def fastest(show, made):
     return stream, recording
 
 
-def rehearse(show, made, folder):
+def rehearse(show, made, folder, simulated_game=False):
     if not made["stream"]:
         if made["attempts"]:
             stream, recording = (made["attempts"][-1]["pair"][role]["settings"] for role in ("stream", "recording"))
@@ -106,8 +109,9 @@ def rehearse(show, made, folder):
         placed = lambda settings: {**settings, "device": "gpu" if "nvenc" in settings["encoder"] else "cpu", "simulated": "nvenc" in settings["encoder"]}
         made = {**made, "stream": placed(stream), "recording": placed(recording)}
         (folder / "plan/plan.json").write_text(json.dumps(made))
-    gpu = ["--stand-in-gpu", "modest"] if show["gpu"] else []
-    run = subprocess.run([PROGRAM, "rehearse", folder / "plan/plan.json", "--seconds", str(SECONDS), "--load", folder / "game.load.json", *gpu,
+    gpu = ["--stand-in-gpu", show["gpu"]] if show["gpu"] else []
+    game = ["--stand-in-game", str(show["game"])] if simulated_game else ["--load", folder / "game.load.json"]
+    run = subprocess.run([PROGRAM, "rehearse", folder / "plan/plan.json", "--seconds", str(SECONDS), *game, *gpu,
                           "--quiet", "--out", folder / "rehearsal"], capture_output=True, text=True)
     if run.returncode not in (0, 1):
         raise RuntimeError(run.stderr)

@@ -41,6 +41,7 @@ smoke compare_benches.py python3 bench/compare_benches.py 2 2
 smoke power_cut.py python3 bench/power_cut.py 1 160x96 12
 smoke diagnose_injected.py python3 bench/diagnose_injected.py 1
 smoke random_shows.py python3 bench/random_shows.py 1 5
+smoke laptop_shows.py python3 bench/laptop_shows.py 1 3 1 0
 smoke pairs_against_all.py python3 bench/pairs_against_all.py 1 3 144 144
 smoke search_against_grid.py python3 bench/search_against_grid.py "$scratch/grid" open-water 300 160x96 \
   --stream-size 160x96 --stream-frame-rate 30 --frame-rate 30

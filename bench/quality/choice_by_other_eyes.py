@@ -10,7 +10,7 @@ program's model: none of the others sees motion.
 
 Needs ssimulacra2 and butteraugli_main of Debian 13's libjxl-devtools, and ffmpeg. REFERENCE is the command before both
 programs' names; "" if they are on the PATH.
-usage: bench/quality/choice_by_other_eyes.py FOLDER REFERENCE CASE...     CASE: FOOTAGE,WIDTHxHEIGHT,RATE,KBPS,PRESET
+usage: bench/quality/choice_by_other_eyes.py FOLDER REFERENCE CASE...     CASE: FOOTAGE,WIDTHxHEIGHT,RATE,KBPS,PRESET[,SECONDS]
 """
 import json
 import random
@@ -124,12 +124,12 @@ def judge(case_folder, encodes, size, rate, reference):
 
 def measured(folder, case, reference):
     """All encodes of a case, judged; kept in the folder."""
-    source, size, rate, kbps, preset = case.split(",")
+    source, size, rate, kbps, preset, *seconds = case.split(",")
     case_folder = folder / f"{Path(source).stem}-{kbps}-{preset}"
     result = case_folder / "encodes.json"
     if not result.exists():
         case_folder.mkdir(parents=True, exist_ok=True)
-        lines = output_of([ROOT / "build/bin/encode_pictures", source, size, rate, kbps, preset, case_folder]).stdout
+        lines = output_of([ROOT / "build/bin/encode_pictures", source, size, rate, kbps, preset, case_folder, *seconds]).stdout
         encodes = [json.loads(line) for line in lines.splitlines()]
         judge(case_folder, encodes, size, float(rate), reference)
         result.write_text(json.dumps(encodes))
@@ -184,7 +184,7 @@ def main():
                 alone = best(joined(of_one, "score"))
                 if alone != chosen:
                     strongly.append(f"[by the {stretch} alone: {' at '.join(alone)}]")
-        source, _, _, kbps, preset = case.split(",")
+        source, _, _, kbps, preset, *_ = case.split(",")
         print(f"{Path(source).stem + ', ' + kbps + ' kbit/s, ' + preset:<44}{' at '.join(chosen):>14}"
               f"{' at '.join(top):>14}{short:>9.2f}   " + " ".join(f"{t:>6.2f}" for t in taus) + "   "
               + "; ".join(strongly), flush=True)

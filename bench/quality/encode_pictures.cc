@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // Encodes footage at every size and frame rate that a plan would try, and keeps the encodes, so that other eyes can
 // judge them too (choice_by_other_eyes.py).
-//   encode_pictures SOURCE WIDTHxHEIGHT FRAME_RATE KBPS PRESET FOLDER
+//   encode_pictures SOURCE WIDTHxHEIGHT FRAME_RATE KBPS PRESET FOLDER [SECONDS]
+// SECONDS of each stretch: 2, as a plan takes them; more leave more pictures that were not scored.
 // A line of JSON for each: stretch of the footage, size, frame rate, the program's own score, which pictures it scored.
 #include <fmt/format.h>
 
@@ -19,8 +20,6 @@ namespace {
 
 using namespace kettle;
 namespace fs = std::filesystem;
-
-constexpr double kSeconds = 2;
 
 nlohmann::json EncodeAndScore(const Footage& footage, const EncodeSettings& settings, const fs::path& output) {
   EncodeTask encode;
@@ -45,12 +44,11 @@ nlohmann::json EncodeAndScore(const Footage& footage, const EncodeSettings& sett
 }
 
 void EncodeAll(const std::string& source, FrameSize size, FrameRate rate, EncodeSettings settings,
-               const fs::path& folder) {
+               const fs::path& folder, double seconds) {
   double busiest_from = -1;
   for (const Stretch stretch : {Stretch::kBusiest, Stretch::kCalmest}) {
     const bool busiest = stretch == Stretch::kBusiest;
-    const Footage footage =
-        PrepareFootage({source, size, rate, kSeconds, stretch}, DefaultCacheFolder(), [](double) {});
+    const Footage footage = PrepareFootage({source, size, rate, seconds, stretch}, DefaultCacheFolder(), [](double) {});
     if (footage.from_seconds == busiest_from || (!busiest && IsScene(source))) continue;
     busiest_from = footage.from_seconds;
     for (const FrameSize smaller : CandidateSizes(size))
@@ -70,12 +68,14 @@ void EncodeAll(const std::string& source, FrameSize size, FrameRate rate, Encode
 }  // namespace
 
 int main(int argc, char** argv) try {
-  if (argc != 7) FailInput("usage: encode_pictures SOURCE WIDTHxHEIGHT FRAME_RATE KBPS PRESET FOLDER");
+  if (argc != 7 && argc != 8)
+    FailInput("usage: encode_pictures SOURCE WIDTHxHEIGHT FRAME_RATE KBPS PRESET FOLDER [SECONDS]");
   EncodeSettings settings;
   settings.encoder = "x264";
   settings.preset = argv[5];
   settings.bit_rate = settings.maximum_bit_rate = BitRate::FromKbps(std::stod(argv[4]));
-  EncodeAll(argv[1], FrameSize::Parse(argv[2]), FrameRate::Parse(argv[3]), settings, argv[6]);
+  EncodeAll(argv[1], FrameSize::Parse(argv[2]), FrameRate::Parse(argv[3]), settings, argv[6],
+            argc > 7 ? std::stod(argv[7]) : 2);
 } catch (const std::exception& error) {
   fmt::print(stderr, "{}\n", error.what());
   return 2;

@@ -1,0 +1,82 @@
+#!/usr/bin/env python3
+# SPDX-License-Identifier: Apache-2.0
+"""Shows at random on the simulated laptop: a game on the fast card, a second card inside the processor.
+
+Each plan is rehearsed under its load: one that holds must lose no frame to an encoder. For the first few that hold, every
+other placement of the two encodes is asked for as well; of those that hold too and whose stream looks at most a point
+worse, none may cost a simulated game fewer of its frames than the one taken. The game fills processors only: what its
+card loses is not simulated.
+usage: bench/laptop_shows.py [SHOWS [SECONDS [SEED [COMPARED]]]]
+"""
+import random
+import sys
+import tempfile
+from itertools import product
+from pathlib import Path
+
+import random_shows
+from random_shows import SECONDS, SEED, SHOWS, draw, lost, plan, rehearse, tell
+
+COMPARED = int(sys.argv[4]) if len(sys.argv) > 4 else 3
+DEVICES = ["cpu", "Tidewater 30", "Mudflat 6"]
+NOISE = 0.01  # of the game's frames
+
+
+def device_of(option):
+    return "cpu" if option["device"] == "cpu" else next(name for name in DEVICES if option["device_name"].startswith(name))
+
+
+def game_loss(show, made, folder):
+    """The share of its frames that the simulated game loses beside the encodes."""
+    game = rehearse(show, made, folder, simulated_game=True)["facts"]["game"]
+    return max(0.0, 1 - game["beside_fps"] / game["alone_fps"])
+
+
+def compare_placements(show, made, folder):
+    """Whether no other placement that holds within a point costs the game fewer frames."""
+    taken = (device_of(made["stream"]), device_of(made["recording"]))
+    score, loss = made["stream"]["score"], game_loss(show, made, folder)
+    print(f"    taken: {' and '.join(taken)}: {score:.1f} points, the game loses {loss:.1%}", flush=True)
+    best = True
+    for other in product(DEVICES, DEVICES):
+        if other == taken:
+            continue
+        with tempfile.TemporaryDirectory() as there:
+            asked = {**show, "stream_device": other[0], "recording_device": other[1]}
+            try:
+                rival = plan(asked, Path(there))
+            except RuntimeError:
+                continue  # refused: that card lacks what is asked for
+            if rival["verdict"] != "holds" or rival["stream"]["score"] < score - 1:
+                continue
+            rival_loss = game_loss(asked, rival, Path(there))
+        worse = rival_loss < loss - NOISE
+        best = best and not worse
+        print(f"    {' and '.join(other)}: {rival['stream']['score']:.1f} points, the game loses {rival_loss:.1%}"
+              f"{', LESS' if worse else ''}", flush=True)
+    return best
+
+
+def main():
+    random_shows.LEAST, random_shows.MOST = 10, 70  # megapixels a second: around what the cards can do
+    chance = random.Random(SEED)
+    kept = holding = compared = right = 0
+    for number in range(1, SHOWS + 1):
+        show = {**draw(chance), "gpu": "pair"}
+        with tempfile.TemporaryDirectory() as folder:
+            made = plan(show, Path(folder))
+            rehearsal = rehearse(show, made, Path(folder))
+            total, disturbed = lost(rehearsal)
+            tell(number, show, made, 0, rehearsal)
+            if made["verdict"] != "holds":
+                continue
+            holding += 1
+            kept += total <= disturbed
+            if compared < COMPARED:
+                compared += 1
+                right += compare_placements(show, made, Path(folder))
+    print(f"{holding} of {SHOWS} plans hold, {kept} of them lost no frame to the encoders")
+    print(f"placements: in {right} of {compared} no other one costs the game less")
+
+
+main()
