@@ -38,7 +38,7 @@ void AddTitle(const std::vector<TriedPicture>& ranked, const EncodeSettings& cho
                             best ? "of the sizes tried" : "beside the recording; alone another would");
   chart.subtitle = fmt::format(
       "{}; each with its best preset that keeps pace; {}{}", chosen.bit_rate.str(),
-      ranked.front().best->calm.empty() ? "on the clip where it looks worst" : "busy and calm moments count half each",
+      ranked.front().best->calm.empty() ? "on the clip where it looks worst" : "busy and calm moments half each",
       simulated ? "; some on a simulated GPU" : "");
 }
 

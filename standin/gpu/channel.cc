@@ -55,7 +55,8 @@ std::string DeviceAddress(const std::string& profile_path) {
   std::uint64_t hash = 14695981039346656037ull;  // FNV-1a, 64 bit
   for (std::istreambuf_iterator<char> it(file), end; it != end; ++it)
     hash = (hash ^ static_cast<unsigned char>(*it)) * 1099511628211ull;
-  return "kettle-gpu-" + std::to_string(getuid()) + "-" + std::to_string(hash);
+  const char* instance = std::getenv(kInstanceVariable);
+  return "kettle-gpu-" + std::to_string(getuid()) + "-" + std::to_string(hash) + (instance ? instance : "");
 }
 
 namespace {

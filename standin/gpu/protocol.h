@@ -119,5 +119,7 @@ struct Message {
 
 // Name of the environment variable that holds the profile's absolute path.
 inline constexpr const char* kProfileVariable = "KETTLE_STANDIN_GPU";
+// And of one that tells devices of the same profile apart, for those who must not share them; need not be set.
+inline constexpr const char* kInstanceVariable = "KETTLE_STANDIN_INSTANCE";
 
 }  // namespace standin

@@ -52,7 +52,7 @@ TEST_F(PicturesFigureTest, SaysWhatWasNotMeasuredInCalmMoments) {
   Draw(path(""), *chart);
   const std::string svg = Get(path("pictures.svg"));
   EXPECT_TRUE(svg.find("busy moments only") != svg.npos);
-  EXPECT_TRUE(svg.find("busy and calm moments count half each") != svg.npos);
+  EXPECT_TRUE(svg.find("busy and calm moments half each") != svg.npos);
 }
 
 TEST_F(PicturesFigureTest, OnePictureIsNoFigure) {

@@ -126,6 +126,13 @@ TEST(Hardware, ANodeThatIsNotThereIsNamed) {
               testing::HasSubstr("no render node /dev/dri/renderD999"));
 }
 
+TEST_F(MediaTest, AFileWhereARenderNodeShouldBeIsToldFromAGpuWithoutDriver) {
+  std::string driver;
+  const std::string file = Put("renderD128", "");
+  EXPECT_THAT(Complaint(Fault::kMachine, [&] { OpenHardware("vaapi", file, driver); }),
+              testing::HasSubstr("belongs to no GPU"));
+}
+
 TEST_F(MediaTest, FittingKeepsTheShapeWithBlackBars) {
   FramePtr picture = NewPicture({128, 128});
   for (int plane = 0; plane < 3; ++plane)

@@ -78,6 +78,7 @@ const char* VaLost() {
 const Reasons& NodeReasons() {
   static const Reasons reasons = {
       {"there is no render node", "no GPU with a kernel driver on this machine (there is no /dev/dri/renderD*)"},
+      {"belongs to no GPU", "its render node in /dev/dri is no device: a file that something left there; remove it"},
       {"Failed to set driver name to iHD", "that is no Intel GPU: QSV needs one"},
       {"Error creating a MFX session",
        "no working Intel media runtime; install the one for your GPU (libmfx-gen1.2 or libmfx1)"},
