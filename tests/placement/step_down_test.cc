@@ -159,6 +159,20 @@ TEST(ProveBest, EndsWhereAnotherPictureIsBetterThanTheNextStep) {
   EXPECT_EQ(proving.attempts.size(), 2u) << "the first is proven without being asked about, the last is not";
 }
 
+TEST(ProveBest, MeasuresNoFasterPresetWhereItShallNotGoOn) {
+  std::vector<FamilyOptions> families = {Family("x264", 4)};
+  int measured = 0;
+  families[0].measure = [&, real = families[0].measure](Role role, int preset) {
+    ++measured;
+    return real(role, preset);
+  };
+  const Placement placement{{MakePair("x264", "faster", "x264", "faster")}, {}};
+  const Proving proving = ProveBest(
+      placement, families, kCapacity, [](const Pair&) { return FakeProof(3, 0); }, 9, {}, [] { return false; });
+  EXPECT_EQ(proving.attempts.size(), 1u);
+  EXPECT_EQ(measured, 0);
+}
+
 TEST(ProveBest, GivesUpAfterTheAllowedAttempts) {
   const Placement placement{
       {MakePair("x264", "faster", "x264", "faster"), MakePair("nvenc-h264", "p4", "x264", "faster")}, {}};

@@ -109,7 +109,7 @@ std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::ve
 
 Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& families, const Capacity& capacity,
                   const std::function<Proof(const Pair&)>& prove, int most_attempts,
-                  const std::function<bool(const Pair&)>& worth_it) {
+                  const std::function<bool(const Pair&)>& worth_it, const std::function<bool()>& go_on) {
   Proving proving;
   for (const Pair& start : placement.feasible) {
     std::optional<Pair> pair = start;
@@ -129,6 +129,10 @@ Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& 
       if (last.proof.holds() && last.has_room(capacity)) return proving;
       // A driver that fails is not helped by a faster preset: the next placement is.
       if (last.proof.status != WorkerStatus::kDone) break;
+      if (go_on && !go_on()) {
+        proving.LetBestStand(capacity);
+        return proving;
+      }
       pair = StepDown(*pair, last.proof, families, capacity);
     }
     proving.LetBestStand(capacity);

@@ -126,11 +126,11 @@ void Planner::ProvePictures() {
     const double expected = plan_.capacity.real_time_factor;
     const auto takes_more = [&] { return plan_.capacity.real_time_factor > expected; };
     const auto prove = [this](const Pair& pair) { return ProveAndLearn(pair); };
-    const auto worth_it = [&](const Pair& pair) {
-      return round == kMostRounds || (!takes_more() && !LighterLooksBetter(pair) && !LosesTooMuch(pair));
-    };
-    const Proving proving =
-        ProveBest(plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove, RunsForThis(), worth_it);
+    const bool last = round == kMostRounds;
+    const Proving proving = ProveBest(
+        plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove, RunsForThis(),
+        [&](const Pair& pair) { return last || (!LighterLooksBetter(pair) && !LosesTooMuch(pair)); },
+        [&] { return last || !takes_more(); });  // by what was learnt all is placed anew
     plan_.proving.attempts.insert(plan_.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
     plan_.proving.LetBestStand(plan_.capacity);
     // The reasons told are those of the picture that the attempt that stands is of.
