@@ -28,6 +28,16 @@ TEST(Option, TakesTheWorstOfAllFootage) {
   EXPECT_DOUBLE_EQ(option.engine_share(), 0.5);
 }
 
+TEST(Option, AFurtherCardIsCalledByItsName) {
+  Trial trial = TrialWith(100, 0.5, 60);
+  trial.device_name = "Tidewater 20 (simulated), driver 11.1 (simulated)";
+  EXPECT_EQ(MakeOption({trial}, true).title(), "x264 ultrafast");
+  trial.settings.device = 1;
+  EXPECT_EQ(MakeOption({trial}, true).title(), "x264 ultrafast on GPU Tidewater 20");
+  trial.device_name.clear();
+  EXPECT_EQ(MakeOption({trial}, true).title(), "x264 ultrafast on GPU 1");
+}
+
 TEST(Option, OneFailureIsTroubleForTheWhole) {
   Trial hung = TrialWith(0, 0, 0);
   hung.status = WorkerStatus::kTimedOut;

@@ -131,9 +131,10 @@ Facts RehearsalFacts(const json& file) {
 Facts SurveyFacts(const json& file) {
   Facts facts;
   for (const json& encoder : file.at("encoders")) {
-    const std::string name =
-        encoder.at("name").get<std::string>() +
-        (encoder.value("device_index", 0) > 0 ? fmt::format(" on GPU {}", encoder["device_index"].get<int>()) : "");
+    const std::string card = encoder.value("device_name", "");
+    std::string name = encoder.at("name").get<std::string>();
+    if (const int index = encoder.value("device_index", 0); index > 0)  // counted by the interface: the name tells more
+      name += " on " + (card.empty() ? fmt::format("GPU {}", index) : card.substr(0, card.find(", driver")));
     facts.emplace_back(name, encoder.at("works").get<bool>() ? "works" : encoder.at("reason").get<std::string>());
   }
   return facts;

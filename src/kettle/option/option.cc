@@ -20,7 +20,10 @@ std::string Option::title() const {
 
 std::string Option::place() const {
   if (device != "gpu") return "CPU";
-  return settings.device > 0 ? fmt::format("GPU {}", settings.device) : "GPU";
+  if (settings.device == 0) return "GPU";
+  // By name: each interface counts its own cards, in an order of its own.
+  const std::string name = card_name();
+  return "GPU " + (name.empty() ? std::to_string(settings.device) : name.substr(0, name.find(" (simulated)")));
 }
 
 std::string Option::card_name() const {

@@ -55,9 +55,9 @@ struct Option {
   double engine_share() const {
     return device == "gpu" && throughput_fps > 0 ? settings.frame_rate.fps() / throughput_fps : 0;
   }
-  // "nvenc-h264 p4"; of the second GPU and those after it "nvenc-h264 p4 on GPU 1".
+  // "nvenc-h264 p4"; of the second GPU and those after it "nvenc-h264 p4 on GPU Tidewater 20".
   std::string title() const;
-  std::string place() const;      // "CPU", "GPU", "GPU 1"
+  std::string place() const;      // "CPU", "GPU", "GPU Tidewater 20"; without a name "GPU 1"
   std::string card_name() const;  // of the graphics card, without its driver; empty: a processor, or no name is known
 };
 

@@ -128,8 +128,9 @@ ScreenCaptureOutcome CaptureScreen(const ScreenCaptureRequest& request, const st
   while (last + 1 < wanted && progress(static_cast<double>(last + 1) / static_cast<double>(wanted))) {
     if (av_read_frame(input.get(), packet.get()) < 0) FailMachine("the display is gone");
     const double passed = static_cast<double>(clock.now_ns() - start_ns) * 1e-9;
-    // It counts for the moment at which it was taken.
-    const std::int64_t number = std::max<std::int64_t>(last + 1, std::llround(passed * request.rate.fps()));
+    // It counts for the moment at which it was taken; one that comes after the end, for the last.
+    const std::int64_t number =
+        std::clamp<std::int64_t>(std::llround(passed * request.rate.fps()), last + 1, wanted - 1);
     FramePtr picture = pictures.Convert(*packet);
     av_packet_unref(packet.get());
     outcome.missed += static_cast<int>(number - last - 1);
