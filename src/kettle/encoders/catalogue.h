@@ -41,7 +41,7 @@ struct FeatureMapping {
 struct RateMapping {
   bool average = true, maximum = true, buffer = true;  // which of the rates the library is told
   bool maximum_as_average = false;                     // the maximum is told as the average too
-  int level_times = 1;                                 // the library is told the quality level as often
+  int level_times = 1;                                 // the library is told the quality level times this
   Options options;                                     // {} stands for what it is told
 };
 

@@ -78,7 +78,7 @@ const char* VaLost() {
 const Reasons& NodeReasons() {
   static const Reasons reasons = {
       {"there is no render node", "no GPU with a kernel driver on this machine (there is no /dev/dri/renderD*)"},
-      {"belongs to no GPU", "its render node in /dev/dri is no device: a file that something left there; remove it"},
+      {"belongs to no GPU", "the render node in /dev/dri is an ordinary file, not a graphics card; remove it"},
       {"Failed to set driver name to iHD", "that is no Intel GPU: QSV needs one"},
       {"Error creating a MFX session",
        "no working Intel media runtime; install the one for your GPU (libmfx-gen1.2 or libmfx1)"},
@@ -156,8 +156,8 @@ EncoderFamily With(EncoderFamily family, std::vector<Profile> profiles, FrameSiz
   return family;
 }
 
-// AV1 is told its profile by the pictures. Its quality levels go to 63; where the quantiser itself is asked, the library
-// takes its index, four to a level.
+// AV1 is told its profile by the pictures. Its quality levels go to 63; where the quantiser itself is asked, the
+// library takes its index, four to a level.
 EncoderFamily Av1(EncoderFamily family) {
   constexpr int kIndicesALevel = 4;
   family = With(std::move(family), {{"main"}, {"main", 10}}, k8192);

@@ -26,7 +26,7 @@ void CheckNode(const std::string& node) {
               owner ? owner->gr_name : "render", owner ? owner->gr_name : "render");
 }
 
-// The node of a simulated GPU is none either: ask only why one did not open.
+// Asked only of a node that did not open: a simulated GPU's is an ordinary file too.
 bool IsDevice(const std::string& node) {
   struct stat status {};
   return stat(node.c_str(), &status) == 0 && S_ISCHR(status.st_mode);
@@ -49,7 +49,7 @@ BufferPtr OpenHardware(const std::string& type, const std::string& node, std::st
   const LibavLog log;
   const int result = av_hwdevice_ctx_create(&device, kind, type == "qsv" ? "auto" : node.c_str(), options, 0);
   av_dict_free(&options);
-  if (result < 0 && !IsDevice(node)) FailMachine("{} belongs to no GPU: it is no device of the kernel", node);
+  if (result < 0 && !IsDevice(node)) FailMachine("{} belongs to no GPU: it is an ordinary file", node);
   if (result < 0) FailMachine("{} does not open {}: {}", type, node, Words(result, log));
   constexpr std::string_view kDriver = "VAAPI driver: ";
   for (const std::string& line : log.lines())
