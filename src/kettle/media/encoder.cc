@@ -6,12 +6,19 @@ extern "C" {
 }
 
 #include <algorithm>
+#include <mutex>
 
 #include "kettle/units/error.h"
 
 namespace kettle {
 
 namespace {
+
+// SVT-AV1 2 keeps books for the whole process without a lock, and writes into them as it opens and closes.
+std::mutex& OpenAndCloseMutex() {
+  static std::mutex mutex;
+  return mutex;
+}
 
 void Describe(AVCodecContext& context, const EncoderConfig& config) {
   context.width = config.size.width;
@@ -36,7 +43,10 @@ std::string Open(AVCodecContext& context, const AVCodec& codec, const EncoderCon
   AVDictionary* options = nullptr;
   for (const auto& [key, value] : config.options) av_dict_set(&options, key.c_str(), value.c_str(), 0);
   LibavLog log;
-  const int result = avcodec_open2(&context, &codec, &options);
+  const int result = [&] {
+    const std::scoped_lock lock(OpenAndCloseMutex());
+    return avcodec_open2(&context, &codec, &options);
+  }();
   std::string unused;
   if (const AVDictionaryEntry* entry = av_dict_get(options, "", nullptr, AV_DICT_IGNORE_SUFFIX)) unused = entry->key;
   av_dict_free(&options);
@@ -94,6 +104,11 @@ void SetHeader(AVCodecContext& context, const std::vector<std::uint8_t>& header)
 }
 
 }  // namespace
+
+void Encoder::Closer::operator()(AVCodecContext* context) const {
+  const std::scoped_lock lock(OpenAndCloseMutex());
+  avcodec_free_context(&context);
+}
 
 Encoder::Encoder(const EncoderConfig& config) {
   if (!config.hardware.empty()) device_ = OpenHardware(config.hardware, config.hardware_device, device_name_);

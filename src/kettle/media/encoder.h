@@ -3,6 +3,7 @@
 #pragma once
 
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 
@@ -40,12 +41,17 @@ class Encoder {
   const std::string& device_name() const { return device_name_; }
 
  private:
+  // Closes a context while no other is being opened or closed.
+  struct Closer {
+    void operator()(AVCodecContext* context) const;
+  };
+
   std::string OpenContext(const EncoderConfig& config);
   std::vector<std::uint8_t> HeaderOfAPicture(const EncoderConfig& config);
 
   std::string device_name_;
   BufferPtr device_, surfaces_;  // for encoders that take pictures from a GPU's surfaces
-  CodecContextPtr context_;
+  std::unique_ptr<AVCodecContext, Closer> context_;
 };
 
 }  // namespace kettle
