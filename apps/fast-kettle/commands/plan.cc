@@ -98,6 +98,7 @@ Disk MeasureDisk(Session& session, const Show& show, Targets& targets) {
 // What both encodes may use, under the load that runs by now.
 Capacity MeasureCapacity(const Session& session, const Show& show, const Disk& disk) {
   Capacity capacity{session.machine().processor.capacity(), show.required_headroom};
+  capacity.real_time_factor = kUsualRealTimeFactor;
   if (session.load()) {
     const LoadProfile& load = session.load()->profile();
     capacity.cpu_cores = std::max(0.1, capacity.cpu_cores - load.peak_second_cores());

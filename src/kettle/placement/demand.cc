@@ -15,11 +15,11 @@ double MemoryTraffic(const EncodeSettings& settings) {
   return kBytesAPixel * kTimesMoved * static_cast<double>(settings.size.pixels()) * settings.frame_rate.fps();
 }
 
-// An encode on the game's own card needs no copy.
+// An encode on the game's own card needs no copy; one on the processors or on another card gets each frame by one.
 double CrossingCores(const Option& encode, const Capacity& capacity) {
-  const bool crosses = encode.device == "gpu" && !capacity.game_card.empty() && !encode.bus_address.empty() &&
-                       encode.bus_address != capacity.game_card && capacity.copy_bytes_per_second > 0;
-  if (!crosses) return 0;
+  if (capacity.game_card.empty() || capacity.copy_bytes_per_second <= 0) return 0;
+  const bool place_unknown = encode.device == "gpu" && encode.bus_address.empty();
+  if (place_unknown || encode.bus_address == capacity.game_card) return 0;
   const EncodeSettings& settings = encode.settings;
   return kBytesAPixel * static_cast<double>(settings.size.pixels()) * settings.frame_rate.fps() /
          capacity.copy_bytes_per_second;

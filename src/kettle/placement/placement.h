@@ -19,17 +19,21 @@ struct Capacity {
   // 0: not measured, and no limit.
   double memory_bytes_per_second = 0;  // that memory moves, reading and writing (ProbeMemory, both ways)
   double disk_bytes_per_second = 0;    // that the recordings' disk takes at its slowest
-  // Processor time that encodes take at once in real time, over what trials of each alone say: a proof run tells.
+  // Processor time that encodes take at once in their busiest second in real time, over what trials of each alone say
+  // on average; a proof run that takes more raises it.
   double real_time_factor = 1;
   std::string game_card;             // where the game draws, by bus address; empty: not known
   double copy_bytes_per_second = 0;  // that a processor copies of frames (ProbeCopy); 0: not measured
 };
 
-// What encodes take together, predicted from the trials of each alone.
+// The median of 13 proof runs on two cores, 12 of them from 1.04 to 1.24 (docs/numbers.md).
+constexpr double kUsualRealTimeFactor = 1.1;
+
+// What encodes take together in their busiest second, predicted from the trials of each alone.
 struct Demand {
   double cpu_cores = 0;       // the encodes, feeding them, and what a simulated device takes of this machine
   double stand_in_cores = 0;  // of these, the simulated device
-  double crossing_cores = 0;  // of these, bringing frames from the game's card to another one: a copy of each
+  double crossing_cores = 0;  // of these, bringing frames from the game's card to where they are encoded
   double engine_share = 0;    // of the encode engine of the GPU that has most to do
   // At least: of each encode, its picture scaled, read, written as the encoder reconstructs it, and one reference read.
   double memory_bytes_per_second = 0;

@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/planner/make_plan.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
+#include <set>
 
 #include "kettle/option/option_picks.h"
 #include "kettle/placement/sharing.h"
@@ -115,7 +118,7 @@ void Planner::ProvePictures() {
     Begin(PlanStage::kPlacement);
     plan_.placement = place_anew ? PlaceBoth() : PlaceAgain(one_encode);
     if (plan_.placement.feasible.empty()) {
-      plan_.capacity.real_time_factor = 1;  // where it leaves nothing to try, runs of lighter pictures tell more
+      plan_.capacity = request_.capacity;  // where it leaves nothing to try, runs of lighter pictures tell more
     } else {
       one_encode = plan_.placement.feasible.front().one_encode;
       RefineBest();
@@ -265,15 +268,21 @@ void Planner::TellOfTheGamesCard() {
   const Pair& pair = *plan_.chosen;
   std::vector<Option> encodes{pair.stream, pair.recording};
   for (const FurtherStream& further : pair.further) encodes.push_back(further.option);
-  std::string there, elsewhere;
+  std::string there;
+  std::set<std::string> elsewhere;
   for (const Option& encode : encodes)
-    if (encode.device == "gpu")
-      (encode.bus_address == plan_.capacity.game_card ? there : elsewhere) = encode.card_name();
+    if (encode.device == "cpu")
+      elsewhere.insert("the processors");
+    else if (encode.bus_address == plan_.capacity.game_card)
+      there = encode.card_name();
+    else
+      elsewhere.insert(encode.card_name());
   if (EncodesBesideTheGame(pair, plan_.capacity) > 0)
     plan_.targets.warnings.push_back(Message{"plan.beside-the-game", {{"card", there}}});
   if (pair.demand.crossing_cores > 0)
     plan_.targets.warnings.push_back(
-        Message{"plan.frames-cross", {{"card", elsewhere}, {"cores", pair.demand.crossing_cores}}});
+        Message{"plan.frames-cross",
+                {{"to", fmt::format("{}", fmt::join(elsewhere, " and "))}, {"cores", pair.demand.crossing_cores}}});
 }
 
 // What else a streamer may want to know of the choice.
