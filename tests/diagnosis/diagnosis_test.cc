@@ -68,6 +68,10 @@ TEST_F(DiagnosisTest, ALineThatDipsIsNamedAndTheStepThatFitsIt) {
   EXPECT_TRUE(cure.lower_bit_rate_helps);
   EXPECT_THAT(cure.action, test::Says("bit rate 2100 kbit/s")) << "2550 would not have fitted";
   EXPECT_NEAR(cure.step.value().costs, 0.3, 1e-9);
+  plan_.line.push_back(plan_.line.back());
+  plan_.line.back().what = "bit rate 2100 kbit/s and size 64x48";
+  plan_.line.back().costs = 0.2;
+  EXPECT_THAT(Diagnosed().cures.front().action, test::Says("and size 64x48")) << "of those that fit the best looking";
 }
 
 TEST_F(DiagnosisTest, ALineThatBreaksOffIsNoMatterOfTheRate) {
@@ -194,6 +198,27 @@ TEST_F(DiagnosisTest, AnEncoderThatGaveUpIsNamedWithItsWordsAndTheRecordingMoves
   outcome_.recording.failed.clear();
   At(6).skipped_recording = 60;
   EXPECT_NE(Only().cause, Cause::kRecordingFailed);
+}
+
+// The second stream's encoder fails; later the first one skips frames of its own.
+TEST_F(DiagnosisTest, OfSeveralStreamsTheFailedOneIsBlamedForItsOwnFramesOnly) {
+  const auto skip = [](PacedOutputOutcome& encode, int second) {
+    for (int i = 0; i < 60; ++i) encode.frame_times.push_back({i, second * 1000 + i * 16.0});
+  };
+  outcome_.further.emplace_back();
+  outcome_.further.front().failed = "the device is lost";
+  outcome_.further.front().failed_seconds = 4.2;
+  skip(outcome_.further.front(), 5);
+  skip(outcome_.stream, 12);
+  At(5).skipped_stream = At(12).skipped_stream = 60;
+  const Diagnosis diagnosis = Diagnosed();
+  ASSERT_EQ(diagnosis.stretches.size(), 2u);
+  EXPECT_EQ(diagnosis.stretches[0].cause, Cause::kStreamFailed);
+  EXPECT_NE(diagnosis.stretches[1].cause, Cause::kStreamFailed);
+
+  At(5).skipped_stream = At(12).skipped_stream = 0;
+  ASSERT_EQ(Diagnosed().cures.size(), 1u) << "at its very end it may cost no frame that was due";
+  EXPECT_EQ(Diagnosed().cures.front().cause, Cause::kStreamFailed);
 }
 
 TEST_F(DiagnosisTest, ADiskThatIsSlowAndOneThatIsFull) {

@@ -12,12 +12,13 @@ namespace {
 
 constexpr double kBrokenLine = 0.1;  // of the stream's rate: there is no line
 
-// The first step that fits into what the line took, or the last one there is.
+// Of the steps that fit into what the line took the one that looks best, or the last one there is.
 Cure LineCure(double line_kbps, const PlanFile& plan, int stream) {
   if (plan.line.empty() || stream > 0) return {Cause::kUplink, 0, Message{"cure.lower-bit-rate"}, true};
-  const auto fits = std::find_if(plan.line.begin(), plan.line.end(),
-                                 [&](const PlanStep& step) { return step.settings.bit_rate.kbps() <= line_kbps; });
-  if (fits != plan.line.end())
+  const PlanStep* fits = nullptr;
+  for (const PlanStep& step : plan.line)
+    if (step.settings.bit_rate.kbps() <= line_kbps && (!fits || step.costs < fits->costs)) fits = &step;
+  if (fits)
     return {Cause::kUplink, 0, Message{"cure.lower-to", {{"step", fits->what}, {"kbps", fits->saves_kbps}}}, true,
             *fits};
   if (line_kbps < kBrokenLine * plan.stream.bit_rate.kbps()) return {Cause::kUplink, 0, Message{"cure.uplink-outage"}};

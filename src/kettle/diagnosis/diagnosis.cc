@@ -128,19 +128,24 @@ class Judge {
             Message{"loss.slow-disk", {{"waited", s.disk_waiting_seconds}, {"longest_write_ms", s.longest_write_ms}}}};
   }
 
-  // All that was to come after an encoder gave up.
+  int SkippedBy(const PacedOutputOutcome& encode, std::size_t at) const {
+    const double from_ms = timeline_[at].start_seconds * 1e3;
+    return static_cast<int>(
+        std::count_if(encode.frame_times.begin(), encode.frame_times.end(), [&](const PacedFrame& frame) {
+          return frame.skipped() && frame.due_ms >= from_ms && frame.due_ms < from_ms + 1e3;
+        }));
+  }
+
+  // All that was to come after an encoder gave up; of several streams, the one that lost most in that second counts.
   std::optional<Finding> FailureFinding(Loss loss, std::size_t at) const {
     const bool of_stream = loss == Loss::kSkippedStream;
     if (!of_stream && loss != Loss::kSkippedRecording) return std::nullopt;
-    std::vector<const PacedOutputOutcome*> encodes{of_stream ? &outcome_.stream : &outcome_.recording};
+    const PacedOutputOutcome* encode = of_stream ? &outcome_.stream : &outcome_.recording;
     for (const PacedOutputOutcome& further : outcome_.further)
-      if (of_stream) encodes.push_back(&further);
-    for (const PacedOutputOutcome* encode : encodes)
-      if (!encode->failed.empty() && timeline_[at].start_seconds + 1 > encode->failed_seconds)
-        return Finding{
-            of_stream ? Cause::kStreamFailed : Cause::kRecordingFailed,
-            Message{"loss.encoder-failed", {{"seconds", encode->failed_seconds}, {"error", encode->failed}}}};
-    return std::nullopt;
+      if (of_stream && SkippedBy(further, at) > SkippedBy(*encode, at)) encode = &further;
+    if (encode->failed.empty() || timeline_[at].start_seconds + 1 <= encode->failed_seconds) return std::nullopt;
+    return Finding{of_stream ? Cause::kStreamFailed : Cause::kRecordingFailed,
+                   Message{"loss.encoder-failed", {{"seconds", encode->failed_seconds}, {"error", encode->failed}}}};
   }
 
   // Whether as much was stolen in the seconds in a row with that loss as the frames lost in them last.
@@ -320,7 +325,9 @@ class Tally {
     for (std::size_t i = 0; i < outcome_.ingests.size(); ++i)
       if (outcome_.ingests[i].connection_losses > 0)
         lost_[{Cause::kIngestLost, "", outcome_.ingests.size() > 1 ? NameOf(i) : ""}];
-    if (!outcome_.stream.failed.empty()) lost_[{Cause::kStreamFailed, "", ""}];
+    const auto failed = [](const PacedOutputOutcome& encode) { return !encode.failed.empty(); };
+    if (failed(outcome_.stream) || std::any_of(outcome_.further.begin(), outcome_.further.end(), failed))
+      lost_[{Cause::kStreamFailed, "", ""}];
     if (!outcome_.recording.failed.empty()) lost_[{Cause::kRecordingFailed, "", ""}];
     for (const RehearsalFile& file : outcome_.files)
       if (!file.trouble.empty()) lost_[{file.disk_full ? Cause::kDiskFull : Cause::kDisk, "", ""}];

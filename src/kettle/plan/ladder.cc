@@ -34,6 +34,15 @@ std::optional<FrameRate> LowerFrameRate(FrameRate from, const std::vector<FrameR
   return lowest;
 }
 
+// "bit rate 2350 kbit/s", "bit rate 2350 kbit/s and size 576x324"
+std::string Differences(const EncodeSettings& from, const EncodeSettings& to) {
+  std::vector<std::string> parts;
+  if (to.bit_rate != from.bit_rate) parts.push_back("bit rate " + to.bit_rate.str());
+  if (to.size != from.size) parts.push_back("size " + to.size.str());
+  if (to.frame_rate != from.frame_rate) parts.push_back(to.frame_rate.str() + " frames a second");
+  return fmt::format("{}", fmt::join(parts, " and "));
+}
+
 }  // namespace
 
 std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footage, double required_headroom,
@@ -44,18 +53,17 @@ std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footag
                                  [&](const ClipResult& c) { return c.footage == footage.label; });
   const double score = clip == chosen.clips.end() ? chosen.score : clip->score;
   EncodeSettings settings = chosen.settings;
-  const auto try_step = [&](const std::string& what, const EncodeSettings& next) {
+  const auto try_step = [&](const EncodeSettings& next) {
     const Trial trial = book.Get(next, footage);
     if (!trial.done() || !trial.quality || trial.headroom < required_headroom) return;
-    settings = next;
-    ladder.push_back({what, next, chosen.settings.bit_rate.kbps() - next.bit_rate.kbps(),
+    ladder.push_back({Differences(chosen.settings, next), next, chosen.settings.bit_rate.kbps() - next.bit_rate.kbps(),
                       score - trial.quality->score(), trial.headroom});
+    if (ladder.back().saves_kbps > 0 && WorthTaking(ladder).back().settings == next) settings = next;
   };
   for (const double share : kRateSteps) {
     EncodeSettings next = settings;
     LowerRate(chosen.settings, share, next);
-    if (next.bit_rate.kbps() >= kLeastVideoKbps && next.bit_rate < settings.bit_rate)
-      try_step("bit rate " + next.bit_rate.str(), next);
+    if (next.bit_rate.kbps() >= kLeastVideoKbps && next.bit_rate < settings.bit_rate) try_step(next);
   }
   const auto sizes = taken_sizes.empty() ? CandidateSizes(settings.size) : taken_sizes;
   const auto smaller =
@@ -63,15 +71,24 @@ std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footag
   if (smaller != sizes.end()) {
     EncodeSettings next = settings;
     next.size = *smaller;
-    try_step("size " + next.size.str(), next);
+    try_step(next);
   }
   if (const auto rate = LowerFrameRate(settings.frame_rate,
                                        taken_rates.empty() ? CandidateRates(settings.frame_rate) : taken_rates)) {
     EncodeSettings next = settings;
     next.frame_rate = *rate;
-    try_step(next.frame_rate.str() + " frames a second", next);
+    try_step(next);
   }
   return ladder;
+}
+
+std::vector<LadderStep> WorthTaking(const std::vector<LadderStep>& ladder) {
+  std::vector<LadderStep> worth;
+  for (const LadderStep& step : ladder) {
+    const bool saves_more = step.saves_kbps > (worth.empty() ? 0 : worth.back().saves_kbps);
+    if (saves_more || (!worth.empty() && step.costs < worth.back().costs)) worth.push_back(step);
+  }
+  return worth;
 }
 
 void to_json(nlohmann::json& json, const LadderStep& step) {
