@@ -173,13 +173,15 @@ PageSection ProofSection(const Results& results, const Plan& plan) {
     const Pair& pair = attempts[i].pair;
     const Proof& proof = attempts[i].proof;
     const bool recorded = plan.container != "none";
-    table.rows.push_back({{fmt::format("{}", i + 1), Encode(pair.stream.settings),
-                           !recorded         ? "none"
-                           : pair.one_encode ? "the stream's own encode"
-                                             : Encode(pair.recording.settings),
-                           fmt::format("{}", proof.stream.skipped + (pair.one_encode ? 0 : proof.recording.skipped)),
-                           fmt::format("{}", proof.late), fmt::format("{:.2f}", proof.busiest_cpu_cores)},
-                          i + 1 == attempts.size()});
+    int skipped = proof.stream.skipped + (pair.one_encode ? 0 : proof.recording.skipped);
+    for (const PacedOutputOutcome& further : proof.further) skipped += further.skipped;
+    table.rows.push_back(
+        {{fmt::format("{}", i + 1), Encode(pair.stream.settings),
+          !recorded         ? "none"
+          : pair.one_encode ? "the stream's own encode"
+                            : Encode(pair.recording.settings),
+          fmt::format("{}", skipped), fmt::format("{}", proof.late), fmt::format("{:.2f}", proof.busiest_cpu_cores)},
+         i + 1 == attempts.size()});
   }
   if (!table.rows.empty()) section.tables.push_back(std::move(table));
   AddFigure(results, "proof-times", section);

@@ -161,12 +161,13 @@ std::string MachineUse(const Plan& plan) {
   for (const FurtherStream& stream : pair.further)
     further += fmt::format(" The stream to {} is encoded on the {}.", fmt::join(stream.destinations, ", "),
                            PlaceIn(pair, stream.option));
-  std::string text =
-      (pair.one_encode
-           ? fmt::format("The stream is encoded on the {}, and recorded as it is.", PlaceIn(pair, pair.stream))
-           : fmt::format("The stream is encoded on the {}, the recording on the {}.", PlaceIn(pair, pair.stream),
-                         PlaceIn(pair, pair.recording))) +
-      further + fmt::format(" Predicted: {:.2f} of {:g} cores", pair.demand.cpu_cores, plan.capacity.cpu_cores);
+  std::string text = (pair.one_encode ? fmt::format("The stream is encoded on the {}, and recorded as it is.",
+                                                    PlaceIn(pair, pair.stream))
+                                      : fmt::format("The stream is encoded on the {}, the recording on the {}.",
+                                                    PlaceIn(pair, pair.stream), PlaceIn(pair, pair.recording))) +
+                     further +
+                     fmt::format(" Predicted for the busiest second: {:.2f} of {:g} cores", pair.demand.cpu_cores,
+                                 plan.capacity.cpu_cores);
   if (pair.demand.engine_share > 0)
     text += fmt::format(" and {:.0f} % of the GPU's encode engine", pair.demand.engine_share * 100);
   if (pair.demand.stand_in_cores > 0)

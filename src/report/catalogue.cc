@@ -168,7 +168,7 @@ const MessageWords& AllButDiagnosis() {
       {"each.nothing-keeps-pace", "nothing that was tried keeps pace for {destination}"},
       {"each.only-way", "no {what} suits all destinations"},
       {"each.other-codecs-no-better",
-       "in real time, no other codec that some of them accept comes near what all of them get"},
+       "the codecs that only some of them accept look worse at what this machine encodes in real time"},
       {"each.own-rate", "the share of the line that {destination} gets with an encode of its own"},
       {"each.too-little", "it gains {points:.1f} points on average, too little for {cores:.2f} cores more"},
       // What is done to footage
@@ -246,7 +246,7 @@ const MessageWords& AllButDiagnosis() {
        "together they should take {cores:.2f} of {all_cores:g} cores and {percent:.0f} % of the GPU's engine"},
       {"plan.does-not-keep-pace", "does not keep pace: headroom {percent:.0f} %, required {required:.0f} %"},
       {"plan.frames-cross",
-       "frames go from the game's card to {card}: about {cores:.2f} cores, by copies of that size measured here"},
+       "frames go from the game's card to {to}: about {cores:.2f} cores, by copies of that size measured here"},
       {"plan.leaves-game-less",
        "fits, but leaves the game less: it takes {cores:.2f} cores, the chosen one {chosen_cores:.2f}"},
       {"plan.looks-not-measured", "not needed: how it looks was not measured"},
@@ -359,7 +359,7 @@ const MessageWords& AllButDiagnosis() {
       {"trade.failed-proof", "too little headroom in real time"},
       {"trade.gives-too-much", "costs the stream {lost:.1f} points, and {gives:g} are allowed"},
       {"trade.level-too-heavy", "too heavy at the quality asked for"},
-      {"trade.no-room", "no room, for the stream may lose only {gives:g} points"},
+      {"trade.no-room", "would cost the stream more than the {gives:g} points it may lose"},
       {"trade.only-one-encode", "no better recording keeps pace beside the stream: what viewers get is recorded"},
       {"trade.whole-picture", "the source's whole picture fits beside the stream"},
       // A trial

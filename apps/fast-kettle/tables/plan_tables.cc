@@ -6,12 +6,12 @@
 #include <algorithm>
 #include <cmath>
 
-#include "figure/trade_figure.h"
 #include "kettle/encoders/catalogue.h"
 #include "report/card.h"
 #include "report/looks.h"
 #include "report/sentence.h"
 #include "report/wrap.h"
+#include "tables/trade_table.h"
 
 namespace kettle::app {
 
@@ -46,11 +46,19 @@ void PrintClips(const Plan& plan) {
 }
 
 void PrintLadder(const Plan& plan) {
-  if (plan.ladder.empty()) return;
-  fmt::print("{}\n", Paint("If your uplink cannot carry it: lower these, in this order", Tone::kStrong));
-  Table table({{"step"}, Number("saves"), Number("costs, points"), Number("headroom")});
-  for (const LadderStep& step : plan.ladder)
-    table.Row({{step.what},
+  const std::vector<LadderStep> steps = WorthTaking(plan.ladder);
+  if (steps.empty()) return;
+  fmt::print("{}\n", Paint("If your uplink cannot carry it: go down to these, one after the other", Tone::kStrong));
+  Table table({Number("bit rate"),
+               {"size"},
+               Number("frame rate"),
+               Number("saves"),
+               Number("costs, points"),
+               Number("headroom")});
+  for (const LadderStep& step : steps)
+    table.Row({Number(step.settings.bit_rate.str()),
+               {step.settings.size.str()},
+               Number(step.settings.frame_rate.str()),
                Number(fmt::format("{:.0f} kbit/s", step.saves_kbps)),
                Number(Points(step.costs)),
                Number(fmt::format("{:.0f} %", step.headroom * 100))});
@@ -128,58 +136,6 @@ void PrintPictures(const Plan& plan) {
       calm ? "  Busy and calm moments count half each; calm ones are measured of what comes near the best.\n" : "");
 }
 
-// "1.31", or with an encode on the GPU "0.40 + 35 % GPU".
-std::string CoresOf(const TradePoint& point) {
-  return fmt::format("{:.2f}", point.cpu_cores) +
-         (point.engine_share > 0 ? fmt::format(" + {:.0f} % GPU", point.engine_share * 100) : "");
-}
-
-// "1280x720 at 30, HEVC"
-// What to write into the show to get it.
-std::string LineFor(const TradePoint& point) {
-  if (point.one_encode) return "size = \"stream\"";
-  return fmt::format("size = \"{}\", frame_rate = \"{}\", encoder = \"{}\"", point.size.str(), point.rate.str(),
-                     point.recording.substr(0, point.recording.find(' ')));
-}
-
-void PrintTrade(const Plan& plan) {
-  if (plan.trade.empty()) return;
-  fmt::print("{}\n", Paint("Ways to record beside the stream", Tone::kStrong));
-  Table table({{"recording"},
-               {"encoder"},
-               Number("GB/hour"),
-               Number("score"),
-               {"stream"},
-               Number("score"),
-               Number("cores"),
-               Number("left for the game"),
-               {""}});
-  const auto points = [](const std::optional<double>& score) { return score ? Points(*score) : "-"; };
-  for (const TradePoint& point : plan.trade) {
-    const Tone tone = point.taken ? Tone::kGood : point.stream.empty() ? Tone::kDim : Tone::kPlain;
-    const bool told = !point.stream.empty();
-    const auto number = [&](const std::string& text) { return Number(text, tone); };
-    table.Row(
-        {{WayOf(point), tone},
-         {told ? point.recording : "-", tone},
-         number(point.recording_score ? fmt::format("{:.1f}", point.gigabytes_an_hour) : "-"),
-         number(points(point.recording_score)),
-         {point.stream_size
-              ? fmt::format("{}, {} at {}", point.stream, point.stream_size->str(), point.stream_rate->str())
-              : "-",
-          tone},
-         number(points(point.stream_score)),
-         number(told ? CoresOf(point) : "-"),
-         number(told ? fmt::format("{:.2f} cores", std::max(0.0, plan.capacity.cpu_cores - point.cpu_cores)) : "-"),
-         {(point.taken ? "taken: " : "") + Sentence(point.why), tone}});
-  }
-  fmt::print("{}", table.str());
-  for (const TradePoint& point : plan.trade)
-    if (!point.taken && !point.recording.empty())
-      fmt::print("  for {}: [recording] {}\n", WayOf(point), LineFor(point));
-  fmt::print("\n");
-}
-
 void PrintOtherCodecs(const Plan& plan) {
   if (plan.other_codecs.empty()) return;
   fmt::print("{}\n", Paint("Codecs that were not taken", Tone::kStrong));
@@ -196,9 +152,9 @@ void PrintAttempts(const Plan& plan) {
   fmt::print("{}\n", Paint("Proof runs: all encodes at once, in real time", Tone::kStrong));
   Table table({{"stream"},
                {"recording"},
-               Number("cores predicted"),
-               Number("measured"),
+               Number("cores"),
                Number("busiest second"),
+               Number("predicted"),
                Number("late"),
                Number("stream skipped"),
                Number("recording skipped"),
@@ -216,9 +172,9 @@ void PrintAttempts(const Plan& plan) {
     }
     table.Row({{StreamTitles(attempt.pair)},
                {attempt.pair.one_encode ? "the same encode" : attempt.pair.recording.title()},
-               Number(fmt::format("{:.2f}", attempt.pair.demand.cpu_cores)),
                Number(fmt::format("{:.2f}", proof.cpu_cores + proof.stand_in_cores)),
                Number(fmt::format("{:.2f}", proof.busiest_cpu_cores + proof.stand_in_cores)),
+               Number(fmt::format("{:.2f}", attempt.pair.demand.cpu_cores)),
                Number(fmt::format("{}", proof.late)),
                skipped(streams),
                attempt.pair.one_encode ? Number("-") : skipped(proof.recording),
@@ -350,7 +306,7 @@ void PrintPlan(const Plan& plan, const ResultPlace& place) {
     fmt::print(
         "  recordings without a score: only their speed was measured; their quality level is searched afterwards\n");
   fmt::print("\n");
-  PrintTrade(plan);
+  PrintTrade(plan.trade, plan.capacity.cpu_cores);
   PrintOtherCodecs(plan);
   PrintClips(plan);
   PrintEncodeEach(plan);
