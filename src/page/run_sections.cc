@@ -4,6 +4,7 @@
 
 #include "kettle/rehearsal/rehearsal.h"
 #include "kettle/trial/trial.h"
+#include "page/conditions.h"
 #include "page/sections.h"
 #include "report/looks.h"
 #include "report/sentence.h"
@@ -128,9 +129,13 @@ PageSection MeasuredSection(const Results& results) {
                    {"To know"}},
                   {},
                   "Headroom: 1 less frame rate by throughput; below zero it does not keep pace."};
-  for (const Trial& trial : bench->at("trials").get<std::vector<Trial>>()) AddTrialRow(trial, table);
+  const auto trials = bench->at("trials").get<std::vector<Trial>>();
+  for (const Trial& trial : trials) AddTrialRow(trial, table);
   const std::size_t count = table.rows.size();
-  if (count > 0) section.tables.push_back(std::move(table));
+  if (count > 0) {
+    section.tables.push_back(std::move(table));
+    section.lists.push_back(ConditionsOf(*bench, trials));
+  }
   section.intro = fmt::format("{} trials on machine {}, by fast-kettle {}.", count, bench->value("machine_digest", "?"),
                               bench->value("version", "?"));
   for (const char* name : {"rate-quality", "soak"})

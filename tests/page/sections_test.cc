@@ -105,6 +105,33 @@ TEST_F(SectionsTest, EveryTrialHasARowAndAFailedOneItsReason) {
   for (const auto& row : rows) EXPECT_EQ(row.cells.size(), section.tables[0].columns.size());
 }
 
+TEST_F(SectionsTest, TheConditionsOfTheTrialsAreTold) {
+  Trial quiet;
+  quiet.settings = test::SmallSettings("x264", "veryfast");
+  quiet.status = WorkerStatus::kDone;
+  quiet.versions.library = "libx264.so.164";
+  quiet.repeats = {{.other_cores = 0.1}};
+  Trial hot = quiet;
+  hot.settings.encoder = "nvenc-h264";
+  hot.versions = {"libavcodec 59", "11.1 (simulated)", ""};
+  hot.repeats = {{.other_cores = 0.5, .stolen_cores = 0.2, .throttle_events = 3, .busiest = "indexer"}};
+  Put("bench", {{"trials", {quiet, hot}}});
+  EXPECT_THAT(MeasuredSection(results()).lists.at(0).items,
+              testing::IsSupersetOf(
+                  {HasSubstr("nvenc-h264: libavcodec 59, driver 11.1 (simulated); x264: libx264.so.164"),
+                   HasSubstr("no game's load was replayed"), HasSubstr("0.30 cores on average, 0.50 at most (indexer)"),
+                   HasSubstr("the hypervisor took 0.10 cores on average, 0.20 at most"), HasSubstr("throttled 3 times"),
+                   HasSubstr("1 of 2 encodes were disturbed")}));
+
+  Put("bench", {{"trials", {quiet}},
+                {"load", {{"profile", "race.load.json"}, {"mean_cores", 0.5}, {"peak_second_cores", 0.7}}}});
+  const auto beside_a_game = MeasuredSection(results()).lists.at(0).items;
+  EXPECT_THAT(beside_a_game,
+              testing::Contains(HasSubstr("race.load.json: 0.50 cores on average, 0.70 in its busiest")));
+  EXPECT_THAT(beside_a_game, testing::Not(testing::Contains(HasSubstr("hypervisor"))));
+  EXPECT_THAT(beside_a_game, testing::Contains("no throttling was seen"));
+}
+
 TEST_F(SectionsTest, OtherProgramsGetTheOptionsOfEachEncodeOnce) {
   const Json stream{{"library", "libx264"}, {"options", {"preset=veryfast", "bitrate=4500"}}};
   Json recording{{"library", "libx265"}, {"options", {"crf=24"}}};

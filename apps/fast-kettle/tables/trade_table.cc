@@ -30,12 +30,13 @@ std::string LineFor(const TradePoint& point) {
 
 // Why each way was taken or not, ways of one reason in one line, and how to get those that were measured.
 void PrintTradeReasons(const std::vector<TradePoint>& trade) {
+  for (const TradePoint& point : trade)
+    if (point.taken) fmt::print("  taken: {}: {}\n", WayOf(point), Sentence(point.why));
   std::vector<std::pair<std::string, std::vector<std::string>>> not_taken;  // ways by reason, in the table's order
   for (const TradePoint& point : trade) {
+    if (point.taken) continue;
     const std::string why = Sentence(point.why);
-    if (point.taken) {
-      fmt::print("  taken: {}: {}\n", WayOf(point), why);
-    } else if (!point.recording.empty()) {
+    if (!point.recording.empty()) {
       fmt::print("  instead: {}: {}; [recording] {}\n", WayOf(point), why, LineFor(point));
     } else {
       auto same =
