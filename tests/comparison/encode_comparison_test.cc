@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 #include <random>
 
+#include "kettle/units/statistics.h"
 #include "support.h"
 
 namespace kettle {
@@ -29,15 +30,23 @@ class Machine {
   explicit Machine(unsigned seed, double common = kCommonNoise, double own = kOwnNoise, double repeat = 0.01)
       : random_(seed), common_(common), own_(own), repeat_(repeat) {}
 
+  // From round to round all encodes become slower or faster by a random walk of that deviation a step.
+  void Drift(double a_round, int rounds) {
+    drift_ = a_round;
+    rounds_ = rounds;
+  }
+
   // `slower`: the share by which the first encode takes more processor time, all else alike.
   std::vector<Trial> Bench(const std::vector<std::string>& presets, double slower = 0, double all_slower = 0) {
     std::vector<Trial> trials;
     const double run = Normal(common_) + std::log(1 + all_slower);
+    std::vector<double> walk(static_cast<std::size_t>(rounds_));
+    for (double at = 0; double& step : walk) step = at += Normal(drift_);
     for (std::size_t i = 0; i < presets.size(); ++i) {
       Trial trial = MadeUpTrial(presets[i]);
       const double encode = run + Normal(own_) + (i == 0 ? std::log(1 + slower) : 0);
-      for (int n = 0; n < 5; ++n) {
-        const double cost = std::exp(encode + Normal(repeat_)) * 0.01;  // seconds a frame
+      for (const double step : walk) {
+        const double cost = std::exp(encode + step + Normal(repeat_)) * 0.01;  // seconds a frame
         Repeat repeat;
         repeat.throughput_fps = 2 / cost;
         repeat.cpu_cores = cost * trial.settings.frame_rate.fps();
@@ -53,6 +62,8 @@ class Machine {
   double Normal(double deviation) { return std::normal_distribution<double>(0, deviation)(random_); }
   std::mt19937 random_;
   double common_, own_, repeat_;
+  double drift_ = 0;
+  int rounds_ = 5;
 };
 
 const std::vector<std::string> kTwo{"veryfast", "faster"};
@@ -79,6 +90,37 @@ TEST(CompareEncodes, RunsAlikeShowNoDifferenceNineteenTimesOfTwenty) {
 TEST(CompareEncodes, ATenthSlowerIsSeenNineteenTimesOfTwenty) {
   EXPECT_GE(Told({"veryfast"}, 0.1, true), 190);
   EXPECT_GE(Told(kSeven, 0.1, true), 190);
+}
+
+// A machine whose neighbours come and go: each run's level is another, and within a run it moves by more than the
+// difference to be seen.
+TEST(CompareEncodes, ATenthSlowerIsSeenBeneathADriftOfAllEncodes) {
+  std::vector<double> by;
+  const auto comparisons = [&](double slower, bool of_first) {
+    int told = 0;
+    for (unsigned seed = 0; seed < 200; ++seed) {
+      Machine machine(seed, 0.1, kOwnNoise, 0.04);
+      machine.Drift(0.06, 30);
+      const std::vector<Trial> before = machine.Bench(kSeven), now = machine.Bench(kSeven, slower);
+      const EncodeComparison comparison = CompareEncodes(before, now);
+      told += of_first ? comparison.encodes.front().verdict == Verdict::kSlower : comparison.any_changed();
+      if (of_first) by.push_back(comparison.encodes.front().beyond.change);
+    }
+    return told;
+  };
+  EXPECT_LE(comparisons(0, false), 16) << "5 %, which of 200 is 10, give or take 3";
+  EXPECT_GE(comparisons(0.1, true), 190);
+  EXPECT_NEAR(*Median(by), 1 / 1.1 - 1, 0.01) << "held against the others";
+}
+
+TEST(CompareEncodes, TheDriftWithinARunCountsInWhatAllHaveInCommon) {
+  Machine steady(3), drifting(3);
+  drifting.Drift(0.06, 30);
+  const auto noise = [](Machine& machine) {
+    const std::vector<Trial> before = machine.Bench(kSeven), now = machine.Bench(kSeven);
+    return CompareEncodes(before, now).all->noise;
+  };
+  EXPECT_GT(noise(drifting), 2 * noise(steady));
 }
 
 TEST(CompareEncodes, WhatAllHaveInCommonIsToldApart) {

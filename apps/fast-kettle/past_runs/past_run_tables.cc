@@ -43,16 +43,13 @@ std::string Picture(const EncodeSettings& s) {
                      IsQuality(s.rate_control) ? "" : ", " + s.bit_rate.str());
 }
 
+std::string Encodes(std::size_t count) { return fmt::format("{} {}", count, count == 1 ? "encode" : "encodes"); }
+
 std::string Percent(double share) { return fmt::format("{:+.1f} %", share * 100); }
 
 std::string ChangedBy(double change, double noise) {
   return fmt::format("{:.0f} % {} (\u00b1 {:.0f})", std::abs(change) * 100, change < 0 ? "slower" : "faster",
                      std::max(1.0, noise * 100));
-}
-
-// Encoders are slower by as much as they cost more.
-double SpeedChange(const EncodeChange& encode) {
-  return encode.cost && encode.cost->is_real() ? 1 / (1 + encode.cost->change) - 1 : encode.speed.change;
 }
 
 // What of the changes concerns an encoder: its library, its driver, or the machine.
@@ -81,7 +78,7 @@ std::vector<EncodeChange> Changed(const EncodeComparison& comparison) {
     });
     if (same == changed.end())
       changed.push_back(encode);
-    else if (std::abs(SpeedChange(encode)) > std::abs(SpeedChange(*same)))
+    else if (std::abs(encode.beyond.change) > std::abs(same->beyond.change))
       *same = encode;
   }
   return changed;
@@ -168,10 +165,12 @@ std::string ComparisonSentence(const EncodeComparison& comparison, const std::ve
   if (!changed.empty()) {
     std::vector<std::string> parts;
     for (const EncodeChange& encode : changed)
-      parts.push_back(fmt::format("{} is {}", TitleOf(encode.settings),
-                                  ChangedBy(SpeedChange(encode), (encode.cost ? *encode.cost : encode.speed).noise)));
-    return fmt::format("{}{}{}.", fmt::join(parts, ", "),
-                       comparison.all_changed() ? ", beyond what all changed by" : "", Since(changes));
+      parts.push_back(
+          fmt::format("{} is {}", TitleOf(encode.settings), ChangedBy(encode.beyond.change, encode.beyond.noise)));
+    const char* against = comparison.all_changed() ? " than the others' change explains"
+                          : comparison.all         ? ", held against the others"
+                                                   : "";
+    return fmt::format("{}{}{}.", fmt::join(parts, ", "), against, Since(changes));
   }
   if (comparison.all_changed()) {
     const bool of_cost = std::any_of(comparison.encodes.begin(), comparison.encodes.end(),
@@ -183,8 +182,8 @@ std::string ComparisonSentence(const EncodeComparison& comparison, const std::ve
   double widest = 0;
   for (const EncodeChange& encode : comparison.encodes)
     widest = std::max(widest, (encode.cost ? *encode.cost : encode.speed).noise);
-  return fmt::format("No difference beyond the noise: {} encode(s) compared, each measured to within {:.0f} %.",
-                     comparison.encodes.size(), std::max(1.0, widest * 100));
+  return fmt::format("No difference beyond the noise: {} compared, measured to within {:.0f} %.",
+                     Encodes(comparison.encodes.size()), std::max(1.0, widest * 100));
 }
 
 void PrintEncodes(const EncodeComparison& comparison) {
@@ -222,8 +221,9 @@ void PrintEncodes(const EncodeComparison& comparison) {
   if (comparison.taken_up > 0)
     fmt::print("{} more were not measured again: the later run took the earlier one's figures.\n", comparison.taken_up);
   if (comparison.only_before + comparison.only_now > 0)
-    fmt::print("{} encode(s) are in the earlier run only, {} in the later one only.\n", comparison.only_before,
-               comparison.only_now);
+    fmt::print("Not compared: {} in the earlier run only, {} in the later one only.\n",
+               Encodes(static_cast<std::size_t>(comparison.only_before)),
+               Encodes(static_cast<std::size_t>(comparison.only_now)));
 }
 
 }  // namespace kettle::app

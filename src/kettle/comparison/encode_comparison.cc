@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 #include <numbers>
 
+#include "kettle/comparison/encode_samples.h"
 #include "kettle/units/error.h"
 #include "kettle/units/json_fields.h"
 #include "kettle/units/statistics.h"
@@ -15,44 +16,50 @@ namespace kettle {
 
 namespace {
 
-constexpr std::size_t kEnoughForCommon = 4;
 constexpr double kUnsure = 0.05;
 
-using Samples = std::vector<double>;  // logarithms, one a repeat
+std::optional<double> SpeedOf(const Trial&, const Repeat& repeat) { return repeat.throughput_fps; }
 
-Samples SpeedOf(const Trial& trial) {
-  Samples samples;
-  for (const Repeat& repeat : CountedRepeats(trial)) samples.push_back(std::log(repeat.throughput_fps));
-  return samples;
-}
-
-// Processor time a frame, in ms; empty where it does not tell how fast the encoder is.
-Samples CostOf(const Trial& trial) {
-  Samples samples;
-  if (trial.device == "gpu") return samples;
-  for (const Repeat& repeat : CountedRepeats(trial))
-    if (repeat.cpu_cores > 0) samples.push_back(std::log(1000 * repeat.cpu_cores / trial.settings.frame_rate.fps()));
-  return samples;
+// Processor time a frame, in ms; nothing where it does not tell how fast the encoder is.
+std::optional<double> CostOf(const Trial& trial, const Repeat& repeat) {
+  if (trial.device == "gpu" || repeat.cpu_cores <= 0) return std::nullopt;
+  return 1000 * repeat.cpu_cores / trial.settings.frame_rate.fps();
 }
 
 struct Pair {
   const Trial *before, *now;
 };
 
-// Of single repeats around their own trial's mean, all trials of both runs together.
-double PooledDeviation(const std::vector<Pair>& pairs, Samples (*samples_of)(const Trial&)) {
-  double squares = 0;
-  std::size_t degrees = 0;
-  for (const Pair& pair : pairs)
-    for (const Trial* trial : {pair.before, pair.now}) {
-      const Samples samples = samples_of(*trial);
-      if (samples.size() < 2) continue;
-      const double deviation = *Deviation(samples);
-      squares += deviation * deviation * static_cast<double>(samples.size() - 1);
-      degrees += samples.size() - 1;
+// The samples of both runs, in the pairs' order.
+struct Measured {
+  EncodeSamples before, now;
+
+  // Of single repeats around their own encode's mean, all encodes of both runs together.
+  double PooledDeviation() const {
+    double squares = 0;
+    int degrees = 0;
+    for (const EncodeSamples* run : {&before, &now}) {
+      degrees -= std::max(0, run->rounds - 1);  // that the rounds' common parts took
+      for (const Samples& samples : run->encodes) {
+        if (samples.size() < 2) continue;
+        const double deviation = *Deviation(samples);
+        squares += deviation * deviation * static_cast<double>(samples.size() - 1);
+        degrees += static_cast<int>(samples.size()) - 1;
+      }
     }
-  constexpr double kUnknown = 0.05;  // one repeat each: nothing tells how much they vary
-  return degrees == 0 ? kUnknown : std::sqrt(squares / static_cast<double>(degrees));
+    constexpr double kUnknown = 0.05;  // one repeat each: nothing tells how much they vary
+    return degrees <= 0 ? kUnknown : std::sqrt(squares / degrees);
+  }
+  double drift() const { return std::hypot(before.drift, now.drift); }
+};
+
+Measured Measure(const std::vector<Pair>& pairs, std::optional<double> (*value)(const Trial&, const Repeat&)) {
+  std::vector<const Trial*> before, now;
+  for (const Pair& pair : pairs) {
+    before.push_back(pair.before);
+    now.push_back(pair.now);
+  }
+  return {SamplesOf(before, value), SamplesOf(now, value)};
 }
 
 // How many standard errors an interval of `count` intervals at once reaches to either side.
@@ -76,6 +83,17 @@ EncodeChange::Verdict VerdictOf(const Change& speed, const std::optional<Change>
   return speed.change > 0 ? kHeldLess : kHeldUp;
 }
 
+// Encoders are slower by as much as they cost more.
+Change BeyondOf(const Change& speed, const std::optional<Change>& cost) {
+  if (cost && cost->is_real()) return {0, 0, 1 / (1 + cost->change) - 1, cost->noise};
+  return {0, 0, speed.change, speed.noise};
+}
+
+void Judge(const Change& speed, const std::optional<Change>& cost, EncodeChange& encode) {
+  encode.verdict = VerdictOf(speed, cost);
+  encode.beyond = BeyondOf(speed, cost);
+}
+
 Change Relative(const Change& change, double common) {
   return {change.before, change.now, (1 + change.change) / (1 + common) - 1, change.noise};
 }
@@ -89,7 +107,8 @@ double MedianChange(const std::vector<EncodeChange>& encodes, bool of_cost) {
 }
 
 // On the CPU by what they cost, for what others take from the machine is no property of an encoder.
-void TellCommonApart(EncodeComparison& comparison) {
+// `speed_drift` and `cost_drift`: how far the machine may have moved both runs' levels (Measured::drift).
+void TellCommonApart(double speed_drift, double cost_drift, EncodeComparison& comparison) {
   auto& encodes = comparison.encodes;
   const auto costed = static_cast<std::size_t>(
       std::count_if(encodes.begin(), encodes.end(), [](const EncodeChange& encode) { return encode.cost; }));
@@ -100,12 +119,13 @@ void TellCommonApart(EncodeComparison& comparison) {
     noise += (of_cost && encode.cost ? encode.cost->noise : encode.speed.noise);
   noise /= static_cast<double>(encodes.size()) * Reach(encodes.size());
   const double count = static_cast<double>(encodes.size());
-  comparison.all =
-      Change{0, 0, of_cost ? cost : speed,
-             Reach(1) * std::sqrt(std::numbers::pi / 2 * noise * noise / count + 2 * kCommonNoise * kCommonNoise)};
+  const double drift = of_cost ? cost_drift : speed_drift;
+  comparison.all = Change{0, 0, of_cost ? cost : speed,
+                          Reach(1) * std::sqrt(std::numbers::pi / 2 * noise * noise / count +
+                                               2 * kCommonNoise * kCommonNoise + drift * drift)};
   for (EncodeChange& encode : encodes)
-    encode.verdict = VerdictOf(Relative(encode.speed, speed),
-                               encode.cost ? std::optional(Relative(*encode.cost, cost)) : std::nullopt);
+    Judge(Relative(encode.speed, speed), encode.cost ? std::optional(Relative(*encode.cost, cost)) : std::nullopt,
+          encode);
 }
 
 // The later run took the earlier one's figures up instead of measuring again.
@@ -160,21 +180,23 @@ EncodeComparison CompareEncodes(const std::vector<Trial>& before, const std::vec
   if (pairs.empty() && comparison.taken_up > 0)
     FailInput("the later run took the earlier one's figures up: nothing was measured twice");
   if (pairs.empty()) FailInput("the two runs have no encode in common: neither size, rate, preset and footage alike");
-  const double speed = PooledDeviation(pairs, SpeedOf), cost = PooledDeviation(pairs, CostOf);
+  const Measured speeds = Measure(pairs, SpeedOf), costs = Measure(pairs, CostOf);
+  const double speed = speeds.PooledDeviation(), cost = costs.PooledDeviation();
   // One that is alone is also what all have in common.
   const double between =
       std::numbers::sqrt2 * (pairs.size() < kEnoughForCommon ? std::hypot(kOwnNoise, kCommonNoise) : kOwnNoise);
-  for (const auto& [old, current] : pairs) {
+  for (std::size_t i = 0; i < pairs.size(); ++i) {
+    const auto& [old, current] = pairs[i];
     EncodeChange change{current->settings, current->footage, current->simulated || old->simulated};
-    change.speed = ChangeOf(SpeedOf(*old), SpeedOf(*current), speed, between, pairs.size());
-    if (const Samples a = CostOf(*old), b = CostOf(*current); !a.empty() && !b.empty())
+    change.speed = ChangeOf(speeds.before.encodes[i], speeds.now.encodes[i], speed, between, pairs.size());
+    if (const Samples& a = costs.before.encodes[i], &b = costs.now.encodes[i]; !a.empty() && !b.empty())
       change.cost = ChangeOf(a, b, cost, between, pairs.size());
     if (old->quality) change.score_before = old->quality->score();
     if (current->quality) change.score_now = current->quality->score();
-    change.verdict = VerdictOf(change.speed, change.cost);
+    Judge(change.speed, change.cost, change);
     comparison.encodes.push_back(std::move(change));
   }
-  if (comparison.encodes.size() >= kEnoughForCommon) TellCommonApart(comparison);
+  if (comparison.encodes.size() >= kEnoughForCommon) TellCommonApart(speeds.drift(), costs.drift(), comparison);
   return comparison;
 }
 

@@ -26,6 +26,9 @@ struct EncodeChange {
   bool simulated = false;
   Change speed;                // frames a second, unpaced
   std::optional<Change> cost;  // milliseconds of processor time a frame; not set on a GPU
+  // Of its speed, beyond what all have in common, if that is told apart; where its processor time changed, by that.
+  // Only the share and its noise.
+  Change beyond;
   std::optional<double> score_before, score_now;
   enum class Verdict {
     kSame,      // nothing that the noise lets through
@@ -55,7 +58,8 @@ struct EncodeComparison {
 // runs) and what two runs differ by although nothing changed (kOwnNoise, and kCommonNoise where all are in question;
 // measured, see docs/numbers.md). With m encodes each interval is one at 1 - 0.05 / m (Bonferroni), so that a
 // comparison of runs alike says "same" of all of them 19 times of 20. Where four or more are compared, what they have
-// in common (their median) is told apart, and each is held against it.
+// in common (their median) is told apart, and each is held against it; so is what they have in common in each round of
+// repeats (SamplesOf), for a machine whose speed drifts.
 EncodeComparison CompareEncodes(const std::vector<Trial>& before, const std::vector<Trial>& now);
 
 inline constexpr double kOwnNoise = 0.01;      // standard deviation between two runs of one encode, as a share
