@@ -107,6 +107,37 @@ TEST(MakePlan, OneFamilyKeepsToHalfOfTheTrialsToo) {
   }
 }
 
+// A run that leaves too little headroom may end early while others are left. What stands in the end ran to its end.
+TEST(MakePlan, NoPlanRestsOnAProofRunThatEndedEarly) {
+  for (const bool lighter_ones_have_room : {true, false}) {
+    FakeRunner runner(RandomMachine(7));
+    Show show;
+    TrialBook book(runner, {}, [](const auto&) {});
+    PlanRequest request{show, test::FakeTargets(), {FakeFootage("hard")}, {"x264"}, {2, 0.2}};
+    int early = 0, whole = 0;
+    const auto run = [&](const Pair& pair) {
+      Proof proof = FakeProof(0, 0);
+      proof.cpu_cores = early > 0 && lighter_ones_have_room ? pair.demand.cpu_cores / 2 : 1.9;
+      return proof;
+    };
+    request.prove_until_too_much = [&](const Pair& pair) {
+      Proof proof = run(pair);
+      proof.ended_early = proof.cpu_cores > 1.6;
+      ++early;
+      return proof;
+    };
+    const Plan plan = MakePlan(request, book, [&](const Pair& pair) {
+      ++whole;
+      return run(pair);
+    });
+    ASSERT_TRUE(plan.chosen) << plan.proving.attempts.size();
+    EXPECT_GT(early, 1);
+    EXPECT_FALSE(plan.proving.attempts.back().proof.ended_early);
+    EXPECT_EQ(plan.verdict(), lighter_ones_have_room ? PlanVerdict::kHolds : PlanVerdict::kTight);
+    EXPECT_EQ(whole > 0, !lighter_ones_have_room) << "once more, for want of anything with more room";
+  }
+}
+
 const FakeRunner::Machine kSlow = [](const std::string&, int preset, bool, const std::string&) {
   return Figures{40.0 - preset, 2, 0.9};
 };

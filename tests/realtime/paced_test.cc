@@ -63,6 +63,23 @@ bool HasThread(const std::string& name) {
   return false;
 }
 
+TEST_F(PacedTest, ASecondThatTakesTooMuchEndsTheRunAfterFourSeconds) {
+  PaceTask task = Task(8);
+  task.queue_depth = 1000;
+  task.most_cpu_cores = 1e-9;
+  test::FakeClock clock;
+  const PaceOutcome outcome = RunPaced(task, clock, [](double) {});
+  EXPECT_TRUE(outcome.ended_early);
+  EXPECT_NEAR(outcome.seconds, 4, 0.1);
+  EXPECT_NEAR(outcome.outputs[1].frames, 100, 2);
+  EXPECT_EQ(outcome.outputs[1].packets, outcome.outputs[1].frames) << "what was taken until then comes out coded";
+  task.most_cpu_cores = 1e9;
+  test::FakeClock again;
+  const PaceOutcome whole = RunPaced(task, again, [](double) {});
+  EXPECT_FALSE(whole.ended_early);
+  EXPECT_EQ(whole.outputs[1].frames, 200);
+}
+
 TEST_F(PacedTest, SoundIsEncodedBesideThePictures) {
   SteadyClock clock;
   PaceTask task = Task(1);

@@ -208,32 +208,34 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
   const int usual = UsualTrials(known, space) + kProofSteps;
   const bool exhaustive = session.request().exhaustive;
   session.progress().Stage("trials", exhaustive ? GridSize(space, known.footage.size()) + usual : usual);
-  const PlanRequest request{show,
-                            known.targets,
-                            known.footage,
-                            known.families,
-                            MeasureCapacity(session, show, known.disk),
-                            session.request().most_proofs,
-                            session.encoders().UsableDevices(),
-                            session.encoders().EncodesAtOnce(AllOf(known)),
-                            session.machine().processor.usable,
-                            known.calm,
-                            time,
-                            [&](const PlanStatus& status) {
-                              session.progress().Rename(NameOf(status.stage));
-                              session.progress().Tell(status.most_trials_left,
-                                                      status.best ? InShort(*status.best) : "");
-                            },
-                            known.recording_families,
-                            known.own_streams,
-                            StreamDevices(session, show),
-                            RecordingDevices(session, show)};
+  PlanRequest request{show,
+                      known.targets,
+                      known.footage,
+                      known.families,
+                      MeasureCapacity(session, show, known.disk),
+                      session.request().most_proofs,
+                      session.encoders().UsableDevices(),
+                      session.encoders().EncodesAtOnce(AllOf(known)),
+                      session.machine().processor.usable,
+                      known.calm,
+                      time,
+                      [&](const PlanStatus& status) {
+                        session.progress().Rename(NameOf(status.stage));
+                        session.progress().Tell(status.most_trials_left, status.best ? InShort(*status.best) : "");
+                      },
+                      known.recording_families,
+                      known.own_streams,
+                      StreamDevices(session, show),
+                      RecordingDevices(session, show)};
   try {
     if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
     if (session.request().all_pairs) pairs = CheckPairs(request, book);
     Prover prover(session, known.footage, show.first, static_cast<int>(known.targets.audio.kbps()),
                   show.destinations.size());
-    Plan plan = MakePlan(request, book, std::ref(prover));
+    const double most = request.capacity.cpu_cores * (1 - request.capacity.headroom);
+    if (!session.request().plan_budget_seconds)  // a run more in the end may be too long for that
+      request.prove_until_too_much = [&](const Pair& pair) { return prover.Run(pair, most); };
+    Plan plan = MakePlan(request, book, [&](const Pair& pair) { return prover.Run(pair); });
     if (pairs) ComparePlan(plan, *pairs);
     session.progress().Clear();
     return plan;

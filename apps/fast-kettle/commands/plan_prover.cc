@@ -9,7 +9,7 @@ namespace kettle::app {
 
 namespace fs = std::filesystem;
 
-Proof Prover::operator()(const Pair& pair) {
+Proof Prover::Run(const Pair& pair, double most_cpu_cores) {
   constexpr double kStartSeconds = 1;  // until both encoders are open
   session_.progress().Rename("proof run");
   session_.MeetBusiestLoad(session_.request().proof_seconds + 2 * kStartSeconds);
@@ -26,6 +26,7 @@ Proof Prover::operator()(const Pair& pair) {
                        first_,
                        sound_kbps_,
                        pair.one_encode};
+  request.most_cpu_cores = most_cpu_cores;
   request.destinations.assign(pair.further.empty() ? destinations_ : pair.destinations.size(), 0);
   for (const FurtherStream& further : pair.further) {
     request.further_streams.push_back(further.option.settings);

@@ -27,8 +27,8 @@ class Prover {
         sound_kbps_(sound_kbps),
         destinations_(std::max<std::size_t>(1, destinations)) {}
 
-  // Throws Error as kettle::RunProof.
-  Proof operator()(const Pair& pair);
+  // Throws Error as kettle::RunProof. A second that takes more than `most_cpu_cores` ends the run early; 0: none does.
+  Proof Run(const Pair& pair, double most_cpu_cores = 0);
 
  private:
   void MakeRoom(const Proof& latest);

@@ -22,6 +22,8 @@ std::string Encode(const Option& option) {
 namespace {
 
 std::string VerdictOf(const Proof& proof, bool roomy) {
+  if (proof.kept_pace() && proof.ended_early)
+    return fmt::format("too little headroom: ended after {:.0f} s", proof.seconds);
   if (proof.holds()) return roomy ? "keeps pace" : "keeps pace, but with too little headroom";
   if (proof.status != WorkerStatus::kDone) return proof.detail;
   return proof.disturbed() ? "does not keep pace, but was disturbed" : "does not keep pace";

@@ -32,7 +32,7 @@ double CodedShare(const PacedOutputOutcome& output) {
 
 // A failure of which others had their part: the same settings may hold when it is quiet.
 bool DisturbedByOthers(const Proof& proof) {
-  return proof.status == WorkerStatus::kDone && !proof.holds() && proof.disturbed();
+  return proof.status == WorkerStatus::kDone && !proof.kept_pace() && proof.disturbed();
 }
 
 }  // namespace
@@ -69,11 +69,11 @@ bool Attempt::has_room(const Capacity& capacity) const {
 
 void Proving::LetBestStand(const Capacity& capacity) {
   const auto rank = [&](const Attempt& attempt) {
-    return std::make_tuple(attempt.proof.holds(), attempt.has_room(capacity), attempt.room(capacity));
+    return std::make_tuple(attempt.proof.kept_pace(), attempt.has_room(capacity), attempt.room(capacity));
   };
   const auto best = std::max_element(attempts.begin(), attempts.end(),
                                      [&](const Attempt& a, const Attempt& b) { return rank(a) < rank(b); });
-  if (best != attempts.end() && best->proof.holds()) std::rotate(best, best + 1, attempts.end());
+  if (best != attempts.end() && best->proof.kept_pace()) std::rotate(best, best + 1, attempts.end());
 }
 
 PlanVerdict Proving::verdict(const Capacity& capacity) const {
@@ -136,7 +136,7 @@ Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& 
       pair = StepDown(*pair, last.proof, families, capacity);
     }
     proving.LetBestStand(capacity);
-    if (proving.holds()) break;
+    if (!proving.attempts.empty() && proving.attempts.back().proof.kept_pace()) break;
   }
   return proving;
 }

@@ -146,13 +146,27 @@ void Planner::ProvePictures() {
     if (!lighter) break;
     ChoosePicture(plan_.pictures, *lighter, Message{"picture.best-in-real-time"}, plan_.targets);
   }
+  ProveToTheEnd();
   plan_.placement = Take(std::move(settled));
+}
+
+// What stands for want of anything with more room must not rest on a run that ended early.
+void Planner::ProveToTheEnd() {
+  std::vector<Attempt>& attempts = plan_.proving.attempts;
+  while (!attempts.empty() && attempts.back().proof.ended_early && attempts.back().proof.kept_pace()) {
+    Pair pair = attempts.back().pair;
+    attempts.pop_back();  // the whole run takes its place
+    Proof proof = prove_(pair);
+    attempts.push_back({std::move(pair), std::move(proof)});
+    if (!attempts.back().proof.holds()) plan_.proving.LetBestStand(plan_.capacity);
+  }
 }
 
 // What a run took more than its trials say, all later predictions count: what is placed next is the best of what fits
 // by them. A recording in another codec is no measure for the others.
 Proof Planner::ProveAndLearn(const Pair& pair) {
-  Proof proof = prove_(pair);
+  const bool others_left = ++runs_made_ < request_.most_proofs;
+  Proof proof = others_left && request_.prove_until_too_much ? request_.prove_until_too_much(pair) : prove_(pair);
   if (pair.one_encode || IsPlainRecording(pair.recording.settings.encoder))
     plan_.capacity.real_time_factor = Attempt{pair, proof}.RealTimeFactor(plan_.capacity);
   return proof;

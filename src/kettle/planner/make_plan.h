@@ -40,6 +40,8 @@ struct PlanRequest {
   std::vector<std::string> recording_families = {};
   std::vector<OwnStream> own_streams = {};  // for destinations that may get an encode each
   AllowedDevices stream_devices = {}, recording_devices = {};
+  // A run that may end early, once it is seen to leave too little headroom (Proof::ended_early). Empty: none may.
+  std::function<Proof(const Pair&)> prove_until_too_much = {};
 };
 
 // Searches size and frame rate where they are free, then measures, places, refines and proves; where nothing holds, the

@@ -70,6 +70,7 @@ class Planner {
   bool MayUse(Role role, const std::string& family, int device) const;
   void ProvePictures();  // the best picture, and lighter ones while none holds
   Proof ProveAndLearn(const Pair& pair);
+  void ProveToTheEnd();
   bool LighterLooksBetter(const Pair& pair) const;
   void RefineBest();
   void ConfirmBest();
@@ -137,6 +138,7 @@ class Planner {
   RecordingLevels found_levels_;  // the last ones, at whatever picture: near what another needs
   PlanStage stage_ = PlanStage::kPicture;
   std::set<PlanStage> left_out_;
+  int runs_made_ = 0;                      // by ProveAndLearn
   std::vector<RecordingWay> failed_ways_;  // that did not hold in real time
   std::set<std::string> failed_codecs_;    // families of other codecs that did not hold as recording in real time
   std::set<std::string> refined_in_vain_;  // encoders whose stream no other B-frames and look-ahead made look better

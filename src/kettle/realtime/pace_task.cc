@@ -28,7 +28,7 @@ void from_json(const nlohmann::json& json, PacedOutputOutcome& o) {
   o.failed = json.value("failed", "");  // of an earlier version no encode failed alone
   o.failed_seconds = json.value("failed_seconds", 0.0);
 }
-KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs, session_niceness, sound_kbps)
-KETTLE_JSON(PaceOutcome, seconds, late, busiest_cpu_cores, outputs)
+KETTLE_JSON(PaceTask, footage, source_rate, seconds, queue_depth, outputs, session_niceness, sound_kbps, most_cpu_cores)
+KETTLE_JSON(PaceOutcome, seconds, ended_early, late, busiest_cpu_cores, outputs)
 
 }  // namespace kettle

@@ -27,6 +27,8 @@ struct PaceTask {
   std::vector<PacedOutputTask> outputs;
   int session_niceness = 0;  // SetSessionNiceness
   int sound_kbps = 0;        // of one track, encoded beside the pictures and thrown away; 0: none
+  // A second in which the process took more processors than these ends the run, after four seconds at least; 0: none.
+  double most_cpu_cores = 0;
 };
 struct PacedFrame {
   int frame = 0;         // index in the output
@@ -49,6 +51,7 @@ struct PacedOutputOutcome {
 };
 struct PaceOutcome {
   double seconds = 0;            // of footage
+  bool ended_early = false;      // PaceTask::most_cpu_cores
   int late = 0;                  // frames that the source released more than one frame interval after they were due
   double busiest_cpu_cores = 0;  // of the whole process, in its busiest second; 0: the run was no second long
   std::vector<PacedOutputOutcome> outputs;

@@ -101,9 +101,15 @@ PaceOutcome RunPaced(const PaceTask& task, Clock& clock, const std::function<voi
   BusiestSecond busiest;
   KeepThreadPunctual();
   ReleaseFrames(clock, task.source_rate, start_ns, frames, [&](std::int64_t index, std::int64_t due_ns, bool late) {
+    constexpr double kLeastSeconds = 4;
+    const double elapsed = static_cast<double>(clock.now_ns() - start_ns) * 1e-9;
+    if (busiest.due(elapsed)) busiest.At(elapsed, OwnCpuSeconds());
+    if (task.most_cpu_cores > 0 && elapsed >= kLeastSeconds && busiest.cores() > task.most_cpu_cores) {
+      outcome.ended_early = true;
+      outcome.seconds = static_cast<double>(due_ns - start_ns) * 1e-9;
+      return false;
+    }
     outcome.late += late;
-    if (const double elapsed = static_cast<double>(clock.now_ns() - start_ns) * 1e-9; busiest.due(elapsed))
-      busiest.At(elapsed, OwnCpuSeconds());
     const FramePtr picture = source.Frame(index);
     bool healthy = true;
     for (auto& output : outputs) {

@@ -46,6 +46,7 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
   for (const Footage& footage : request.footage) task.footage.push_back(footage.file.string());
   task.source_rate = request.footage.front().rate;
   task.seconds = request.seconds;
+  task.most_cpu_cores = request.most_cpu_cores;
   task.outputs = {{request.stream, stream_file.string(), StreamNiceness(request.first), request.stream_processors},
                   {request.recording, recording_file.string(), RecordingNiceness(request.first, request.recording),
                    request.recording_processors}};
@@ -92,6 +93,7 @@ Proof RunProof(const WorkerProcess& worker, const ProofRequest& request, const W
     return proof;
   }
   proof.seconds = outcome->seconds;
+  proof.ended_early = outcome->ended_early;
   proof.late = outcome->late;
   proof.busiest_cpu_cores = outcome->busiest_cpu_cores;
   proof.stream = outcome->outputs[0];
@@ -143,9 +145,9 @@ nlohmann::json OutputJson(const PacedOutputOutcome& output, int late) {
 }  // namespace
 
 void to_json(nlohmann::json& json, const Proof& proof) {
-  KETTLE_WRITE_FIELDS(json, proof, seconds, detail, cpu_cores, busiest_cpu_cores, stand_in_cores, other_cores,
-                      stolen_cores);
-  json.update({{"verdict", proof.holds() ? "keeps pace" : "does not keep pace"},
+  KETTLE_WRITE_FIELDS(json, proof, seconds, ended_early, detail, cpu_cores, busiest_cpu_cores, stand_in_cores,
+                      other_cores, stolen_cores);
+  json.update({{"verdict", proof.kept_pace() ? "keeps pace" : "does not keep pace"},
                {"status", Name(proof.status)},
                {"stream", OutputJson(proof.stream, proof.late)},
                {"recording", OutputJson(proof.recording, proof.late)},
@@ -171,6 +173,7 @@ void from_json(const nlohmann::json& json, Proof& proof) {
   json.at("seconds").get_to(proof.seconds);
   proof.status = ParseWorkerStatus(json.at("status"));
   json.at("detail").get_to(proof.detail);
+  proof.ended_early = json.value("ended_early", false);
   proof.late = json.at("stream").at("late");
   proof.stream = OutputFrom(json.at("stream"));
   proof.recording = OutputFrom(json.at("recording"));

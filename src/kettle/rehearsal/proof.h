@@ -18,9 +18,10 @@ namespace kettle {
 
 struct Proof {
   WorkerStatus status = WorkerStatus::kMalformed;
-  std::string detail;  // why, if the status is not done
-  double seconds = 0;  // of footage, in real time
-  int late = 0;        // frames that the source released late, for both outputs
+  std::string detail;        // why, if the status is not done
+  double seconds = 0;        // of footage, in real time
+  bool ended_early = false;  // ProofRequest::most_cpu_cores
+  int late = 0;              // frames that the source released late, for both outputs
   PacedOutputOutcome stream, recording;
   std::vector<PacedOutputOutcome> further = {};  // ProofRequest::further_streams
   double cpu_cores = 0;                          // that the run took: feeding, both encodes, writing
@@ -29,11 +30,13 @@ struct Proof {
   double stolen_cores = 0;       // that the hypervisor gave to other machines
   std::filesystem::path folder;  // where its stream and recording.mkv are; empty: the run did not end well
 
-  // All encodes kept pace: the run ended well, no frame was skipped, and every one came out coded.
-  bool holds() const {
+  // All encodes kept pace as long as it ran: it ended well, no frame was skipped, and every one came out coded.
+  bool kept_pace() const {
     return status == WorkerStatus::kDone && Whole(stream) && Whole(recording) &&
            std::all_of(further.begin(), further.end(), Whole);
   }
+  // The same to the end: only such a run proves anything.
+  bool holds() const { return kept_pace() && !ended_early; }
 
   // Something else kept the machine from its work: the hypervisor took a tenth of a processor or more, or
   // the source, which has next to nothing to do, was late with more than one frame in a hundred.
@@ -56,6 +59,8 @@ struct ProofRequest {
   bool one_encode = false;  // the stream's is written to disk too: there is no recording.mkv, and one lane only
   std::vector<EncodeSettings> further_streams = {};  // for destinations that get their own encode
   std::vector<int> destinations = {0};               // that the stream is sent to: which encode each gets, 0 the first
+  double most_cpu_cores =
+      0;  // a second that takes more than these ends it early, for then it leaves too little; 0: none
 };
 
 // "stream.flv"; "stream.mkv" where the codec is none that every reader of FLV knows. Of the nth further one
