@@ -68,14 +68,17 @@ const std::vector<Command> kCommands = {
      .main_options = {"show", "footage", "encoder", "size", "bit-rate", "question"}},
     {.name = "plan",
      .summary = "settings for stream and recording, proven in real time",
-     .detail = "Measures what it needs, chooses encoder, preset and rate control for both encodes, and ends with a\n"
-               "proof run of both at once. Writes plan.json, card.txt, stream.flv, recording.mkv and figures.\n"
-               "Exit code 1: nothing keeps pace, or only with less headroom than the show asks for.",
-     .example = "fast-kettle plan --show my-show.toml --stream-bit-rate \"4500 kbit/s\" --out kettle-out",
-     .synopsis = "--show FILE [OPTIONS]",
+     .detail =
+         "Measures what it needs, chooses encoder, preset and rate control for both encodes, and ends with a\n"
+         "proof run of both at once. Writes card.txt, report.html, plan.json, stream.flv, recording.mkv, figures.\n"
+         "Needs a show or a clip of your game; what you leave out has a usual value, which it tells.\n"
+         "Exit code 1: nothing keeps pace, or only with less headroom than the show asks for.",
+     .example = "fast-kettle plan --footage my-clip.mkv --reading \"11.8 Mbit/s\"\n"
+                "  fast-kettle plan --show my-show.toml --load race-night.load.json --out kettle-out",
+     .synopsis = "--show FILE | --footage CLIP [OPTIONS]",
      .takes_show = true,
      .keeps = true,
-     .main_options = {"show", "stream-bit-rate", "load", "fresh", "out"}},
+     .main_options = {"show", "footage", "reading", "stream-bit-rate", "load", "time-budget", "fresh", "out"}},
     {.name = "rehearse",
      .summary = "the whole plan in real time, with every lost frame counted",
      .detail = "Runs what the plan chose: source, both encodes, sound, the stream to its ingests, the recording to\n"
@@ -146,7 +149,8 @@ const std::vector<Command> kCommands = {
      .detail =
          "Compares two runs of the history (without RUN the last two of a kind, with one RUN that and the last of\n"
          "its kind): speeds, what an encode costs the processors, scores, settings, verdicts, and what changed on\n"
-         "the machine between them. A difference is only told as one if both runs' noise does not explain it.",
+         "the machine between them. A difference is only told as one if both runs' noise does not explain it.\n"
+         "Benches of four encodes or more tell an encoder's change from the machine's own.",
      .example = "fast-kettle compare before-update last\n"
                 "  fast-kettle compare --kind plan",
      .synopsis = "[RUN [RUN]] [OPTIONS]",

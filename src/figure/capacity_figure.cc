@@ -33,7 +33,7 @@ std::vector<Bar> BarsOf(const Plan& plan) {
   const double more = alone > 0 ? (pair.demand.cpu_cores - pair.demand.stand_in_cores) / alone : 1;
   const auto left = [&](double used) { return fmt::format("{:.2f} left for the game", std::max(0.0, cores - used)); };
   std::vector<Bar> bars = {
-      {fmt::format("{:g} processors\\npredicted", cores),
+      {fmt::format("{:g} cores,\\npredicted", cores),
        {{"stream", more * pair.stream.cpu_cores / cores, kBlue},
         {"recording", more * pair.recording.cpu_cores / cores, kAmber},
         {"scaling", more * (pair.stream.feeding_cores + pair.recording.feeding_cores) / cores, kGreen},
@@ -60,13 +60,15 @@ std::vector<Bar> BarsOf(const Plan& plan) {
 }
 
 std::string TitleOf(const Plan& plan) {
-  const Demand& demand = plan.chosen->demand;
-  std::string title = fmt::format("{} {:.2f} of {:g} processors",
-                                  !plan.chosen->further.empty() ? "The streams and the recording take"
-                                  : plan.chosen->one_encode     ? "One encode for stream and recording takes"
-                                                                : "Stream and recording take",
-                                  demand.cpu_cores, plan.capacity.cpu_cores);
-  if (demand.engine_share > 0) title += fmt::format(" and {:.0f} % of the GPU's engine", demand.engine_share * 100);
+  const Proof& proof = plan.proving.attempts.back().proof;
+  const double engine = plan.chosen->demand.engine_share;
+  std::string title =
+      fmt::format("{} took {:.2f} of {:g} cores at most",
+                  !plan.chosen->further.empty() ? "All encodes"
+                  : plan.chosen->one_encode     ? "One encode for both"
+                                                : "Both encodes",
+                  std::max(proof.cpu_cores, proof.busiest_cpu_cores) + proof.stand_in_cores, plan.capacity.cpu_cores);
+  if (engine > 0) title += fmt::format(", and {:.0f} % of the GPU's engine", engine * 100);
   return title;
 }
 

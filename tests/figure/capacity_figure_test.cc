@@ -31,7 +31,7 @@ class CapacityFigureTest : public test::FolderTest {
 TEST_F(CapacityFigureTest, NamesEachPartAndWhatIsLeft) {
   Draw(path(""), *MakeCapacityChart(SomePlan()));
   const std::string svg = Text("capacity.svg");
-  for (const char* words : {"take 1.00 of 2 processors and 40 % of the GPU", ">stream<", ">recording<",
+  for (const char* words : {"Both encodes took 0.00 of 2 cores at most, and 40 % of the GPU", ">stream<", ">recording<",
                             "1.00 left for the game", "60 % left", "20 % must stay free", "SIMULATED"})
     EXPECT_THAT(svg, testing::HasSubstr(words));
 }
@@ -43,7 +43,8 @@ TEST_F(CapacityFigureTest, WhatIsLeftIsThatOfTheBusiestSecond) {
   proof.busiest_cpu_cores = 1.3;
   Draw(path(""), *MakeCapacityChart(plan));
   EXPECT_THAT(Text("capacity.svg"),
-              testing::AllOf(testing::HasSubstr("busiest second"), testing::HasSubstr("0.70 left for the game")));
+              testing::AllOf(testing::HasSubstr("took 1.30 of 2 cores at most"), testing::HasSubstr("busiest second"),
+                             testing::HasSubstr("0.70 left for the game")));
 }
 
 TEST_F(CapacityFigureTest, ThePartsAddUpToWhatIsPredicted) {

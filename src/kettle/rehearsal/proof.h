@@ -59,8 +59,8 @@ struct ProofRequest {
   bool one_encode = false;  // the stream's is written to disk too: there is no recording.mkv, and one lane only
   std::vector<EncodeSettings> further_streams = {};  // for destinations that get their own encode
   std::vector<int> destinations = {0};               // that the stream is sent to: which encode each gets, 0 the first
-  double most_cpu_cores =
-      0;  // a second that takes more than these ends it early, for then it leaves too little; 0: none
+  // A second that takes more than these ends it early, for then it leaves too little headroom; 0: none does.
+  double most_cpu_cores = 0;
 };
 
 // "stream.flv"; "stream.mkv" where the codec is none that every reader of FLV knows. Of the nth further one
