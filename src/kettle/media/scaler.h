@@ -10,6 +10,9 @@ enum class ScaleFilter { kBilinear, kBicubic, kLanczos };
 const char* Name(ScaleFilter filter);                   // "bilinear", "bicubic", "lanczos"
 ScaleFilter ParseScaleFilter(const std::string& text);  // throws Error(kInput)
 
+// Makes libswscale scale as fast as it can, for the whole process. Before any context of it is made.
+void AvoidGathers();
+
 // Scales and converts pictures with libswscale; colours keep their meaning. Not thread-safe: one a thread.
 class Scaler {
  public:

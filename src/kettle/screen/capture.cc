@@ -16,6 +16,7 @@ extern "C" {
 
 #include "kettle/machine/cpu_time.h"
 #include "kettle/media/encoder.h"
+#include "kettle/media/scaler.h"
 #include "kettle/media/writer.h"
 #include "kettle/units/clock.h"
 #include "kettle/units/error.h"
@@ -67,6 +68,7 @@ class Pictures {
     if (!decoder_ || avcodec_parameters_to_context(decoder_.get(), &parameters_) < 0 ||
         avcodec_open2(decoder_.get(), codec, nullptr) < 0)
       FailMachine("the captured pictures cannot be read");
+    AvoidGathers();
     scaler_.reset(sws_getContext(parameters_.width, parameters_.height, decoder_->pix_fmt, size().width, size().height,
                                  AV_PIX_FMT_YUV420P, SWS_BILINEAR, nullptr, nullptr, nullptr));
     if (!scaler_) FailMachine("the captured pictures cannot be converted");
