@@ -10,7 +10,7 @@
 namespace kettle {
 
 // Frames that an encoder of its own swallows before the measured one starts, to warm caches and clocks.
-inline constexpr int kWarmUpFrames = 12;
+inline constexpr int kWarmUpFrames = 4;
 
 // Encodes the footage once, frames as fast as the encoder takes them, and measures it. Packets are
 // kept in memory and written only after the clock has stopped. One that is given up for its pace is not finished: what
