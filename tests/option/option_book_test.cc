@@ -112,5 +112,21 @@ TEST_F(OptionBookTest, MeasuresOnlyWhatItMay) {
   EXPECT_EQ(told, 1);
 }
 
+TEST_F(OptionBookTest, WhatIsFarBehindWhenBusyIsMeasuredWhenCalmOnlyIfChosen) {
+  int calm_runs = 0;
+  test::FakeRunner runner([&](const std::string&, int preset, bool, const std::string& clip) {
+    calm_runs += clip == "calm";
+    return test::Figures{100, 1, preset == 0 ? 0.5 : preset == 1 ? 0.9 : 0.88};  // 15, 50 and 46 points
+  });
+  TrialBook trials(runner, {}, [](const auto&) {});
+  OptionBook book(trials, {test::FakeFootage("one")}, 0.2, 0, {}, {{"one", test::FakeFootage("calm")}});
+  EXPECT_FALSE(book.MeasureWhole(Asked("superfast")).calm.empty());
+  EXPECT_FALSE(book.MeasureWhole(Asked("veryfast")).calm.empty());
+  EXPECT_TRUE(book.MeasureWhole(Asked("ultrafast")).calm.empty());
+  EXPECT_EQ(calm_runs, 2);
+  EXPECT_FALSE(book.MeasureEverywhere(Asked("ultrafast")).calm.empty());
+  EXPECT_EQ(calm_runs, 3);
+}
+
 }  // namespace
 }  // namespace kettle

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/search/finalists.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "fakes.h"
@@ -66,6 +67,13 @@ TEST_F(FinalistsTest, OnlyWhatComesNearIsMeasuredInTheCalmestToo) {
   EXPECT_EQ(runner.calm_trials, 3) << "the best and a neighbour on each side";
   EXPECT_FALSE(ranked[2].best->calm.empty());
   EXPECT_TRUE(ranked[3].best->calm.empty()) << "what was not measured whole comes after what was";
+}
+
+TEST_F(FinalistsTest, ASmallerSizeThatIsBehindWhenBusyIsNotMeasuredInTheCalmest) {
+  StretchRunner runner(900, 900);
+  const auto ranked = Rank(runner);
+  EXPECT_EQ(ranked.front().size.height, 720);
+  EXPECT_EQ(runner.calm_trials, 1) << "the next size, of 648 lines, looks two points worse";
 }
 
 // 60 frames a second look `lost` points worse than 30.

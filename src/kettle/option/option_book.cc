@@ -148,11 +148,29 @@ Option OptionBook::MeasureEverywhere(const EncodeSettings& settings) {
   const Option before = known != options_.end() ? *known : Measure(settings);
   if (watch_.may_measure && !watch_.may_measure(settings)) return before;
   const Option option = MeasureOn(settings, {kNotScored, before.scored(), true});
-  return before.calm.empty() ? option : MeasureWhole(settings);
+  const bool was_spared = std::find(spared_.begin(), spared_.end(), settings) != spared_.end();
+  return before.calm.empty() && !was_spared ? option : MeasureCalm(option);
 }
 
 Option OptionBook::MeasureWhole(const EncodeSettings& settings) {
   const Option busiest = Measure(settings);
+  if (!busiest.calm.empty() || !IsFarBehind(busiest)) return MeasureCalm(busiest);
+  spared_.push_back(settings);
+  return busiest;
+}
+
+// Behind one of the same bits that was measured whole.
+bool OptionBook::IsFarBehind(const Option& busiest) const {
+  return std::any_of(options_.begin(), options_.end(), [&](const Option& other) {
+    return !other.calm.empty() && other.keeps_pace(required_headroom_) &&
+           other.settings.rate_control == busiest.settings.rate_control &&
+           other.settings.bit_rate == busiest.settings.bit_rate &&
+           busiest.busiest_score() < other.busiest_score() - kFarInBusiest;
+  });
+}
+
+Option OptionBook::MeasureCalm(const Option& busiest) {
+  const EncodeSettings settings = busiest.settings;
   if (calm_.empty() || !busiest.measured || !busiest.keeps_pace(required_headroom_) || !busiest.calm.empty() ||
       (watch_.may_measure && !watch_.may_measure(settings)))
     return busiest;

@@ -13,6 +13,8 @@
 
 namespace kettle {
 
+inline constexpr double kFarInBusiest = 10;  // points behind in the busiest stretch: no calm one makes up for it
+
 // Options measured when first asked for: on the hardest footage first, and on no more than it takes to know that an
 // option is of no use.
 class OptionBook {
@@ -43,10 +45,11 @@ class OptionBook {
   // The same without its quality, where nobody will look at it: the option has no score until Measure is asked for it.
   Option MeasureSpeed(const EncodeSettings& settings) { return MeasureOn(settings, {kNotScored, false, false}); }
 
-  // On all footage, also what was left out, and beyond the limit of trials: what is chosen must have been.
+  // On all footage and stretches, also what was left out, and beyond the limit of trials: what is chosen must have
+  // been.
   Option MeasureEverywhere(const EncodeSettings& settings);
 
-  // As Measure, and, if it keeps pace there, on the calmest stretches of the clips too.
+  // As Measure, and, if it keeps pace there and is not far behind, on the calmest stretches of the clips too.
   Option MeasureWhole(const EncodeSettings& settings);
 
   // Takes in what the trial book knows already of `target`, with any encoder and preset, on the first footage: it costs
@@ -77,6 +80,8 @@ class OptionBook {
   Option MeasureOn(const EncodeSettings& settings, const Wanted& wanted);
   // Whether an option tells what was asked for, so that it need not be measured again.
   bool Tells(const Option& option, const Wanted& wanted) const;
+  bool IsFarBehind(const Option& busiest) const;
+  Option MeasureCalm(const Option& busiest);
   bool SurelyEasier(const Footage& footage, const EncodeSettings& settings) const;
   Trial Get(const EncodeSettings& settings, const Footage& footage, bool quality = true);
   Trial Count(Trial trial);  // among those asked for, each once; gives it back
@@ -89,6 +94,7 @@ class OptionBook {
   Watch watch_;
   std::vector<Option> options_;
   std::vector<std::pair<EncodeSettings, std::string>> asked_;
+  std::vector<EncodeSettings> spared_;  // the calmest stretches, being far behind
   int trials_ = 0;
   double encode_seconds_ = 0;
 };

@@ -13,7 +13,7 @@ namespace kettle {
 namespace {
 
 constexpr double kAlike = 0.3;  // points
-constexpr double kFar = 10;     // points behind in the busiest stretch: no calm one makes up for it
+constexpr double kBehind = 1;   // likewise: more than two scores of the same picture may lie apart
 
 class Finals {
  public:
@@ -34,7 +34,7 @@ class Finals {
  private:
   // Measures it whole; null if it is too far behind or cannot be measured.
   const TriedPicture* Enter(TriedPicture& picture) {
-    if (!picture.best || picture.best->busiest_score() < best_busiest_ - kFar) return nullptr;
+    if (!picture.best || picture.best->busiest_score() < best_busiest_ - kFarInBusiest) return nullptr;
     if (picture.untried) TryTheSlowerPreset(picture);
     if (picture.best->calm.empty()) picture.best = book_.MeasureWhole(picture.best->settings);
     return picture.best->calm.empty() ? nullptr : &picture;
@@ -61,6 +61,8 @@ class Finals {
       if (one.size == picture.size && one.rate != picture.rate)
         nearer(one.rate.fps() > picture.rate.fps() ? higher : lower, one, by_rate);
     }
+    // Calm pictures need fewer bits: what is too small for the busy ones is more so for them.
+    if (smaller && smaller->best->busiest_score() < picture.best->busiest_score() - kBehind) smaller = nullptr;
     std::vector<TriedPicture*> neighbours{larger, smaller, higher, lower};
     std::erase(neighbours, nullptr);
     return neighbours;
