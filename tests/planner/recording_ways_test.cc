@@ -18,29 +18,31 @@ constexpr FrameRate k60{60, 1};
 // and looks 4 points better; a recording looks the better the more pixels it has, and the more levels it is given.
 class PixelRunner final : public TrialRunner {
  public:
-  explicit PixelRunner(double pixels_a_second, double recording_step = 1)
-      : speed_(pixels_a_second), recording_step_(recording_step) {}
+  explicit PixelRunner(double pixels_a_second, double recording_step = 1, double look_ahead_gain = 0)
+      : speed_(pixels_a_second), recording_step_(recording_step), look_ahead_gain_(look_ahead_gain) {}
 
   Trial Run(const TrialRequest& request) override {
     const EncodeSettings& s = request.settings;
     const auto& presets = FindFamily(s.encoder).presets;
     const auto preset = static_cast<double>(std::find(presets.begin(), presets.end(), s.preset) - presets.begin());
     const double pixels = static_cast<double>(s.size.pixels());
-    Trial trial = test::DoneTrial(request, speed_ / pixels / std::pow(1.5, preset));
+    const bool looks_ahead = s.look_ahead_frames.value_or(0) > 0;
+    Trial trial = test::DoneTrial(request, speed_ / pixels / std::pow(1.5, preset) * (looks_ahead ? 0.8 : 1));
     trial.cpu_cores = 2 * s.frame_rate.fps() / trial.throughput_fps;
     trial.mean_kbps = s.bit_rate.kbps() > 0 ? s.bit_rate.kbps() : 20'000;
     const bool stream = s.rate_control == RateControl::kConstantBitRate;
     const FrameSize viewed = request.footage.viewing_size.width > 0 ? request.footage.viewing_size : kSource;
     const double lost_detail = 30 * std::log2(std::max(1.0, std::sqrt(static_cast<double>(viewed.pixels()) / pixels)));
     const double level = s.quality_level.value_or(23);
-    trial.quality =
-        test::QualityOf(stream ? 40 + 4 * preset : 80 + 2 * (23 - level) + recording_step_ * preset - lost_detail);
+    trial.quality = test::QualityOf(stream ? 40 + 4 * preset + (looks_ahead ? look_ahead_gain_ : 0)
+                                           : 80 + 2 * (23 - level) + recording_step_ * preset - lost_detail);
     trial.quality->frame_rate_share = s.frame_rate == k60 ? 1 : 0.9;
     return trial;
   }
 
  private:
-  double speed_, recording_step_;  // the latter in points, from one preset of the recording to the next
+  double speed_;
+  double recording_step_, look_ahead_gain_;  // points: of the recording from one preset to the next, of the stream
 };
 
 Show AutoShow() {
@@ -62,8 +64,8 @@ Targets AutoTargets() {
 }
 
 Plan PlanOn(double megapixels_a_second, const Show& show, const Targets& targets,
-            const std::function<Proof(const Pair&)>& prove, double recording_step = 1) {
-  PixelRunner runner(megapixels_a_second * 1e6, recording_step);
+            const std::function<Proof(const Pair&)>& prove, double recording_step = 1, double look_ahead_gain = 0) {
+  PixelRunner runner(megapixels_a_second * 1e6, recording_step, look_ahead_gain);
   TrialBook book(runner, {}, [](const auto&) {});
   Footage footage = test::FakeFootage("clip");
   footage.size = kSource;
@@ -111,6 +113,23 @@ TEST(RecordingWays, WhatCostsTheStreamTooMuchGivesWay) {
   ASSERT_NE(whole, plan.trade.end());
   EXPECT_FALSE(whole->taken);
   EXPECT_FALSE(whole->why.empty());
+}
+
+TEST(RecordingWays, LookAheadThatTheStreamHasAloneIsNotSpentOnARecording) {
+  int own = 0;
+  for (const double speed : {250., 330., 400., 500., 600., 700., 800., 1000., 1300., 1700.}) {
+    const auto plan_with = [&](bool alone) {
+      Show show = AutoShow();
+      show.recording_is_stream = alone;
+      return PlanOn(
+          speed, show, AutoTargets(), [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); }, 1, 3.9);
+    };
+    const Plan alone = plan_with(true), plan = plan_with(false);
+    ASSERT_TRUE(alone.chosen && plan.chosen) << speed;
+    EXPECT_GE(plan.chosen->stream.score, alone.chosen->stream.score - 2) << speed;
+    own += !plan.chosen->one_encode;
+  }
+  EXPECT_GE(own, 3);
 }
 
 TEST(RecordingWays, WhereNothingFitsBesideItTheStreamIsRecorded) {

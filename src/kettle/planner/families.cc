@@ -70,13 +70,17 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
     const auto several = request_.devices.find(name);
     const auto sessions = request_.sessions.find(name);
     for (int device = 0; device < (several == request_.devices.end() ? 1 : several->second); ++device) {
-      const auto settings = [stream = targets.stream, recording = targets.recording, levels = levels_, name, device](
-                                Role role, int preset) {
+      const auto settings = [stream = targets.stream, recording = targets.recording, levels = levels_,
+                             refinements = refinements_, name, device](Role role, int preset) {
         EncodeSettings asked = WithEncoder(role == Role::kStream ? stream : recording, name,
                                            FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
         asked.device = device;
+        if (role == Role::kStream) {
+          const auto refinement = refinements.find({name, asked.preset, device});
+          return refinement != refinements.end() ? WithRefinement(asked, refinement->second) : asked;
+        }
         const auto level = levels.find(name);
-        return role == Role::kRecording && level != levels.end() ? AtLevel(asked, level->second) : asked;
+        return level != levels.end() ? AtLevel(asked, level->second) : asked;
       };
       families.push_back(
           {name, static_cast<int>(FindFamily(name).presets.size()),

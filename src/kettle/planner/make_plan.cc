@@ -12,7 +12,6 @@
 #include "kettle/planner/picture_choice.h"
 #include "kettle/planner/planner.h"
 #include "kettle/search/finalists.h"
-#include "kettle/search/refine.h"
 
 namespace kettle {
 
@@ -112,7 +111,7 @@ void Planner::RecallLargest() {
 }
 
 void Planner::ProvePictures() {
-  Settled settled{plan_.targets, {}};
+  Settled settled{plan_.targets, {}, {}, {}, {}};
   bool place_anew = true, one_encode = false;
   for (int round = 1; round <= kMostRounds; ++round) {
     Begin(PlanStage::kPlacement);
@@ -138,7 +137,7 @@ void Planner::ProvePictures() {
     plan_.proving.LetBestStand(plan_.capacity);
     // The reasons told are those of the picture that the attempt that stands is of.
     if (round == 1 || (!proving.attempts.empty() && IsOf(plan_.proving.attempts.back().pair, plan_.targets)))
-      settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level};
+      settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level, refinements_};
     if (plan_.verdict() == PlanVerdict::kHolds || round == kMostRounds || runs_left() <= 0) break;
     place_anew = takes_more() || TryLighterRecording(proving, round + 1 == kMostRounds);
     if (place_anew) continue;
@@ -192,20 +191,37 @@ bool Planner::LosesTooMuch(const Pair& pair) const {
          pair.stream.score < stream_alone_->score - request_.show.stream_gives;
 }
 
+// What gained an encoder nothing once gains it nothing at the next picture; what gained a preset something it has
+// since.
+bool Planner::Refine(Pair& pair, const Targets& targets) {
+  const EncodeSettings& settings = pair.stream.settings;
+  const std::tuple key(settings.encoder, settings.preset, settings.device);
+  if (refined_in_vain_.contains(settings.encoder) || refinements_.contains(key)) return false;
+  Pair refined = RefineStream(pair, plan_.capacity, options_, targets.most_b_frames);
+  if (SameSettings(refined, pair)) {
+    if (!GainsByRefinement(pair.stream)) refined_in_vain_.insert(settings.encoder);
+    return false;
+  }
+  refinements_[key] = RefinementOf(refined.stream.settings);
+  pair = std::move(refined);
+  return true;
+}
+
+// Whether it would look better refined, by what was measured, though there may be no time for it.
+bool Planner::GainsByRefinement(const Option& stream) const {
+  return std::any_of(options_.options().begin(), options_.options().end(), [&](const Option& other) {
+    return WithRefinement(other.settings, {}) == WithRefinement(stream.settings, {}) && other.scored() &&
+           other.busiest_score() > stream.busiest_score() + kWorthRefining;
+  });
+}
+
 void Planner::RefineBest() {
   Begin(PlanStage::kRefinement);
   std::vector<Pair>& feasible = plan_.placement.feasible;
-  // What gained an encoder nothing once gains it nothing at the next picture.
-  const std::string encoder = feasible.front().stream.settings.encoder;
-  if (!refined_in_vain_.contains(encoder)) {
-    const Pair refined = RefineStream(feasible.front(), plan_.capacity, options_, plan_.targets.most_b_frames);
-    if (SameSettings(refined, feasible.front()))
-      refined_in_vain_.insert(encoder);
-    else
-      feasible.insert(feasible.begin(), refined);
-  }
+  if (Pair refined = feasible.front(); Refine(refined, plan_.targets))
+    feasible.insert(feasible.begin(), std::move(refined));
   if (request_.show.recording_score && !one_encode_will_do()) {
-    Settled settled{plan_.targets, plan_.placement, levels_, {}};
+    Settled settled{plan_.targets, plan_.placement, levels_, {}, refinements_};
     SettleRecording(*request_.show.recording_score, settled);
     plan_.placement = std::move(settled.placement);
     plan_.recording_level = std::move(settled.level);

@@ -7,13 +7,19 @@
 #include <optional>
 #include <set>
 #include <string>
+#include <tuple>
 #include <vector>
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/planner/make_plan.h"
 #include "kettle/planner/recording_way.h"
+#include "kettle/search/refine.h"
 
 namespace kettle {
+
+// What B-frames, look-ahead and passes gained a stream, by encoder, preset and device: from then on that preset has
+// them, at every picture, so that all are compared alike.
+using Refinements = std::map<std::tuple<std::string, std::string, int>, Refinement>;
 
 // Quality levels found for the recording, by family; none yet: its target's bit rate rules.
 using RecordingLevels = std::map<std::string, int>;
@@ -31,6 +37,7 @@ class Planner {
     Placement placement;
     RecordingLevels levels = {};
     std::optional<RecordingLevel> level = {};
+    Refinements refinements = {};
   };
   int CountGrid() const;
   const std::vector<std::string>& recording_families() const {
@@ -73,6 +80,8 @@ class Planner {
   void ProveToTheEnd();
   bool LighterLooksBetter(const Pair& pair) const;
   void RefineBest();
+  bool Refine(Pair& pair, const Targets& targets);
+  bool GainsByRefinement(const Option& stream) const;
   void ConfirmBest();
   bool Confirm(Pair& pair);
   bool SettleRecording(double goal, Settled& settled);
@@ -141,6 +150,7 @@ class Planner {
   int runs_made_ = 0;                      // by ProveAndLearn
   std::vector<RecordingWay> failed_ways_;  // that did not hold in real time
   std::set<std::string> failed_codecs_;    // families of other codecs that did not hold as recording in real time
+  Refinements refinements_;
   std::set<std::string> refined_in_vain_;  // encoders whose stream no other B-frames and look-ahead made look better
   bool only_one_encode_ = false;           // there is no time to prove another way
   std::map<std::string, std::vector<TriedPicture>>

@@ -59,15 +59,21 @@ Placement Planner::PlaceBoth() {
     return PlaceStream(
         plan_.pictures, [&](const Targets& at) { return PlaceAt(at); }, plan_.targets);
   std::erase_if(plan_.trade, [](const TradePoint& point) { return point.why.key != "trade.failed-proof"; });
+  refinements_.clear();  // they may not fit any more
   Settled best;
   best.targets = request_.targets;
   best.placement = PlaceStream(
       plan_.pictures, [&](const Targets& at) { return PlaceOneEncode(FamiliesAt(at), plan_.capacity); }, best.targets);
   if (best.placement.feasible.empty()) return best.placement;
   best.targets.recording = best.targets.stream;
-  const Pair one = best.placement.feasible.front();
-  stream_alone_ = one.stream;
   if (show.recording_is_stream) return Take(std::move(best));
+  // What the stream gives is told by what it could have alone, B-frames and look-ahead included.
+  Begin(PlanStage::kRefinement);
+  Pair one = best.placement.feasible.front();
+  if (Refine(one, best.targets)) best.placement.feasible.insert(best.placement.feasible.begin(), one);
+  const Refinements alone = best.refinements = refinements_;
+  stream_alone_ = one.stream;
+  Begin(PlanStage::kPlacement);
   Note(PointOf(one, Message{"trade.costs-nothing"}));
   // After a proof run that left too little what is known must do: a second look at lighter streams takes long.
   if (show.favour == Favour::kStream && plan_.proving.attempts.empty()) MeasureLighterStreams();
@@ -80,6 +86,7 @@ Placement Planner::PlaceBoth() {
         std::any_of(done.begin(), done.end(), [&](const RecordingWay& other) { return IsWithin(way, other); }))
       continue;
     std::optional<Settled> settled = SettleWay(way, one.stream.settings);
+    refinements_ = alone;
     if (!settled) continue;
     const Pair& pair = settled->placement.feasible.front();
     if (show.favour != Favour::kBalance || stream_alone_->score - pair.stream.score < kLittle) done.push_back(way);
@@ -146,7 +153,7 @@ void Planner::MeasureLighterStreams() {
   }
   const auto& presets = FindFamily(alone.encoder).presets;
   for (auto preset = std::find(presets.begin(), presets.end(), alone.preset); preset != presets.begin();) {
-    EncodeSettings faster = alone;
+    EncodeSettings faster = WithRefinement(alone, RefinementOf(request_.targets.stream));
     faster.preset = *--preset;
     if (options_.MeasureWhole(faster).score < least) return;
   }
@@ -183,6 +190,9 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
   if (stream_first) {
     const Option* stream = StreamThatLeavesRoom(settled.targets);
     if (!stream) return refuse(Message{"trade.no-room", {{"gives", request_.show.stream_gives}}});
+    const EncodeSettings& chosen = stream->settings;
+    if (RefinementOf(chosen) == RefinementOf(request_.targets.stream))
+      refinements_.erase({chosen.encoder, chosen.preset, chosen.device});
     PlaceAtPicture(*stream, settled);
   } else {
     settled.placement = PlaceStream(
@@ -200,6 +210,7 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
   options_.Measure(pair.recording.settings);
   pair.recording = options_.MeasureEverywhere(pair.recording.settings);
   settled.levels = levels_;
+  settled.refinements = refinements_;
   lost = stream_alone_->score - pair.stream.score;
   const Message cost = lost < kNothing ? Message{"trade.costs-nothing"} : Message{"trade.costs", {{"lost", lost}}};
   Note(PointOf(pair, cost));
@@ -220,7 +231,9 @@ void Planner::PreferTheBestRecording(Settled& settled) {
     return option.settings == WithEncoder(target, option.settings.encoder, option.settings.preset);
   };
   for (const Option& stream : options_.options()) {
-    if (!is_of(stream, settled.targets.stream) || !MayStream(stream)) continue;
+    Option plain = stream;
+    plain.settings = WithRefinement(stream.settings, RefinementOf(settled.targets.stream));
+    if (!is_of(plain, settled.targets.stream) || !MayStream(stream)) continue;
     for (const Option& recording : options_.options()) {
       if (!is_of(recording, settled.targets.recording) || !recording.scored() ||
           !recording.keeps_pace(options_.required_headroom()) ||
@@ -284,6 +297,7 @@ void Planner::PlaceAtPicture(const Option& stream, Settled& settled) {
 Placement Planner::Take(Settled settled) {
   plan_.targets = std::move(settled.targets);
   levels_ = std::move(settled.levels);
+  refinements_ = std::move(settled.refinements);
   plan_.recording_level = std::move(settled.level);
   return std::move(settled.placement);
 }

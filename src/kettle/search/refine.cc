@@ -11,8 +11,6 @@ namespace kettle {
 
 namespace {
 
-constexpr double kWorthRefining = 0.25;  // points
-
 bool Possible(const EncodeSettings& settings) {
   try {
     ConfigFor(settings);
@@ -95,6 +93,17 @@ class Refiner {
 };
 
 }  // namespace
+
+Refinement RefinementOf(const EncodeSettings& settings) {
+  return {settings.b_frames, settings.look_ahead_frames, settings.multi_pass};
+}
+
+EncodeSettings WithRefinement(EncodeSettings settings, const Refinement& refinement) {
+  settings.b_frames = refinement.b_frames;
+  settings.look_ahead_frames = refinement.look_ahead_frames;
+  settings.multi_pass = refinement.multi_pass;
+  return settings;
+}
 
 Pair RefineStream(const Pair& pair, const Capacity& capacity, OptionBook& book, std::optional<int> most_b_frames) {
   return Refiner(pair, capacity, book, most_b_frames).Run();
