@@ -46,8 +46,8 @@ std::string Differences(const EncodeSettings& from, const EncodeSettings& to) {
 }  // namespace
 
 std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footage, double required_headroom,
-                                     TrialBook& book, const std::vector<FrameSize>& taken_sizes,
-                                     const std::vector<FrameRate>& taken_rates) {
+                                     TrialBook& book, const std::vector<FrameSize>& sizes,
+                                     const std::vector<FrameRate>& rates) {
   std::vector<LadderStep> ladder;
   const auto clip = std::find_if(chosen.clips.begin(), chosen.clips.end(),
                                  [&](const ClipResult& c) { return c.footage == footage.label; });
@@ -65,16 +65,16 @@ std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footag
     LowerRate(chosen.settings, share, next);
     if (next.bit_rate.kbps() >= kLeastVideoKbps && next.bit_rate < settings.bit_rate) try_step(next);
   }
-  const auto sizes = taken_sizes.empty() ? CandidateSizes(settings.size) : taken_sizes;
-  const auto smaller =
-      std::find_if(sizes.begin(), sizes.end(), [&](FrameSize size) { return size.pixels() < settings.size.pixels(); });
-  if (smaller != sizes.end()) {
+  const auto offered = sizes.empty() ? CandidateSizes(settings.size) : sizes;
+  const auto smaller = std::find_if(offered.begin(), offered.end(),
+                                    [&](FrameSize size) { return size.pixels() < settings.size.pixels(); });
+  if (smaller != offered.end()) {
     EncodeSettings next = settings;
     next.size = *smaller;
     try_step(next);
   }
-  if (const auto rate = LowerFrameRate(settings.frame_rate,
-                                       taken_rates.empty() ? CandidateRates(settings.frame_rate) : taken_rates)) {
+  if (const auto rate =
+          LowerFrameRate(settings.frame_rate, rates.empty() ? CandidateRates(settings.frame_rate) : rates)) {
     EncodeSettings next = settings;
     next.frame_rate = *rate;
     try_step(next);

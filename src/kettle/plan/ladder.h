@@ -20,11 +20,12 @@ struct LadderStep {
 };
 
 // Lowers the rate twice, then the size, then the frame rate; each step keeps what those before it did that is worth
-// taking, and is a measured trial on `footage`. Sizes and rates are those of CandidateSizes and CandidateRates, or of
-// the lists if destinations take no others. Steps whose trial fails or does not keep pace are left out.
+// taking, and is a measured trial on `footage`. Sizes, the largest first, and rates are those of the lists, if they
+// hold any: what was searched, or what destinations take; else those of CandidateSizes and CandidateRates. Steps whose
+// trial fails or does not keep pace are left out.
 std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footage, double required_headroom,
-                                     TrialBook& book, const std::vector<FrameSize>& taken_sizes = {},
-                                     const std::vector<FrameRate>& taken_rates = {});
+                                     TrialBook& book, const std::vector<FrameSize>& sizes = {},
+                                     const std::vector<FrameRate>& rates = {});
 
 // Those that save more of the line than the ones before them, or look better at the rate that they were lowered to. The
 // others are lighter for the processors only.

@@ -319,11 +319,12 @@ void Planner::TellOfTheGamesCard() {
 void Planner::LookBesides(const Option& stream) {
   if (!MayGoOn(PlanStage::kBesides)) return;
   const std::string hardest = HardestClip(stream);
-  for (const Footage& pictures : request_.footage) {
-    if (pictures.label != hardest) continue;
-    plan_.ladder = UplinkLadder(stream, pictures, plan_.capacity.headroom, book_, plan_.targets.taken_sizes,
-                                plan_.targets.taken_rates);
-  }
+  const Targets& targets = plan_.targets;
+  const auto& sizes = targets.sizes.size() > 1 ? targets.sizes : targets.taken_sizes;
+  const auto& rates = targets.rates.size() > 1 ? targets.rates : targets.taken_rates;
+  for (const Footage& pictures : request_.footage)
+    if (pictures.label == hardest)
+      plan_.ladder = UplinkLadder(stream, pictures, plan_.capacity.headroom, book_, sizes, rates);
 }
 
 Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove) {

@@ -70,7 +70,10 @@ Placement Planner::PlaceBoth() {
   // What the stream gives is told by what it could have alone, B-frames and look-ahead included.
   Begin(PlanStage::kRefinement);
   Pair one = best.placement.feasible.front();
-  if (Refine(one, best.targets)) best.placement.feasible.insert(best.placement.feasible.begin(), one);
+  if (Refine(one, best.targets)) {
+    AddPicture(one.stream);
+    best.placement.feasible.insert(best.placement.feasible.begin(), one);
+  }
   const Refinements alone = best.refinements = refinements_;
   stream_alone_ = one.stream;
   Begin(PlanStage::kPlacement);

@@ -291,8 +291,12 @@ class Searcher {
   void GoFromRival(GridPoint there) {
     const Tried* rival = Find(there);
     if (there.rate == here_.rate || !rival || Promise(*rival) < promised_ - kNear) return;
-    for (const int step : {-1, 1})
+    for (const int step : {-1, 1}) {
       if (!StepIsHopeless(there, step, -kWorth, 2)) Go(there, step);
+      // Its peak lies that way.
+      if (const Tried* next = Find({there.size + step, there.rate}); next && Promise(*next) > Promise(*Find(there)))
+        return;
+    }
   }
 
   const SearchSpace& space_;
