@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/option/trial_book.h"
 
+#include <string>
+
 #include "fakes.h"
 
 namespace kettle {
@@ -86,6 +88,42 @@ TEST(TrialBook, ATrialThatLackedMoreHeadroomIsMeasuredAgain) {
   TrialBook lenient(
       runner, {earlier}, [](const auto&) {}, 0.1);
   EXPECT_TRUE(lenient.Get(test::SmallSettings("x264", "veryfast"), FakeFootage("a")).quality);
+}
+
+// Too slow while the hypervisor takes a core, which it does in the first runs.
+class StallingRunner final : public TrialRunner {
+ public:
+  explicit StallingRunner(int stalls) : stalls_(stalls) {}
+  Trial Run(const TrialRequest& request) override {
+    const bool stalls = ++runs <= stalls_;
+    Trial trial = test::DoneTrial(request, stalls ? 20 : 100);
+    trial.repeats = {Repeat{.throughput_fps = trial.throughput_fps, .stolen_cores = stalls ? 1.0 : 0.0}};
+    return trial;
+  }
+  int runs = 0;
+
+ private:
+  int stalls_;
+};
+
+TEST(TrialBook, WhatLacksHeadroomForAMomentsStallIsRunAgain) {
+  StallingRunner runner(2);
+  TrialBook book(
+      runner, {}, [](const auto&) {}, 0.2);
+  EXPECT_GT(book.Get(test::SmallSettings("x264", "veryfast"), FakeFootage("a"), false).headroom, 0.2);
+  EXPECT_EQ(runner.runs, 3);
+  EXPECT_EQ(book.trials().size(), 1u);
+  EXPECT_EQ(book.measured(), 3);
+}
+
+TEST(TrialBook, WhereOthersAreAlwaysBusyThatIsHowThingsAre) {
+  StallingRunner runner(1000);
+  TrialBook book(
+      runner, {}, [](const auto&) {}, 0.2);
+  constexpr int kClips = 10;
+  for (int i = 0; i < kClips; ++i)
+    book.Get(test::SmallSettings("x264", "veryfast"), FakeFootage("clip " + std::to_string(i)), false);
+  EXPECT_EQ(runner.runs, kClips + 6);
 }
 
 }  // namespace

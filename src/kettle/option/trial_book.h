@@ -31,6 +31,7 @@ class TrialBook {
 
  private:
   Trial Find(const EncodeSettings& settings, const Footage& footage, bool quality, double least_headroom);
+  Trial RunUndisturbed(const TrialRequest& request);
 
   TrialRunner& runner_;
   std::vector<Trial> trials_;
@@ -38,6 +39,7 @@ class TrialBook {
   std::function<void(const std::vector<Trial>&)> on_new_;
   double least_headroom_;
   int measured_ = 0, reused_ = 0;
+  int again_ = 0;  // runs of what had been disturbed
 };
 
 }  // namespace kettle
