@@ -189,7 +189,7 @@ const MessageWords& AllButDiagnosis() {
       {"history.plan", "{verdict}: {stream}"},
       {"history.rehearsal-held", "no frame lost in {seconds:.0f} s"},
       {"history.rehearsal-lost", "{count:.0f} frame(s) lost in {seconds:.0f} s"},
-      {"history.survey", "{count:.0f} encoder(s) work"},
+      {"history.survey", "{count:.0f} working encoder(s)"},
       {"history.uplink", "{kbps:.0f} kbit/s for video"},
 
       // Readings and traces of a line

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 namespace kettle {
@@ -27,6 +28,20 @@ Arguments ArgumentsOf(const Message& message) {
   return arguments;
 }
 
+// With each "(s)" as the value before it asks for.
+std::string WithPlurals(std::string words, const Message& message) {
+  constexpr std::string_view kPlural = "(s)";
+  for (auto at = words.find(kPlural); at != words.npos; at = words.find(kPlural, at)) {
+    const auto open = words.rfind('{', at);
+    bool one = false;
+    for (const auto& [name, value] : message.values)
+      if (const auto* number = std::get_if<double>(&value.value); number && open != words.npos)
+        one = one || (words.compare(open + 1, name.size(), name) == 0 && std::lround(*number) == 1);
+    words.replace(at, kPlural.size(), one ? "" : "s");
+  }
+  return words;
+}
+
 }  // namespace
 
 std::string Sentence(const Message& message) {
@@ -35,7 +50,7 @@ std::string Sentence(const Message& message) {
   const auto found = std::lower_bound(all.begin(), all.end(), message.key,
                                       [](const auto& entry, const std::string& key) { return entry.first < key; });
   if (found != all.end() && found->first == message.key) try {
-      return fmt::vformat(found->second, ArgumentsOf(message));
+      return fmt::vformat(WithPlurals(std::string(found->second), message), ArgumentsOf(message));
     } catch (const fmt::format_error&) {
       // A file of another version: its values may be others.
     }
@@ -46,6 +61,10 @@ std::string Sentence(const std::vector<Message>& parts) {
   std::string text;
   for (const Message& part : parts) text += (text.empty() ? "" : ", ") + Sentence(part);
   return text;
+}
+
+std::string Count(long long count, std::string_view what) {
+  return fmt::format("{} {}{}", count, what, count == 1 ? "" : "s");
 }
 
 std::string Alone(const std::string& sentence) {

@@ -12,7 +12,8 @@
 
 namespace kettle {
 
-// Messages' words, by key, sorted; a value's name stands in braces with its format.
+// Messages' words, by key, sorted; a value's name stands in braces with its format, "(s)" for a plural of the value
+// before it.
 using MessageWords = std::vector<std::pair<std::string_view, std::string_view>>;
 const MessageWords& MessageCatalogue();  // all of them
 const MessageWords& DiagnosisWords();    // of those, a diagnosis's
@@ -23,6 +24,9 @@ std::string Sentence(const Message& message);
 
 // One after the other, with commas.
 std::string Sentence(const std::vector<Message>& parts);
+
+// "1 run", "3 runs".
+std::string Count(long long count, std::string_view what);
 
 // A sentence as it stands alone: with a capital letter and a full stop.
 std::string Alone(const std::string& sentence);

@@ -146,6 +146,24 @@ TEST(ProveBest, WhatFailsWhileTheMachineIsDisturbedIsRunOnceMore) {
   EXPECT_EQ(run(9, 1).attempts.size(), 1u) << "within the runs allowed";
 }
 
+TEST(ProveBest, WhatLeavesTooLittleWhileTheMachineIsDisturbedIsRunOnceMoreToo) {
+  const Placement placement{{MakePair("x264", "faster", "x264", "faster")}, {}};
+  int runs = 0;
+  const Proving proving = ProveBest(
+      placement, kFamilies, kCapacity,
+      [&](const Pair&) {
+        const bool disturbed = ++runs == 1;
+        Proof proof = FakeProof(0, 0);
+        proof.stolen_cores = disturbed ? 0.5 : 0;
+        proof.cpu_cores = kCapacity.cpu_cores * (disturbed ? 0.95 : 0.5);
+        return proof;
+      },
+      9);
+  ASSERT_EQ(proving.attempts.size(), 2u);
+  EXPECT_EQ(proving.attempts[1].pair.stream.title(), "x264 faster");
+  EXPECT_TRUE(proving.attempts[1].has_room(kCapacity));
+}
+
 TEST(ProveBest, EndsWhereAnotherPictureIsBetterThanTheNextStep) {
   const Placement placement{{MakePair("x264", "faster", "x264", "ultrafast")}, {}};
   std::vector<std::string> asked;

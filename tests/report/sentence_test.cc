@@ -87,6 +87,14 @@ TEST(Sentence, PutsFiguresNamesAndPartsIntoTheWords) {
   EXPECT_EQ(Alone("the only reading"), "The only reading.");
 }
 
+TEST(Sentence, KnowsOneFromMany) {
+  EXPECT_EQ(Sentence(Message{"history.bench", {{"count", 1}}}), "1 encode measured");
+  EXPECT_EQ(Sentence(Message{"history.bench", {{"count", 12}}}), "12 encodes measured");
+  EXPECT_EQ(Sentence(Message{"history.rehearsal-lost", {{"count", 1}, {"seconds", 30}}}), "1 frame lost in 30 s");
+  EXPECT_EQ(Count(1, "run"), "1 run");
+  EXPECT_EQ(Count(0, "run"), "0 runs");
+}
+
 TEST(Sentence, TellsWhatItDoesNotKnowAsItIs) {
   EXPECT_EQ(Sentence(Message{"tide.high", {{"metres", 3}}}), R"({"metres":3.0,"says":"tide.high"})");
   EXPECT_EQ(Sentence(Message{"budget.lowest-reading"}), R"({"says":"budget.lowest-reading"})") << "a value is missing";

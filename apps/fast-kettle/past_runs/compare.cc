@@ -201,7 +201,7 @@ std::string Answer(const TwoRuns& two, const std::optional<EncodeComparison>& en
   if (encodes) return ComparisonSentence(*encodes, changes);
   if (two.now.kind == "survey") {
     if (facts.empty() && changes.empty()) return "No difference: the same machine, the same encoders.";
-    return fmt::format("{} encoder(s) answer in another way, {} thing(s) changed on the machine.", facts.size(),
+    return fmt::format("Encoders that answer differently now: {}; changes to the machine: {}.", facts.size(),
                        changes.size());
   }
   return fmt::format("Before: {}. Now: {}.", Sentence(two.before.verdict), Sentence(two.now.verdict));

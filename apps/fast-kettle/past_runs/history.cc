@@ -77,7 +77,7 @@ int RunForget(const Request& request) {
     if (request.json)
       PrintJson({{"forgotten", forgotten}});
     else
-      fmt::print("Forgotten: {} run(s). The files in their output folders are still there.\n", forgotten);
+      fmt::print("Forgotten: {}. The files in their output folders are still there.\n", Count(forgotten, "run"));
     return 0;
   }
   const KeptRun run = history->Find(request.subject);

@@ -8,6 +8,7 @@
 #include <iterator>
 
 #include "kettle/units/error.h"
+#include "report/sentence.h"
 
 namespace kettle::app {
 
@@ -62,8 +63,8 @@ void KeepRun(const Session& session, const RunToKeep& run) {
     if (session.request().json || session.request().quiet) return;
     fmt::print(stderr, "Kept in the history as run {}.\n", number);
     if (history->given_up() > 0)
-      fmt::print(stderr, "The history may take {} MB: its {} oldest run(s) without a name made room.\n",
-                 History::kMostBytes / 1'000'000, history->given_up());
+      fmt::print(stderr, "The history may take {} MB: the oldest without a name made room, {}.\n",
+                 History::kMostBytes / 1'000'000, Count(history->given_up(), "run"));
   } catch (const Error& error) {
     fmt::print(stderr, "fast-kettle: warning: this run is not in the history: {}\n", error.what());
   }

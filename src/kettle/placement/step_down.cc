@@ -30,9 +30,11 @@ double CodedShare(const PacedOutputOutcome& output) {
   return output.frames > 0 ? std::max(kLeast, 1 - static_cast<double>(output.skipped) / output.frames) : 1;
 }
 
-// A failure of which others had their part: the same settings may hold when it is quiet.
-bool DisturbedByOthers(const Proof& proof) {
-  return proof.status == WorkerStatus::kDone && !proof.kept_pace() && proof.disturbed();
+// A failure, or too little room, of which others had their part: the same settings may hold when it is quiet.
+bool DisturbedByOthers(const Attempt& attempt, const Capacity& capacity) {
+  const Proof& proof = attempt.proof;
+  const bool good = proof.holds() && attempt.room(capacity) >= capacity.headroom;
+  return proof.status == WorkerStatus::kDone && !good && proof.disturbed();
 }
 
 }  // namespace
@@ -123,7 +125,8 @@ Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& 
       }
       pair->demand = DemandOf(*pair, capacity);  // by what the runs until now told of real time
       proving.attempts.push_back({*pair, prove(*pair)});
-      if (DisturbedByOthers(proving.attempts.back().proof) && static_cast<int>(proving.attempts.size()) < most_attempts)
+      if (DisturbedByOthers(proving.attempts.back(), capacity) &&
+          static_cast<int>(proving.attempts.size()) < most_attempts)
         proving.attempts.push_back({*pair, prove(*pair)});
       const Attempt& last = proving.attempts.back();
       if (last.proof.holds() && last.has_room(capacity)) return proving;

@@ -54,9 +54,9 @@ std::optional<Pair> StepDown(const Pair& pair, const Proof& proof, const std::ve
 
 // Proves the placement's pairs, best first, stepping each down until one holds with room, or `most_attempts` proof
 // runs were made. One that holds without is stepped down too; if nothing lighter is left to try, it stands. One that
-// fails while the machine is disturbed is run once more first. `worth_it` is asked before a pair other than the first
-// is proven: if it is not, the runs that are left are better spent on another picture, and it ends. So it does once
-// `go_on`, asked before a faster preset is measured, says no.
+// fails or lacks room while the machine is disturbed is run once more first. `worth_it` is asked before a pair other
+// than the first is proven: if it is not, the runs that are left are better spent on another picture, and it ends. So
+// it does once `go_on`, asked before a faster preset is measured, says no.
 Proving ProveBest(const Placement& placement, const std::vector<FamilyOptions>& families, const Capacity& capacity,
                   const std::function<Proof(const Pair&)>& prove, int most_attempts,
                   const std::function<bool(const Pair&)>& worth_it = {}, const std::function<bool()>& go_on = {});
