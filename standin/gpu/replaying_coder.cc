@@ -75,10 +75,9 @@ class ReplayingCoder final : public Coder {
       }
     PictureRequest asked = request;
     asked.force_keyframe = begins || mode_ == Mode::kPlaying;
-    keep_ = begins || (keep_ && mode_ == Mode::kCoding);
     mode_ = Mode::kCoding;
     const auto unit = coder_->Code(picture, asked);
-    if (unit && keep_) before_.Keep(key_, {{unit->data, unit->data + unit->bytes}, unit->picture_type});
+    if (unit) before_.Keep(key_, {{unit->data, unit->data + unit->bytes}, unit->picture_type});
     return unit;
   }
 
@@ -96,7 +95,7 @@ class ReplayingCoder final : public Coder {
   const std::unique_ptr<Coder> coder_;
   CodedBefore& before_;
   std::uint64_t key_ = 0;
-  bool first_ = true, keep_ = false;
+  bool first_ = true;
   int since_keyframe_ = 0;
   Mode mode_ = Mode::kOpen;
   std::shared_ptr<const CodedBefore::Unit> unit_;  // the last one given again
