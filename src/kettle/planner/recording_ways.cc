@@ -55,11 +55,11 @@ Placement Planner::PlaceStream(const std::vector<TriedPicture>& pictures,
 // better.
 Placement Planner::PlaceBoth() {
   const Show& show = request_.show;
+  refinements_.clear();  // they may not fit any more
   if (!RecordingIsFree() && !show.recording_is_stream)
     return PlaceStream(
         plan_.pictures, [&](const Targets& at) { return PlaceAt(at); }, plan_.targets);
   std::erase_if(plan_.trade, [](const TradePoint& point) { return point.why.key != "trade.failed-proof"; });
-  refinements_.clear();  // they may not fit any more
   Settled best;
   best.targets = request_.targets;
   best.placement = PlaceStream(
