@@ -230,15 +230,14 @@ void Planner::PreferTheBestRecording(Settled& settled) {
     faster.preset = preset;
     options_.Measure(faster);
   }
-  const auto is_of = [](const Option& option, const EncodeSettings& target) {
-    return option.settings == WithEncoder(target, option.settings.encoder, option.settings.preset);
+  const auto is_of = [](const EncodeSettings& settings, const EncodeSettings& target) {
+    return settings == WithEncoder(target, settings.encoder, settings.preset);
   };
+  const Refinement as_asked = RefinementOf(settled.targets.stream);
   for (const Option& stream : options_.options()) {
-    Option plain = stream;
-    plain.settings = WithRefinement(stream.settings, RefinementOf(settled.targets.stream));
-    if (!is_of(plain, settled.targets.stream) || !MayStream(stream)) continue;
+    if (!is_of(WithRefinement(stream.settings, as_asked), settled.targets.stream) || !MayStream(stream)) continue;
     for (const Option& recording : options_.options()) {
-      if (!is_of(recording, settled.targets.recording) || !recording.scored() ||
+      if (!is_of(recording.settings, settled.targets.recording) || !recording.scored() ||
           !recording.keeps_pace(options_.required_headroom()) ||
           !MayUse(Role::kRecording, recording.settings.encoder, recording.settings.device))
         continue;
