@@ -215,6 +215,31 @@ TEST(RecordingWays, WhatRealTimeTakesMoreCountsWhenAllIsWeighedAgain) {
   EXPECT_GE(failed_first, 3);
 }
 
+// The machine is slow while the first pair is proven, and nothing tells why; later runs take what the trials say.
+TEST(RecordingWays, ARunThatALaterOneContradictsCostsTheStreamNothing) {
+  constexpr double kSlow = 1.8;
+  int stepped_down = 0;
+  for (const double speed : {120., 250., 330., 400., 500., 700., 900., 1300.}) {
+    const auto plan_where = [&](bool slow_at_first) {
+      int runs = 0;
+      return PlanOn(speed, AutoShow(), AutoTargets(), [&](const Pair& pair) {
+        const double needed = (slow_at_first && runs++ == 0 ? kSlow : 1) * DemandOf(pair, {2, 0.2}).cpu_cores;
+        Proof proof = test::FakeProof(0, 0);
+        proof.cpu_cores = std::min(2.0, needed);
+        return proof;
+      });
+    };
+    const Plan plan = plan_where(true), quiet = plan_where(false);
+    ASSERT_TRUE(plan.chosen && quiet.chosen) << speed;
+    EXPECT_EQ(plan.verdict(), PlanVerdict::kHolds) << speed;
+    EXPECT_GE(plan.chosen->stream.score, quiet.chosen->stream.score - 0.5) << speed;
+    EXPECT_GE(plan.chosen->recording.score, quiet.chosen->recording.score - 1) << speed;
+    EXPECT_LE(plan.proving.attempts.size(), 5u) << speed;
+    stepped_down += plan.proving.attempts.size() > 2;
+  }
+  EXPECT_GE(stepped_down, 3) << "the slow run was believed, then not any more";
+}
+
 TEST(RecordingWays, OneEncodeThatFailsStepsDownToALighterOne) {
   Targets targets = AutoTargets();
   targets.sizes = {{640, 360}, {320, 180}};

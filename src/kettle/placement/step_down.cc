@@ -53,13 +53,17 @@ double Attempt::room(const Capacity& capacity) const {
   return 1 - (encodes + proof.stand_in_cores) / std::max(1e-6, capacity.cpu_cores);
 }
 
-double Attempt::RealTimeFactor(const Capacity& capacity) const {
-  const double before = capacity.real_time_factor, predicted = pair.demand.cpu_cores - pair.demand.stand_in_cores;
-  if (proof.status != WorkerStatus::kDone || proof.disturbed() || room(capacity) >= capacity.headroom || predicted <= 0)
-    return before;
+std::optional<double> Attempt::OwnRealTimeFactor(const Capacity& capacity) const {
+  const double predicted = pair.demand.cpu_cores - pair.demand.stand_in_cores;
+  if (proof.status != WorkerStatus::kDone || proof.disturbed() || predicted <= 0) return std::nullopt;
   const double coded = std::min(CodedShare(proof.stream), pair.one_encode ? 1 : CodedShare(proof.recording));
   const double taken = std::max(proof.cpu_cores, proof.busiest_cpu_cores) / coded;
-  return std::max(before, before * taken / predicted);
+  return capacity.real_time_factor * taken / predicted;
+}
+
+double Attempt::RealTimeFactor(const Capacity& capacity) const {
+  const double before = capacity.real_time_factor;
+  return room(capacity) >= capacity.headroom ? before : std::max(before, OwnRealTimeFactor(capacity).value_or(before));
 }
 
 bool Attempt::has_room(const Capacity& capacity) const {
@@ -71,7 +75,9 @@ bool Attempt::has_room(const Capacity& capacity) const {
 
 void Proving::LetBestStand(const Capacity& capacity) {
   const auto rank = [&](const Attempt& attempt) {
-    return std::make_tuple(attempt.proof.kept_pace(), attempt.has_room(capacity), attempt.room(capacity));
+    const bool has_room = attempt.has_room(capacity);
+    return std::make_tuple(attempt.proof.kept_pace(), has_room,
+                           has_room ? static_cast<double>(&attempt - attempts.data()) : attempt.room(capacity));
   };
   const auto best = std::max_element(attempts.begin(), attempts.end(),
                                      [&](const Attempt& a, const Attempt& b) { return rank(a) < rank(b); });

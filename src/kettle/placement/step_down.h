@@ -21,8 +21,10 @@ struct Attempt {
   // It leaves the required headroom, of the processors as the run measured them, of the engine as the trials did; and
   // each encode has it alone.
   bool has_room(const Capacity& capacity) const;
-  // `capacity.real_time_factor` as this run has it, by its busiest second and as if no frame had been skipped, where
-  // that is why it has too little room; otherwise as it is. A run that others disturbed tells nothing.
+  // `capacity.real_time_factor` as this run has it, by its busiest second and as if no frame had been skipped. Nothing
+  // if it did not end as it should, or others disturbed it.
+  std::optional<double> OwnRealTimeFactor(const Capacity& capacity) const;
+  // That, where it is why the run has too little room; otherwise the capacity's.
   double RealTimeFactor(const Capacity& capacity) const;
 };
 
@@ -39,8 +41,8 @@ const char* Name(PlanVerdict verdict);  // "holds", "tight", "overload"
 struct Proving {
   std::vector<Attempt> attempts;  // in the order in which they were made, but for the one that stands: that is the last
   bool holds() const { return !attempts.empty() && attempts.back().proof.holds(); }
-  // Puts last, of those that hold, one that leaves the required headroom, otherwise the one that leaves most: what is
-  // tried after a tight run may fail, and takes nothing away from it.
+  // Puts last, of those that hold, the latest one that leaves the required headroom, otherwise the one that leaves
+  // most: what is tried after a tight run may fail, and takes nothing away from it.
   void LetBestStand(const Capacity& capacity);
   PlanVerdict verdict(const Capacity& capacity) const;
 };

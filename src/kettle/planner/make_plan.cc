@@ -110,36 +110,56 @@ void Planner::RecallLargest() {
   options_.Recall(largest);
 }
 
+void Planner::PlaceAndRefine(bool anew, bool one_encode) {
+  Begin(PlanStage::kPlacement);
+  plan_.placement = anew ? PlaceBoth() : PlaceAgain(one_encode);
+  if (plan_.placement.feasible.empty()) {
+    plan_.capacity = request_.capacity;  // where it leaves nothing to try, runs of lighter pictures tell more
+  } else {
+    RefineBest();
+    TryOtherCodecs();
+  }
+  ConfirmBest();
+}
+
+// `last`: no other picture will be tried.
+Proving Planner::ProvePlaced(bool last) {
+  Begin(PlanStage::kProof);
+  const double expected = plan_.capacity.real_time_factor;
+  Proving proving = ProveBest(
+      plan_.placement, FamiliesAt(plan_.targets), plan_.capacity,
+      [this](const Pair& pair) { return ProveAndLearn(pair); }, RunsForThis(),
+      [&](const Pair& pair) { return last || (!LighterLooksBetter(pair) && !LosesTooMuch(pair)); },
+      // By what was learnt all is placed anew.
+      [&] { return last || plan_.capacity.real_time_factor <= expected; });
+  plan_.proving.attempts.insert(plan_.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
+  plan_.proving.LetBestStand(plan_.capacity);
+  return proving;
+}
+
 void Planner::ProvePictures() {
   Settled settled{plan_.targets, {}, {}, {}, {}};
-  bool place_anew = true, one_encode = false;
-  for (int round = 1; round <= kMostRounds; ++round) {
-    Begin(PlanStage::kPlacement);
-    plan_.placement = place_anew ? PlaceBoth() : PlaceAgain(one_encode);
-    if (plan_.placement.feasible.empty()) {
-      plan_.capacity = request_.capacity;  // where it leaves nothing to try, runs of lighter pictures tell more
-    } else {
-      one_encode = plan_.placement.feasible.front().one_encode;
-      RefineBest();
-      TryOtherCodecs();
-    }
-    ConfirmBest();
-    Begin(PlanStage::kProof);
+  bool place_anew = true, one_encode = false, stepped_up = false;
+  for (int round = 1;; ++round) {
     const double expected = plan_.capacity.real_time_factor;
-    const auto takes_more = [&] { return plan_.capacity.real_time_factor > expected; };
-    const auto prove = [this](const Pair& pair) { return ProveAndLearn(pair); };
-    const bool last = round == kMostRounds;
-    const Proving proving = ProveBest(
-        plan_.placement, FamiliesAt(plan_.targets), plan_.capacity, prove, RunsForThis(),
-        [&](const Pair& pair) { return last || (!LighterLooksBetter(pair) && !LosesTooMuch(pair)); },
-        [&] { return last || !takes_more(); });  // by what was learnt all is placed anew
-    plan_.proving.attempts.insert(plan_.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
-    plan_.proving.LetBestStand(plan_.capacity);
+    PlaceAndRefine(place_anew, one_encode);
+    if (!plan_.placement.feasible.empty()) one_encode = plan_.placement.feasible.front().one_encode;
+    if (stepped_up &&
+        (plan_.placement.feasible.empty() || !LooksBetterThanWhatStands(plan_.placement.feasible.front())))
+      break;
+    const bool last = round >= kMostRounds;
+    const Proving proving = ProvePlaced(last);
     // The reasons told are those of the picture that the attempt that stands is of.
     if (round == 1 || (!proving.attempts.empty() && IsOf(plan_.proving.attempts.back().pair, plan_.targets)))
       settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level, refinements_};
-    if (plan_.verdict() == PlanVerdict::kHolds || round == kMostRounds || runs_left() <= 0) break;
-    place_anew = takes_more() || TryLighterRecording(proving, round + 1 == kMostRounds);
+    if (stepped_up || runs_left() <= 0) break;
+    if (plan_.verdict() == PlanVerdict::kHolds) {
+      if (!ForgetContradicted()) break;
+      stepped_up = place_anew = true;
+      continue;
+    }
+    if (last) break;
+    place_anew = plan_.capacity.real_time_factor > expected || TryLighterRecording(proving, round + 1 == kMostRounds);
     if (place_anew) continue;
     const TriedPicture* lighter = LighterPicture(plan_.pictures, plan_.targets.stream);
     if (!lighter) break;
@@ -147,6 +167,25 @@ void Planner::ProvePictures() {
   }
   ProveToTheEnd();
   plan_.placement = Take(std::move(settled));
+}
+
+// The machine may have been slow for the length of a run, without a sign of who had its part. Where the run that stands
+// took much less than an earlier one foretold, that one's word is not taken any more; false if there is none like that.
+bool Planner::ForgetContradicted() {
+  constexpr double kContradicts = 1.25;
+  const auto stands = Attempt{plan_.proving.attempts.back()}.OwnRealTimeFactor(plan_.capacity);
+  double& factor = plan_.capacity.real_time_factor;
+  if (!stands || factor <= *stands * kContradicts) return false;
+  factor = request_.capacity.real_time_factor;
+  for (const double other : real_time_factors_)
+    if (other <= *stands * kContradicts) factor = std::max(factor, other);
+  return true;
+}
+
+bool Planner::LooksBetterThanWhatStands(const Pair& pair) const {
+  const Pair& stands = plan_.proving.attempts.back().pair;
+  return pair.stream.score > stands.stream.score + kWorthChanging ||
+         (pair.stream.score >= stands.stream.score && pair.recording.score > stands.recording.score + kWorthChanging);
 }
 
 // What stands for want of anything with more room must not rest on a run that ended early.
@@ -166,8 +205,11 @@ void Planner::ProveToTheEnd() {
 Proof Planner::ProveAndLearn(const Pair& pair) {
   const bool others_left = ++runs_made_ < request_.most_proofs;
   Proof proof = others_left && request_.prove_until_too_much ? request_.prove_until_too_much(pair) : prove_(pair);
-  if (pair.one_encode || IsPlainRecording(pair.recording.settings.encoder))
-    plan_.capacity.real_time_factor = Attempt{pair, proof}.RealTimeFactor(plan_.capacity);
+  if (pair.one_encode || IsPlainRecording(pair.recording.settings.encoder)) {
+    const Attempt attempt{pair, proof};
+    if (const auto factor = attempt.OwnRealTimeFactor(plan_.capacity)) real_time_factors_.push_back(*factor);
+    plan_.capacity.real_time_factor = attempt.RealTimeFactor(plan_.capacity);
+  }
   return proof;
 }
 

@@ -76,6 +76,10 @@ class Planner {
   std::optional<double> BestStreamScore(const EncodeSettings& like) const;
   bool MayUse(Role role, const std::string& family, int device) const;
   void ProvePictures();  // the best picture, and lighter ones while none holds
+  void PlaceAndRefine(bool anew, bool one_encode);
+  Proving ProvePlaced(bool last);
+  bool ForgetContradicted();
+  bool LooksBetterThanWhatStands(const Pair& pair) const;
   Proof ProveAndLearn(const Pair& pair);
   void ProveToTheEnd();
   bool LighterLooksBetter(const Pair& pair) const;
@@ -148,6 +152,7 @@ class Planner {
   PlanStage stage_ = PlanStage::kPicture;
   std::set<PlanStage> left_out_;
   int runs_made_ = 0;                      // by ProveAndLearn
+  std::vector<double> real_time_factors_;  // as each of those had it that tells
   std::vector<RecordingWay> failed_ways_;  // that did not hold in real time
   std::set<std::string> failed_codecs_;    // families of other codecs that did not hold as recording in real time
   Refinements refinements_;
