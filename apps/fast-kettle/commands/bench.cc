@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <chrono>
 #include <filesystem>
+#include <map>
 #include <nlohmann/json.hpp>
 
 #include "commands/bench_plan.h"
@@ -12,6 +13,7 @@
 #include "figure/rate_quality.h"
 #include "kettle/question/answer.h"
 #include "kettle/trial/interleaved.h"
+#include "kettle/trial/repeats.h"
 #include "kettle/units/error.h"
 #include "past_runs/keep_run.h"
 #include "tables/answer_tables.h"
@@ -78,7 +80,18 @@ std::vector<Trial> AllTrials(const std::vector<TrialJob>& jobs, const std::vecto
   return trials;
 }
 
+// How much repeats vary on each kind of device, by all jobs together.
+std::map<std::string, std::optional<PooledSpread>> Spreads(const std::vector<TrialJob>& jobs) {
+  std::map<std::string, std::vector<std::vector<double>>> throughputs;
+  for (const TrialJob& job : jobs)
+    if (job.trial && job.trial->done()) throughputs[job.trial->device].push_back(CountedThroughputs(*job.trial));
+  std::map<std::string, std::optional<PooledSpread>> spreads;
+  for (const auto& [device, series] : throughputs) spreads[device] = PoolSpread(series);
+  return spreads;
+}
+
 std::vector<Option> Options(const BenchPlan& plan, const std::vector<TrialJob>& jobs) {
+  std::map<std::string, std::optional<PooledSpread>> spreads = Spreads(jobs);
   std::vector<Option> options;
   for (const EncodeSettings& settings : plan.settings) {
     std::vector<Trial> trials;
@@ -86,7 +99,10 @@ std::vector<Option> Options(const BenchPlan& plan, const std::vector<TrialJob>& 
     for (const TrialJob& job : jobs)
       if (job.settings == settings) {
         all = all && job.trial;
-        if (job.trial) trials.push_back(*job.trial);
+        if (!job.trial) continue;
+        trials.push_back(*job.trial);
+        if (const auto& spread = spreads[job.trial->device]; spread && job.trial->done())
+          trials.back().interval = MedianInterval(*spread, CountedThroughputs(*job.trial).size());
       }
     if (!trials.empty()) options.push_back(MakeOption(trials, all));
   }

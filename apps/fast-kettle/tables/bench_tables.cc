@@ -69,7 +69,7 @@ std::string Common(const std::vector<EncodeSettings>& settings) {
   return text + (extras.empty() ? "" : ", " + extras);
 }
 
-// Two repeats alone allow for almost anything: beyond 100 % the figure tells no more.
+// Of a bench in which nothing was measured twice, nothing is known of how much repeats vary.
 std::string Interval(const Option& option) {
   if (!option.interval) return "once";
   return *option.interval > 1 ? "> ±100 %" : fmt::format("±{:.0f} %", *option.interval * 100);
@@ -142,11 +142,11 @@ void PrintNotes(const BenchResult& result) {
       std::string title = option.title();
       for (const Column* column : columns) {
         const std::string value = column->value(option.settings);
-        if (value != "-") title += (std::string(column->name) == "GPU" ? " GPU " : " ") + value;
+        if (value != "-") title += (std::string(column->name) == "GPU" ? ", GPU " : " ") + value;
       }
       whose[mark].push_back(title);
     }
-  for (const auto& [mark, titles] : whose) fmt::print("(*) {}: {}\n", mark, fmt::join(titles, "; "));
+  for (const auto& [mark, titles] : whose) fmt::print("(*) {}: {}\n", fmt::join(titles, "; "), mark);
   if (!whose.empty()) fmt::print("\n");
 }
 

@@ -244,7 +244,7 @@ NVENCSTATUS NVENCAPI SetStreams(void*, NV_ENC_CUSTREAM_PTR, NV_ENC_CUSTREAM_PTR)
 NVENCSTATUS NVENCAPI DestroyEncoder(void* encoder) {
   const Session& session = *From(encoder);
   if (session.overruns * 10 > session.pictures)
-    std::fputs("its profile's speed was not reached: this machine codes more slowly\n", stderr);
+    std::fputs("the simulated card was slower than its profile says, since this machine codes too slowly\n", stderr);
   // Waits until the place is free again: the next session must find it so. Pictures that nobody fetched come first.
   if (standin::Send(session.socket.get(), {.kind = Kind::kClose, .status = {}, .device = {}}))
     for (auto answer = standin::Receive(session.socket.get()); answer && answer->message.kind != Kind::kClose;)

@@ -238,7 +238,7 @@ VAStatus VaSession::Wait(VaBuffer& coded, std::map<VABufferID, VaBuffer>& buffer
 
 void VaSession::Close() {
   if (overruns_ * 10 > pictures_)
-    std::fputs("its profile's speed was not reached: this machine codes more slowly\n", stderr);
+    std::fputs("the simulated card was slower than its profile says, since this machine codes too slowly\n", stderr);
   // Waits until the place is free again: the next session must find it so.
   if (Send(socket_.get(), {.kind = Kind::kClose, .status = {}, .device = {}}))
     for (auto answer = Receive(socket_.get()); answer && answer->message.kind != Kind::kClose;)
