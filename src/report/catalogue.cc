@@ -359,6 +359,7 @@ const MessageWords& AllButDiagnosis() {
       {"trade.failed-proof", "too little headroom in real time"},
       {"trade.gives-too-much", "costs the stream {lost:.1f} points, and {gives:g} are allowed"},
       {"trade.level-too-heavy", "too heavy at the quality asked for"},
+      {"trade.looks-no-better", "would look no better than the stream's own encode"},
       {"trade.no-room", "would cost the stream more than the {gives:g} points it may lose"},
       {"trade.only-one-encode", "no better recording keeps pace beside the stream: what viewers get is recorded"},
       {"trade.whole-picture", "the source's whole picture fits beside the stream"},

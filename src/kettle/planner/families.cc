@@ -64,6 +64,14 @@ bool Planner::MayUse(Role role, const std::string& family, int device) const {
          (stream ? request_.stream_devices : request_.recording_devices).Has(family, device);
 }
 
+EncodeSettings RecordingSettings(const EncodeSettings& target, const std::string& family, int preset, int device,
+                                 const RecordingLevels& levels) {
+  EncodeSettings asked = WithEncoder(target, family, FindFamily(family).presets.at(static_cast<std::size_t>(preset)));
+  asked.device = device;
+  const auto level = levels.find(family);
+  return level != levels.end() ? AtLevel(asked, level->second) : asked;
+}
+
 std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
   std::vector<FamilyOptions> families;
   for (const std::string& name : AllFamilies()) {
@@ -72,15 +80,11 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
     for (int device = 0; device < (several == request_.devices.end() ? 1 : several->second); ++device) {
       const auto settings = [stream = targets.stream, recording = targets.recording, levels = levels_,
                              refinements = refinements_, name, device](Role role, int preset) {
-        EncodeSettings asked = WithEncoder(role == Role::kStream ? stream : recording, name,
-                                           FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
+        if (role == Role::kRecording) return RecordingSettings(recording, name, preset, device, levels);
+        EncodeSettings asked = WithEncoder(stream, name, FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
         asked.device = device;
-        if (role == Role::kStream) {
-          const auto refinement = refinements.find({name, asked.preset, device});
-          return refinement != refinements.end() ? WithRefinement(asked, refinement->second) : asked;
-        }
-        const auto level = levels.find(name);
-        return level != levels.end() ? AtLevel(asked, level->second) : asked;
+        const auto refinement = refinements.find({name, asked.preset, device});
+        return refinement != refinements.end() ? WithRefinement(asked, refinement->second) : asked;
       };
       families.push_back(
           {name, static_cast<int>(FindFamily(name).presets.size()),

@@ -122,14 +122,17 @@ void Planner::PlaceAndRefine(bool anew, bool one_encode) {
   ConfirmBest();
 }
 
-// `last`: no other picture will be tried.
-Proving Planner::ProvePlaced(bool last) {
+// `last`: no other picture will be tried. `again`: what holds already stands unless something that looks better holds
+// too.
+Proving Planner::ProvePlaced(bool last, bool again) {
   Begin(PlanStage::kProof);
   const double expected = plan_.capacity.real_time_factor;
   Proving proving = ProveBest(
       plan_.placement, FamiliesAt(plan_.targets), plan_.capacity,
       [this](const Pair& pair) { return ProveAndLearn(pair); }, RunsForThis(),
-      [&](const Pair& pair) { return last || (!LighterLooksBetter(pair) && !LosesTooMuch(pair)); },
+      [&](const Pair& pair) {
+        return again ? LooksBetterThanWhatStands(pair) : last || (!LighterLooksBetter(pair) && !LosesTooMuch(pair));
+      },
       // By what was learnt all is placed anew.
       [&] { return last || plan_.capacity.real_time_factor <= expected; });
   plan_.proving.attempts.insert(plan_.proving.attempts.end(), proving.attempts.begin(), proving.attempts.end());
@@ -148,7 +151,7 @@ void Planner::ProvePictures() {
         (plan_.placement.feasible.empty() || !LooksBetterThanWhatStands(plan_.placement.feasible.front())))
       break;
     const bool last = round >= kMostRounds;
-    const Proving proving = ProvePlaced(last);
+    const Proving proving = ProvePlaced(last, stepped_up);
     // The reasons told are those of the picture that the attempt that stands is of.
     if (round == 1 || (!proving.attempts.empty() && IsOf(plan_.proving.attempts.back().pair, plan_.targets)))
       settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level, refinements_};

@@ -24,6 +24,10 @@ using Refinements = std::map<std::tuple<std::string, std::string, int>, Refineme
 // Quality levels found for the recording, by family; none yet: its target's bit rate rules.
 using RecordingLevels = std::map<std::string, int>;
 
+// A recording with that encoder, at the level known for it, if there is one.
+EncodeSettings RecordingSettings(const EncodeSettings& target, const std::string& family, int preset, int device,
+                                 const RecordingLevels& levels);
+
 class Planner {
  public:
   Planner(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove);
@@ -77,7 +81,7 @@ class Planner {
   bool MayUse(Role role, const std::string& family, int device) const;
   void ProvePictures();  // the best picture, and lighter ones while none holds
   void PlaceAndRefine(bool anew, bool one_encode);
-  Proving ProvePlaced(bool last);
+  Proving ProvePlaced(bool last, bool again);
   bool ForgetContradicted();
   bool LooksBetterThanWhatStands(const Pair& pair) const;
   Proof ProveAndLearn(const Pair& pair);
@@ -102,6 +106,7 @@ class Planner {
   double WorthOf(const Pair& pair) const;
   bool MayStream(const Option& option) const;
   void PreferTheBestRecording(Settled& settled);
+  bool MayLookBetterThanTheStream(const Targets& targets);
   const Option* StreamThatLeavesRoom(const Targets& targets);
   void MeasureLighterStreams();
   void AddPicture(const Option& option);

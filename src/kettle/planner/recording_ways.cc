@@ -141,6 +141,22 @@ const Option* Planner::StreamThatLeavesRoom(const Targets& targets) {
   return best;
 }
 
+// Whether a recording no larger than the stream may look better than the stream's own encode, by the fastest presets at
+// the levels guessed: its goal is how it looks at its own size, and viewers see the source's.
+bool Planner::MayLookBetterThanTheStream(const Targets& targets) {
+  constexpr double kGuess = 8;  // points that a better level and a slower preset may gain
+  const Show& show = request_.show;
+  if (!show.recording_score || show.favour == Favour::kBalance) return true;
+  if (targets.recording.size.pixels() > stream_alone_->settings.size.pixels()) return true;
+  for (const FamilyOptions& family : FamiliesAt(targets)) {
+    if (!family.records) continue;
+    const Option fastest =
+        options_.Measure(RecordingSettings(targets.recording, family.family, 0, family.device, levels_));
+    if (!fastest.scored() || fastest.score + kGuess > stream_alone_->score + kBetter) return true;
+  }
+  return false;
+}
+
 // Faster presets and smaller pictures than the stream has alone, each until one loses more than it may: known, they may
 // make room.
 void Planner::MeasureLighterStreams() {
@@ -190,6 +206,7 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
     Note(point);
     return std::nullopt;
   };
+  if (!MayLookBetterThanTheStream(settled.targets)) return refuse(Message{"trade.looks-no-better"});
   if (stream_first) {
     const Option* stream = StreamThatLeavesRoom(settled.targets);
     if (!stream) return refuse(Message{"trade.no-room", {{"gives", request_.show.stream_gives}}});
