@@ -179,6 +179,37 @@ TEST(RecordingWays, FavouringTheRecordingLetsTheStreamPay) {
   EXPECT_LT(plan.chosen->stream.score, AloneOn(speed) - 2);
 }
 
+// All but the fastest preset are too slow at the levels that the goal asks for, though not at the rule's bit rate.
+class SlowAtGoodLevels final : public TrialRunner {
+ public:
+  Trial Run(const TrialRequest& request) override {
+    Trial trial = strong_.Run(request);
+    if (request.settings.quality_level && request.settings.preset != "ultrafast") {
+      trial.quality.reset();
+      trial.throughput_fps = 20;
+      trial.headroom = 1 - request.settings.frame_rate.fps() / trial.throughput_fps;
+    }
+    return trial;
+  }
+
+ private:
+  PixelRunner strong_{4000e6};
+};
+
+TEST(RecordingWays, TheLevelIsSearchedWithAPresetThatIsFastEnoughForIt) {
+  SlowAtGoodLevels runner;
+  TrialBook book(runner, {}, [](const auto&) {});
+  Footage footage = test::FakeFootage("clip");
+  footage.size = kSource;
+  const Plan plan = MakePlan({AutoShow(), AutoTargets(), {footage}, {"x264"}, {2, 0.2}}, book,
+                             [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); });
+  ASSERT_TRUE(plan.chosen && plan.recording_level);
+  EXPECT_TRUE(plan.recording_level->level);
+  EXPECT_EQ(plan.chosen->recording.settings.rate_control, RateControl::kConstantQuality);
+  EXPECT_EQ(plan.chosen->recording.settings.preset, "ultrafast");
+  EXPECT_NEAR(plan.chosen->recording.score, 80, 2);
+}
+
 TEST(RecordingWays, WhatFailsInRealTimeGivesWayToALighterOneAndAtLastToOneEncode) {
   const Plan plan = PlanOn(4000, AutoShow(), AutoTargets(),
                            [](const Pair& pair) { return test::FakeProof(0, pair.one_encode ? 0 : 9); });

@@ -93,6 +93,7 @@ class Planner {
   void ConfirmBest();
   bool Confirm(Pair& pair);
   bool SettleRecording(double goal, Settled& settled);
+  RecordingLevel FindLevelWithSomePreset(EncodeSettings settings, double goal, const Footage& pictures);
   bool IsWhole(const EncodeSettings& recording) const;
   std::optional<Pair> HoldingPreset(const Pair& pair, double goal, const Targets& targets,
                                     const std::function<double(const Option&)>& looks);

@@ -32,10 +32,7 @@ bool Planner::SettleRecording(double goal, Settled& settled) {
                                     [&](const Footage& pictures) { return pictures.label == hardest; });
   if (footage == request_.footage.end()) return true;
   const Footage pictures = AtOwnSize(*footage, pair.recording.settings.size);
-  const auto earlier = found_levels_.find(family);
-  settled.level = FindRecordingLevel(
-      pair.recording.settings, goal, pictures, book_, [this] { return MayGoOn(PlanStage::kRecordingLevel); },
-      earlier == found_levels_.end() ? std::nullopt : std::optional(earlier->second));
+  settled.level = FindLevelWithSomePreset(pair.recording.settings, goal, pictures);
   RecordingLevel& found = *settled.level;
   if (!found.level) return true;
   found_levels_[family] = *found.level;
@@ -53,6 +50,20 @@ bool Planner::SettleRecording(double goal, Settled& settled) {
   found.trouble = Message{"recording-level.too-heavy", {{"level", *found.level}, {"encoder", family}}};
   found.level.reset();
   return false;
+}
+
+// At a good level an encoder may be too slow with a preset that keeps pace at the rule's bit rate: then with faster
+// ones.
+RecordingLevel Planner::FindLevelWithSomePreset(EncodeSettings settings, double goal, const Footage& pictures) {
+  const auto earlier = found_levels_.find(settings.encoder);
+  const auto first = earlier == found_levels_.end() ? std::nullopt : std::optional(earlier->second);
+  const auto& presets = FindFamily(settings.encoder).presets;
+  for (auto preset = std::find(presets.begin(), presets.end(), settings.preset);; --preset) {
+    settings.preset = *preset;
+    RecordingLevel found = FindRecordingLevel(
+        settings, goal, pictures, book_, [this] { return MayGoOn(PlanStage::kRecordingLevel); }, first);
+    if (found.trouble.key != "recording-level.too-slow" || preset == presets.begin()) return found;
+  }
 }
 
 // The source's own picture, every frame of it.
