@@ -48,6 +48,8 @@ class OptionBook {
   // On all footage and stretches, also what was left out, and beyond the limit of trials: what is chosen must have
   // been.
   Option MeasureEverywhere(const EncodeSettings& settings);
+  // The same of what was measured for its speed only: with its quality.
+  Option ScoreEverywhere(const EncodeSettings& settings) { return MeasureOn(settings, {kNotScored, true, true}); }
 
   // As Measure, and, if it keeps pace there and is not far behind, on the calmest stretches of the clips too.
   Option MeasureWhole(const EncodeSettings& settings);

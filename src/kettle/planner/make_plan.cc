@@ -177,11 +177,12 @@ void Planner::ProvePictures() {
 bool Planner::ForgetContradicted() {
   constexpr double kContradicts = 1.25;
   const auto stands = Attempt{plan_.proving.attempts.back()}.OwnRealTimeFactor(plan_.capacity);
-  double& factor = plan_.capacity.real_time_factor;
-  if (!stands || factor <= *stands * kContradicts) return false;
-  factor = request_.capacity.real_time_factor;
-  for (const double other : real_time_factors_)
-    if (other <= *stands * kContradicts) factor = std::max(factor, other);
+  if (!stands) return false;
+  double kept = request_.capacity.real_time_factor;
+  for (const double factor : real_time_factors_)
+    if (factor <= *stands * kContradicts) kept = std::max(kept, factor);
+  if (kept >= plan_.capacity.real_time_factor) return false;
+  plan_.capacity.real_time_factor = kept;
   return true;
 }
 

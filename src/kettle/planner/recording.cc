@@ -95,7 +95,7 @@ std::optional<Pair> Planner::HoldingPreset(const Pair& pair, double goal, const 
 void Planner::ScoreRecording() {
   if (!plan_.proving.holds()) return;
   Option& recording = plan_.proving.attempts.back().pair.recording;
-  if (!recording.scored()) recording = options_.Measure(recording.settings);
+  if (!recording.scored()) recording = options_.ScoreEverywhere(recording.settings);
 }
 
 // What the recording's reasons say once its level is known, or why it is not.
