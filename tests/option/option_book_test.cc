@@ -62,6 +62,14 @@ TEST_F(OptionBookTest, ASpeedHasNoScoreUntilItIsAskedFor) {
   EXPECT_EQ(runner_.runs, 2);
 }
 
+TEST_F(OptionBookTest, WhatStandsIsScoredBeyondTheLimitOfTrials) {
+  constexpr int kMost = 1;
+  OptionBook book(trials_, {test::FakeFootage("clip")}, 0.2, kMost);
+  book.MeasureSpeed(Asked("ultrafast"));
+  EXPECT_FALSE(book.Measure(Asked("ultrafast")).scored()) << "the limit is reached";
+  EXPECT_TRUE(book.ScoreEverywhere(Asked("ultrafast")).scored());
+}
+
 TEST_F(OptionBookTest, EasierFootageIsLeftOutUntilAskedFor) {
   int easy_runs = 0;
   test::FakeRunner runner([&](const std::string&, int preset, bool, const std::string& clip) {
