@@ -72,7 +72,9 @@ std::string Common(const std::vector<EncodeSettings>& settings) {
 // Of a bench in which nothing was measured twice, nothing is known of how much repeats vary.
 std::string Interval(const Option& option) {
   if (!option.interval) return "once";
-  return *option.interval > 1 ? "> ±100 %" : fmt::format("±{:.0f} %", *option.interval * 100);
+  const double percent = *option.interval * 100;
+  if (percent > 100) return "> ±100 %";
+  return percent < 1 ? fmt::format("±{:.1f} %", percent) : fmt::format("±{:.0f} %", percent);
 }
 
 class ResultTable {
