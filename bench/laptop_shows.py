@@ -35,7 +35,7 @@ def game_loss(show, made, folder):
 def compare_placements(show, made, folder):
     """Whether no other placement that holds within a point costs the game fewer frames."""
     taken = (device_of(made["stream"]), device_of(made["recording"]))
-    score, loss = made["stream"]["score"], game_loss(show, made, folder)
+    score, loss = made["pair"]["stream"]["score"], game_loss(show, made, folder)
     print(f"    taken: {' and '.join(taken)}: {score:.1f} points, the game loses {loss:.1%}", flush=True)
     best = True
     for other in product(DEVICES, DEVICES):
@@ -47,12 +47,12 @@ def compare_placements(show, made, folder):
                 rival = plan(asked, Path(there))
             except RuntimeError:
                 continue  # refused: that card lacks what is asked for
-            if rival["verdict"] != "holds" or rival["stream"]["score"] < score - 1:
+            if rival["verdict"] != "holds" or rival["pair"]["stream"]["score"] < score - 1:
                 continue
             rival_loss = game_loss(asked, rival, Path(there))
         worse = rival_loss < loss - NOISE
         best = best and not worse
-        print(f"    {' and '.join(other)}: {rival['stream']['score']:.1f} points, the game loses {rival_loss:.1%}"
+        print(f"    {' and '.join(other)}: {rival['pair']['stream']['score']:.1f} points, the game loses {rival_loss:.1%}"
               f"{', LESS' if worse else ''}", flush=True)
     return best
 
