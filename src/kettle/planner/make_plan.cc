@@ -21,12 +21,9 @@ constexpr int kMostConfirmed = 8;       // pairs that keep pace on some footage,
 constexpr int kMostRounds = 3;          // of placing and proving, as far as the proof runs allowed go
 constexpr double kWorthChanging = 0.5;  // points
 
-bool HasPicture(const EncodeSettings& settings, const EncodeSettings& picture) {
-  return settings.size == picture.size && settings.frame_rate == picture.frame_rate;
-}
-
-bool IsOf(const Pair& pair, const Targets& targets) {
-  return HasPicture(pair.stream.settings, targets.stream) && HasPicture(pair.recording.settings, targets.recording);
+bool Includes(const std::vector<Attempt>& attempts, const Pair& pair) {
+  return std::any_of(attempts.begin(), attempts.end(),
+                     [&](const Attempt& attempt) { return SameSettings(attempt.pair, pair); });
 }
 
 }  // namespace
@@ -152,8 +149,8 @@ void Planner::ProvePictures() {
       break;
     const bool last = round >= kMostRounds;
     const Proving proving = ProvePlaced(last, stepped_up);
-    // The reasons told are those of the picture that the attempt that stands is of.
-    if (round == 1 || (!proving.attempts.empty() && IsOf(plan_.proving.attempts.back().pair, plan_.targets)))
+    // The reasons told are those of the round that the attempt that stands is of.
+    if (round == 1 || (!proving.attempts.empty() && Includes(proving.attempts, plan_.proving.attempts.back().pair)))
       settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level, refinements_};
     if (stepped_up || runs_left() <= 0) break;
     if (plan_.verdict() == PlanVerdict::kHolds) {
