@@ -169,11 +169,11 @@ void Planner::ProvePictures() {
   plan_.placement = Take(std::move(settled));
 }
 
-// The machine may have been slow for the length of a run, without a sign of who had its part. Where the run that stands
-// took much less than an earlier one foretold, that one's word is not taken any more; false if there is none like that.
+// The machine may have been slow for the length of one run, with nothing to show for it. A run that foretold much more
+// than the one that stands took is no longer believed; false if there is none.
 bool Planner::ForgetContradicted() {
   constexpr double kContradicts = 1.25;
-  const auto stands = Attempt{plan_.proving.attempts.back()}.OwnRealTimeFactor(plan_.capacity);
+  const auto stands = plan_.proving.attempts.back().OwnRealTimeFactor(plan_.capacity);
   if (!stands) return false;
   double kept = request_.capacity.real_time_factor;
   for (const double factor : real_time_factors_)
