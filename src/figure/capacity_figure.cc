@@ -30,14 +30,13 @@ std::vector<Bar> BarsOf(const Plan& plan) {
   // The demand counts what real time was seen to take more (Capacity::real_time_factor): so do its parts.
   const double alone =
       pair.stream.cpu_cores + pair.recording.cpu_cores + pair.stream.feeding_cores + pair.recording.feeding_cores;
-  const double more = alone > 0 ? (pair.demand.cpu_cores - pair.demand.stand_in_cores) / alone : 1;
+  const double more = alone > 0 ? pair.demand.cpu_cores / alone : 1;
   const auto left = [&](double used) { return fmt::format("{:.2f} left for the game", std::max(0.0, cores - used)); };
   std::vector<Bar> bars = {
       {fmt::format("{:g} cores,\\npredicted", cores),
        {{"stream", more * pair.stream.cpu_cores / cores, kBlue},
         {"recording", more * pair.recording.cpu_cores / cores, kAmber},
-        {"scaling", more * (pair.stream.feeding_cores + pair.recording.feeding_cores) / cores, kGreen},
-        {"simulated GPU", pair.demand.stand_in_cores / cores, kGrey}},
+        {"scaling", more * (pair.stream.feeding_cores + pair.recording.feeding_cores) / cores, kGreen}},
        left(pair.demand.cpu_cores)}};
   const Proof& proof = plan.proving.attempts.back().proof;
   // The verdict goes by the busiest second; a run that was no second long has none.

@@ -159,10 +159,10 @@ namespace {
 std::string DisturbedLine(const Plan& plan) {
   if (plan.proving.attempts.empty() || !plan.proving.attempts.back().proof.disturbed()) return "";
   const Proof& proof = plan.proving.attempts.back().proof;
-  return CardNote(
-      fmt::format("The machine was disturbed during the proof run: {} frames late at the source, {:.1f} cores "
-                  "taken by the hypervisor, {:.1f} by other programs. Plan again with --fresh when it is quiet.",
-                  proof.late, proof.stolen_cores, proof.other_cores));
+  return CardNote(fmt::format(
+      "The machine was disturbed during the proof run: other machines on this host took {:.1f} cores, other "
+      "programs {:.1f}, and {} came late to the encoders. Plan again with --fresh when it is quiet.",
+      proof.stolen_cores, proof.other_cores, Count(proof.late, "frame")));
 }
 
 // Settings that were proven on an idle machine prove nothing beside a game: say what was running.

@@ -170,8 +170,6 @@ std::string MachineUse(const Plan& plan) {
                                  plan.capacity.cpu_cores);
   if (pair.demand.engine_share > 0)
     text += fmt::format(" and {:.0f} % of the GPU's encode engine", pair.demand.engine_share * 100);
-  if (pair.demand.stand_in_cores > 0)
-    text += fmt::format(" ({:.2f} cores of it for simulating the GPU)", pair.demand.stand_in_cores);
   text += fmt::format("; measured in the proof run: {:.2f} cores, {:.2f} in the busiest second",
                       proof.cpu_cores + proof.stand_in_cores, proof.busiest_cpu_cores + proof.stand_in_cores);
   if (const double memory = plan.capacity.memory_bytes_per_second; memory > 0)

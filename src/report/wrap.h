@@ -7,8 +7,8 @@
 
 namespace kettle {
 
-// The text broken at spaces so that no line passes `columns`, if a word allows it. Its first line starts at `start`,
-// the others at `indent`.
+// The text broken at spaces so that no line passes `columns`, if a word allows it, and never before a percent sign. Its
+// first line starts at `start`, the others at `indent`.
 std::string Wrap(const std::string& text, std::size_t start, std::size_t indent, std::size_t columns);
 
 }  // namespace kettle

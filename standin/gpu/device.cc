@@ -210,7 +210,8 @@ class Session {
         s.b_frames > ability.b_frames || (s.ten_bit && !ability.ten_bit))
       return answer;
     try {
-      coder_ = standin::MakeReplayingCoder(s, standin::MakeCoder(s), before_);
+      coder_ = standin::MakeReplayingCoder(
+          s, [s] { return standin::MakeCoder(s); }, before_);
     } catch (const std::exception&) {
       return answer;
     }

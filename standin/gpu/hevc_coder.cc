@@ -98,8 +98,8 @@ class HevcCoder final : public Coder {
   HevcCoder& operator=(const HevcCoder&) = delete;
 
   const std::vector<std::uint8_t>& header() const override { return header_; }
-  // It gives the first picture only once it has seen a group of B-frames and the next one.
-  int delay() const override { return settings_.b_frames + 3; }
+  // With B-frames it looks that far ahead before it gives the first picture (seen with libx265 3.5 and 4.1).
+  int delay() const override { return settings_.b_frames > 0 ? 2 * settings_.b_frames + 4 : 0; }
 
   std::optional<CodedUnit> Code(const std::uint8_t* picture, const PictureRequest& request) override {
     Fill(picture);

@@ -4,6 +4,7 @@
 #include <string>
 
 #include "fakes.h"
+#include "says.h"
 
 namespace kettle {
 namespace {
@@ -93,10 +94,10 @@ TEST(TrialBook, ATrialThatLackedMoreHeadroomIsMeasuredAgain) {
 // Too slow while the hypervisor takes a core, which it does in the first runs.
 class StallingRunner final : public TrialRunner {
  public:
-  explicit StallingRunner(int stalls) : stalls_(stalls) {}
+  explicit StallingRunner(int stalls, double stalled_fps = 20) : stalls_(stalls), stalled_fps_(stalled_fps) {}
   Trial Run(const TrialRequest& request) override {
     const bool stalls = ++runs <= stalls_;
-    Trial trial = test::DoneTrial(request, stalls ? 20 : 100);
+    Trial trial = test::DoneTrial(request, stalls ? stalled_fps_ : 100);
     trial.repeats = {Repeat{.throughput_fps = trial.throughput_fps, .stolen_cores = stalls ? 1.0 : 0.0}};
     return trial;
   }
@@ -104,6 +105,7 @@ class StallingRunner final : public TrialRunner {
 
  private:
   int stalls_;
+  double stalled_fps_;
 };
 
 TEST(TrialBook, WhatLacksHeadroomForAMomentsStallIsRunAgain) {
@@ -124,6 +126,20 @@ TEST(TrialBook, WhereOthersAreAlwaysBusyThatIsHowThingsAre) {
   for (int i = 0; i < kClips; ++i)
     book.Get(test::SmallSettings("x264", "veryfast"), FakeFootage("clip " + std::to_string(i)), false);
   EXPECT_EQ(runner.runs, kClips + 6);
+  EXPECT_THAT(book.Disturbed(), testing::Optional(test::Says("something else took processors in 10 of 10 trials")));
+}
+
+TEST(TrialBook, TellsOfAQuarterOfDisturbedTrialsAndOfNoFewer) {
+  StallingRunner runner(1, 90);
+  TrialBook book(runner, {}, [](const auto&) {});
+  const auto measure = [&](const std::string& clip) {
+    book.Get(test::SmallSettings("x264", "veryfast"), FakeFootage(clip), false);
+  };
+  EXPECT_FALSE(book.Disturbed()) << "nothing was measured";
+  for (const char* clip : {"a", "b", "c", "d"}) measure(clip);
+  EXPECT_THAT(book.Disturbed(), testing::Optional(test::Says("1 of 4 trials")));
+  measure("e");
+  EXPECT_FALSE(book.Disturbed());
 }
 
 }  // namespace

@@ -137,6 +137,7 @@ TEST(Wrap, BreaksAtSpacesAndIndents) {
   EXPECT_EQ(Wrap("one two three", 0, 2, 8), "one two\n  three");
   EXPECT_EQ(Wrap("one", 20, 2, 8), "\n  one") << "no room left on the first line";
   EXPECT_EQ(Wrap("incomprehensible", 0, 0, 5), "incomprehensible") << "no place to break";
+  EXPECT_EQ(Wrap("asks for 20 %, as", 0, 0, 12), "asks for\n20 %, as") << "a percent sign stays with its figure";
   EXPECT_EQ(Wrap("", 0, 0, 5), "");
 }
 

@@ -375,6 +375,8 @@ int RunPlan(Session& session) {
 
   plan.measured = book.measured();
   plan.reused = book.reused();
+  const bool beside_the_game = known.show.load == "live";  // which is what took processors
+  if (auto warning = book.Disturbed(); warning && !beside_the_game) plan.targets.warnings.push_back(*warning);
   json body = ResultJson(session, known, plan, check);
   if (pairs) body["all_pairs"] = *pairs;
   WriteFiles(session, known, plan, body, KnownOptions(book, plan.targets.stream, known.footage));

@@ -102,7 +102,6 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
     option.throughput_fps = std::min(option.throughput_fps, trial.throughput_fps);
     option.cpu_cores = std::max(option.cpu_cores, trial.cpu_cores);
     option.feeding_cores = std::max(option.feeding_cores, trial.feeding_cores);
-    option.stand_in_cores = std::max(option.stand_in_cores, trial.stand_in_cores);
     option.b_frames = std::max(option.b_frames, trial.b_frames);
     option.mean_kbps = std::max(option.mean_kbps, trial.mean_kbps);
     option.peak_second_kbps = std::max(option.peak_second_kbps, trial.peak_second_kbps);
@@ -149,8 +148,7 @@ void from_json(const nlohmann::json& json, ClipResult& clip) {
 
 void to_json(nlohmann::json& json, const Option& option) {
   KETTLE_WRITE_FIELDS(json, option, device, device_name, settings, simulated, measured, throughput_fps, headroom,
-                      cpu_cores, feeding_cores, stand_in_cores, mean_kbps, peak_second_kbps, b_frames, score_interval,
-                      clips, calm);
+                      cpu_cores, feeding_cores, mean_kbps, peak_second_kbps, b_frames, score_interval, clips, calm);
   json.update({{"encoder", option.settings.encoder},
                {"preset", option.settings.preset},
                {"device_index", option.settings.device},
@@ -165,8 +163,7 @@ void to_json(nlohmann::json& json, const Option& option) {
 
 void from_json(const nlohmann::json& json, Option& option) {
   KETTLE_READ_FIELDS(json, option, settings, device, device_name, simulated, measured, throughput_fps, headroom,
-                     cpu_cores, feeding_cores, stand_in_cores, mean_kbps, peak_second_kbps, b_frames, score_interval,
-                     calm);
+                     cpu_cores, feeding_cores, mean_kbps, peak_second_kbps, b_frames, score_interval, calm);
   option.score = ScoreFrom(json.at("score"));
   if (!json.at("quality").is_null()) json["quality"].get_to(option.quality);
   json.at("clips").get_to(option.clips);

@@ -36,8 +36,8 @@ struct Option {
   std::string trouble;    // why not, if a trial did not end well
   double throughput_fps = 0;
   double headroom = -1;
-  double cpu_cores = 0, feeding_cores = 0, stand_in_cores = 0;  // at the frame rate
-  double mean_kbps = 0, peak_second_kbps = 0;                   // the highest of the footage
+  double cpu_cores = 0, feeding_cores = 0;        // at the frame rate
+  double mean_kbps = 0, peak_second_kbps = 0;     // the highest of the footage
   double score = kNotScored, score_interval = 0;  // of 100 (Quality::score), and half of its 95 % interval
   Quality quality;                                // of the footage with the lowest score
   int b_frames = 0;

@@ -42,6 +42,13 @@ Trial TrialBook::Find(const EncodeSettings& settings, const Footage& footage, bo
   return trial;
 }
 
+std::optional<Message> TrialBook::Disturbed() const {
+  const auto disturbed =
+      std::count_if(fresh_.begin(), fresh_.end(), [&](std::size_t index) { return trials_[index].disturbed(); });
+  if (disturbed == 0 || disturbed * 4 < std::ssize(fresh_)) return std::nullopt;
+  return Message{"plan.disturbed", {{"disturbed", disturbed}, {"trials", std::ssize(fresh_)}}};
+}
+
 // What lacks headroom while others take the machine's time is run again, twice at most: a moment's stall must not rule
 // an encoder out. Where others are always busy that is how things are, and only the first few are.
 Trial TrialBook::RunUndisturbed(const TrialRequest& request) {

@@ -3,8 +3,10 @@
 #pragma once
 
 #include <functional>
+#include <optional>
 #include <vector>
 
+#include "kettle/message/message.h"
 #include "kettle/trial/trial.h"
 
 namespace kettle {
@@ -28,6 +30,8 @@ class TrialBook {
   const std::vector<Trial>& trials() const { return trials_; }
   int measured() const { return measured_; }  // in this run
   int reused() const { return reused_; }      // from earlier runs, asked for at least once, counted each time
+  // That other programs or the hypervisor took processors in at least a quarter of this run's trials; or nothing.
+  std::optional<Message> Disturbed() const;
 
  private:
   Trial Find(const EncodeSettings& settings, const Footage& footage, bool quality, double least_headroom);

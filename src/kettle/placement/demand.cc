@@ -31,13 +31,9 @@ Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacit
   Demand demand;
   bool working = true;
   for (const Option& encode : encodes) {
-    // What it coded before the clock starts a simulated device only gives again, unless it holds pictures back.
-    const double stand_in_cores = encode.b_frames > 0 ? encode.stand_in_cores : 0;
     const double crossing_cores = CrossingCores(encode, capacity);
-    demand.stand_in_cores += stand_in_cores;
     demand.crossing_cores += crossing_cores;
-    demand.cpu_cores +=
-        (encode.cpu_cores + encode.feeding_cores) * capacity.real_time_factor + stand_in_cores + crossing_cores;
+    demand.cpu_cores += (encode.cpu_cores + encode.feeding_cores) * capacity.real_time_factor + crossing_cores;
     double engine = 0;
     for (const Option& other : encodes)
       if (OnOneCard(encode, other)) engine += other.engine_share();

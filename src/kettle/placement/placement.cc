@@ -18,8 +18,8 @@ constexpr double kFarBehind = 5;
 // Scores in steps of what nobody sees, so that "the same" is the same for any three pairs.
 long QualityStep(const Option& option) { return std::lround(option.score / kSameQuality); }
 
-// What both encodes take from the game, in tenths of a processor; a simulated device's share is no encode's.
-long CoreStep(const Pair& pair) { return std::lround((pair.demand.cpu_cores - pair.demand.stand_in_cores) * 10); }
+// What both encodes take from the game, in tenths of a processor.
+long CoreStep(const Pair& pair) { return std::lround(pair.demand.cpu_cores * 10); }
 
 // With streams that both come within a point of the best.
 bool LeavesMore(const Pair& a, const Pair& b, const Capacity& capacity) {

@@ -31,8 +31,8 @@ constexpr double kUsualRealTimeFactor = 1.1;
 
 // What encodes take together in their busiest second, predicted from the trials of each alone.
 struct Demand {
-  double cpu_cores = 0;       // the encodes, feeding them, and what a simulated device takes of this machine
-  double stand_in_cores = 0;  // of these, the simulated device
+  // The encodes, and feeding them. A simulated device takes none: it gives again what it coded before the clock starts.
+  double cpu_cores = 0;
   double crossing_cores = 0;  // of these, bringing frames from the game's card to where they are encoded
   double engine_share = 0;    // of the encode engine of the GPU that has most to do
   // At least: of each encode, its picture scaled, read, written as the encoder reconstructs it, and one reference read.

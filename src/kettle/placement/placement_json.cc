@@ -17,14 +17,13 @@ void from_json(const nlohmann::json& json, Capacity& capacity) {
 }
 
 void to_json(nlohmann::json& json, const Demand& demand) {
-  KETTLE_WRITE_FIELDS(json, demand, cpu_cores, stand_in_cores, crossing_cores, engine_share, memory_bytes_per_second,
+  KETTLE_WRITE_FIELDS(json, demand, cpu_cores, crossing_cores, engine_share, memory_bytes_per_second,
                       disk_bytes_per_second, fits);
   json.update({{"predicted", true}});
 }
 
 void from_json(const nlohmann::json& json, Demand& demand) {
-  KETTLE_READ_FIELDS(json, demand, cpu_cores, stand_in_cores, engine_share, memory_bytes_per_second,
-                     disk_bytes_per_second, fits);
+  KETTLE_READ_FIELDS(json, demand, cpu_cores, engine_share, memory_bytes_per_second, disk_bytes_per_second, fits);
   demand.crossing_cores = json.value("crossing_cores", 0.0);
 }
 

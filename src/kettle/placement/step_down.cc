@@ -54,7 +54,7 @@ double Attempt::room(const Capacity& capacity) const {
 }
 
 std::optional<double> Attempt::OwnRealTimeFactor(const Capacity& capacity) const {
-  const double predicted = pair.demand.cpu_cores - pair.demand.stand_in_cores;
+  const double predicted = pair.demand.cpu_cores;
   if (proof.status != WorkerStatus::kDone || proof.disturbed() || predicted <= 0) return std::nullopt;
   const double coded = std::min(CodedShare(proof.stream), pair.one_encode ? 1 : CodedShare(proof.recording));
   const double taken = std::max(proof.cpu_cores, proof.busiest_cpu_cores) / coded;

@@ -41,6 +41,9 @@ void Code(const EncodeSettings& settings, const CodeOnceTask& task, const std::f
     }
     progress(static_cast<double>(index) / static_cast<double>(frames));
   }
+  encoder.Send(nullptr);  // with B-frames it holds the last ones back
+  while (encoder.Receive()) {
+  }
 }
 
 }  // namespace
