@@ -51,7 +51,7 @@ TEST(SettingsCard, SaysWhenTheMachineWasDisturbed) {
   Plan plan = PlanOf(false);
   EXPECT_THAT(SettingsCard(plan), testing::Not(testing::HasSubstr("disturbed")));
   plan.proving.attempts.back().proof.stolen_cores = 0.6;
-  EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("0.6 cores taken by"));
+  EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("took 0.6 cores, other programs"));
   plan.chosen.reset();
   EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("disturbed"));
 }
