@@ -242,7 +242,7 @@ bool Planner::Refine(Pair& pair, const Targets& targets) {
   if (refined_in_vain_.contains(settings.encoder) || refinements_.contains(key)) return false;
   Pair refined = RefineStream(pair, plan_.capacity, options_, targets.most_b_frames);
   if (SameSettings(refined, pair)) {
-    if (!GainsByRefinement(pair.stream)) refined_in_vain_.insert(settings.encoder);
+    if (!BestRefinementKnown(pair.stream)) refined_in_vain_.insert(settings.encoder);
     return false;
   }
   refinements_[key] = RefinementOf(refined.stream.settings);
@@ -250,12 +250,15 @@ bool Planner::Refine(Pair& pair, const Targets& targets) {
   return true;
 }
 
-// Whether it would look better refined, by what was measured, though there may be no time for it.
-bool Planner::GainsByRefinement(const Option& stream) const {
-  return std::any_of(options_.options().begin(), options_.options().end(), [&](const Option& other) {
-    return WithRefinement(other.settings, {}) == WithRefinement(stream.settings, {}) && other.scored() &&
-           other.busiest_score() > stream.busiest_score() + kWorthRefining;
-  });
+// The stream as it was seen to look better with other B-frames, look-ahead or passes, though there may be no time for
+// them; null if it was not.
+const Option* Planner::BestRefinementKnown(const Option& stream) const {
+  const Option* best = nullptr;
+  for (const Option& other : options_.options())
+    if (WithRefinement(other.settings, {}) == WithRefinement(stream.settings, {}) && other.scored() &&
+        other.busiest_score() > (best ? best->busiest_score() : stream.busiest_score() + kWorthRefining))
+      best = &other;
+  return best;
 }
 
 void Planner::RefineBest() {

@@ -89,7 +89,7 @@ class Planner {
   bool LighterLooksBetter(const Pair& pair) const;
   void RefineBest();
   bool Refine(Pair& pair, const Targets& targets);
-  bool GainsByRefinement(const Option& stream) const;
+  const Option* BestRefinementKnown(const Option& stream) const;
   void ConfirmBest();
   bool Confirm(Pair& pair);
   bool SettleRecording(double goal, Settled& settled);
@@ -105,6 +105,10 @@ class Planner {
   Placement PlaceBoth();
   Placement PlaceAgain(bool one_encode);
   double WorthOf(const Pair& pair) const;
+  void RefineAlone(Settled& settled);
+  void ChoosePictureOf(const EncodeSettings& stream, Targets& targets);
+  void MeasureRefinedLighter(const Option& stream);
+  std::optional<Pair> BetterKnownAlone(const Pair& one);
   bool MayStream(const Option& option) const;
   void PreferTheBestRecording(Settled& settled);
   bool MayLookBetterThanTheStream(const Targets& targets);

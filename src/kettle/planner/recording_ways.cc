@@ -65,16 +65,11 @@ Placement Planner::PlaceBoth() {
   best.placement = PlaceStream(
       plan_.pictures, [&](const Targets& at) { return PlaceOneEncode(FamiliesAt(at), plan_.capacity); }, best.targets);
   if (best.placement.feasible.empty()) return best.placement;
-  best.targets.recording = best.targets.stream;
-  if (show.recording_is_stream) return Take(std::move(best));
   // What the stream gives is told by what it could have alone, B-frames and look-ahead included.
-  Begin(PlanStage::kRefinement);
-  Pair one = best.placement.feasible.front();
-  if (Refine(one, best.targets)) {
-    AddPicture(one.stream);
-    best.placement.feasible.insert(best.placement.feasible.begin(), one);
-  }
-  const Refinements alone = best.refinements = refinements_;
+  RefineAlone(best);
+  if (show.recording_is_stream) return Take(std::move(best));
+  const Pair one = best.placement.feasible.front();
+  const Refinements alone = best.refinements;
   stream_alone_ = one.stream;
   Begin(PlanStage::kPlacement);
   Note(PointOf(one, Message{"trade.costs-nothing"}));
@@ -113,34 +108,6 @@ double Planner::WorthOf(const Pair& pair) const {
   return pair.recording.score + (request_.show.favour == Favour::kBalance ? pair.stream.score : 0);
 }
 
-// It has the frame rate that the stream has alone, and loses no more of its score than it may.
-bool Planner::MayStream(const Option& option) const {
-  const EncodeSettings &settings = option.settings, &alone = stream_alone_->settings;
-  return option.scored() && MayUse(Role::kStream, settings.encoder, settings.device) &&
-         settings.frame_rate == alone.frame_rate && settings.rate_control == alone.rate_control &&
-         settings.bit_rate == alone.bit_rate && option.keeps_pace(options_.required_headroom()) &&
-         option.calm.empty() == stream_alone_->calm.empty() &&
-         option.score >= stream_alone_->score - request_.show.stream_gives;
-}
-
-// The stream that leaves room for some recording at that picture and loses no more than it may: the best looking of
-// those known at the frame rate it has alone. Null if none does.
-const Option* Planner::StreamThatLeavesRoom(const Targets& targets) {
-  std::vector<Option> lightest;  // of the recording
-  for (const FamilyOptions& family : FamiliesAt(targets))
-    if (family.records) lightest.push_back(family.measure(Role::kRecording, 0));
-  const Option* best = nullptr;
-  for (const Option& stream : options_.options()) {
-    if (!MayStream(stream) || (best && stream.score <= best->score)) continue;
-    if (std::any_of(lightest.begin(), lightest.end(), [&](const Option& recording) {
-          return recording.keeps_pace(options_.required_headroom()) &&
-                 PredictDemand(stream, recording, plan_.capacity).fits;
-        }))
-      best = &stream;
-  }
-  return best;
-}
-
 // Whether a recording no larger than the stream may look better than the stream's own encode, by the fastest presets at
 // the levels guessed: its goal is how it looks at its own size, and viewers see the source's.
 bool Planner::MayLookBetterThanTheStream(const Targets& targets) {
@@ -155,38 +122,6 @@ bool Planner::MayLookBetterThanTheStream(const Targets& targets) {
     if (!fastest.scored() || fastest.score + kGuess > stream_alone_->score + kBetter) return true;
   }
   return false;
-}
-
-// Faster presets and smaller pictures than the stream has alone, each until one loses more than it may: known, they may
-// make room.
-void Planner::MeasureLighterStreams() {
-  const EncodeSettings& alone = stream_alone_->settings;
-  const double least = stream_alone_->score - request_.show.stream_gives;
-  for (const FrameSize size : space_.sizes) {
-    if (size.pixels() >= alone.size.pixels()) continue;
-    EncodeSettings smaller = alone;
-    smaller.size = size;
-    const Option option = options_.MeasureWhole(smaller);
-    if (option.score < least) break;
-    AddPicture(option);
-  }
-  const auto& presets = FindFamily(alone.encoder).presets;
-  for (auto preset = std::find(presets.begin(), presets.end(), alone.preset); preset != presets.begin();) {
-    EncodeSettings faster = WithRefinement(alone, RefinementOf(request_.targets.stream));
-    faster.preset = *--preset;
-    if (options_.MeasureWhole(faster).score < least) return;
-  }
-}
-
-// A picture of the stream that may be taken belongs to those that were tried.
-void Planner::AddPicture(const Option& option) {
-  const EncodeSettings& settings = option.settings;
-  for (TriedPicture& tried : plan_.pictures)
-    if (tried.size == settings.size && tried.rate == settings.frame_rate) {
-      if (!tried.best || tried.best->score < option.score) tried.best = option;
-      return;
-    }
-  plan_.pictures.push_back({settings.size, settings.frame_rate, option});
 }
 
 // Places both with the recording at that picture; nothing if none fits, or the stream loses too much.
