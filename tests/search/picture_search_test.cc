@@ -91,6 +91,45 @@ TEST(SearchPicture, GivesTheBestFirstAndWhatDoesNotKeepPaceLast) {
     }
 }
 
+// With too few bits the source's own size, which needs no scaling, looks better than the next ones, and a much smaller
+// one best of all. `lift`: points by which everything looks better.
+class TwoPeaksRunner final : public TrialRunner {
+ public:
+  explicit TwoPeaksRunner(double lift) : lift_(lift) {}
+  Trial Run(const TrialRequest& request) override {
+    ++runs;
+    const double lines = request.settings.size.height;
+    Trial trial = test::DoneTrial(request, 500);
+    trial.quality = test::QualityOf(lift_ + (lines == 720 ? 14 : 11 + 40 * std::max(0.0, 0.7 - lines / 720)));
+    return trial;
+  }
+  int runs = 0;
+
+ private:
+  double lift_;
+};
+
+TEST(SearchPicture, GoesDownToTheSmallestSizeWhileTheBestLooksPoor) {
+  SearchSpace space = Space();
+  space.rates = {{60, 1}};
+  space.families = {"x264"};
+  const auto smallest = space.sizes.back();
+  int runs[2] = {};
+  for (const double lift : {0, 40}) {
+    TwoPeaksRunner runner(lift);
+    TrialBook book(runner, {}, [](const auto&) {});
+    OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+    const FrameSize best = SearchPicture(space, options).front().size;
+    if (lift == 0) {
+      EXPECT_EQ(best, smallest);
+    } else {
+      EXPECT_EQ(best, space.sizes.front()) << "nobody looks behind a valley of a good picture";
+    }
+    runs[lift > 0] = runner.runs;
+  }
+  EXPECT_GT(runs[0], runs[1]);
+}
+
 // Remembers every trial of a made-up machine.
 class WatchedRunner final : public TrialRunner {
  public:

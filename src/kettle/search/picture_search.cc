@@ -25,6 +25,7 @@ constexpr double kWorth = 0.25;   // points; less is no reason to look further
 constexpr double kNear = 7;       // what is behind by less may be ahead at other sizes
 constexpr double kBeside = 1.25;  // or with another preset
 constexpr double kClearly = 1.5;  // what is behind by more, with as slow a preset, is past the peak
+constexpr double kPoor = 30;      // below it too many pixels share the bits, and there may be several peaks
 constexpr double kGuessed = 0.5;  // what presets not tried add is known no better
 
 class Searcher {
@@ -275,14 +276,15 @@ class Searcher {
   bool found() const { return promised_ > kNotScored; }
 
   // Goes along the sizes, up or down from a place, until two in a row are no better, or one is not and the next need
-  // not be looked at; to the end while nothing keeps pace at all.
+  // not be looked at; to the end while nothing keeps pace at all, and down to the end while the best looks poor.
   void Go(GridPoint place, int step) {
     constexpr int kPatience = 2;
     int worse = 0;
     for (place.size += step; place.size >= 0 && place.size < static_cast<int>(space_.sizes.size()) && worse < kPatience;
          place.size += step) {
-      if (StepIsHopeless({place.size - step, place.rate}, step, worse > 0 ? -kWorth : kNear, 1)) return;
-      const bool better = Try(place) || !found();
+      const bool to_the_end = step > 0 && promised_ < kPoor;
+      if (!to_the_end && StepIsHopeless({place.size - step, place.rate}, step, worse > 0 ? -kWorth : kNear, 1)) return;
+      const bool better = Try(place) || !found() || to_the_end;
       worse = better ? 0 : worse + (IsPastThePeak(*Find(place)) ? kPatience : 1);
     }
   }
