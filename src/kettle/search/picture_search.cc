@@ -25,7 +25,7 @@ constexpr double kWorth = 0.25;   // points; less is no reason to look further
 constexpr double kNear = 7;       // what is behind by less may be ahead at other sizes
 constexpr double kBeside = 1.25;  // or with another preset
 constexpr double kClearly = 1.5;  // what is behind by more, with as slow a preset, is past the peak
-constexpr double kPoor = 30;      // below it too many pixels share the bits, and there may be several peaks
+constexpr double kPoor = 35;      // below it too many pixels share the bits, and there may be several peaks
 constexpr double kGuessed = 0.5;  // what presets not tried add is known no better
 
 class Searcher {
