@@ -245,8 +245,8 @@ const MessageWords& AllButDiagnosis() {
       {"plan.demand",
        "together they should take {cores:.2f} of {all_cores:g} cores and {percent:.0f} % of the GPU's engine"},
       {"plan.disturbed",
-       "something else took processors in {disturbed} of {trials} trial(s): plan again with --fresh when it is quiet, "
-       "and better settings may hold"},
+       "in {disturbed} of {trials} trial(s) something else took processors: plan again with --fresh when the "
+       "machine is quiet, and better settings may hold"},
       {"plan.does-not-keep-pace", "does not keep pace: headroom {percent:.0f} %, required {required:.0f} %"},
       {"plan.frames-cross",
        "frames go from the game's card to {to}: about {cores:.2f} cores, by copies of that size measured here"},
