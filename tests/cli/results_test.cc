@@ -32,6 +32,7 @@ class ResultsTest : public test::ProgramTest {
 };
 
 TEST_F(ResultsTest, Survey) {
+  std::filesystem::create_directory(path("pair"));  // a folder of that name is no profile
   const auto ran = Run("survey --out out --stand-in-gpu pair");
   EXPECT_EQ(ran.code, 0) << ran.err;
   EXPECT_THAT(ran.out, testing::AllOf(testing::HasSubstr("x264"), testing::HasSubstr("Tidewater 30 (simulated)"),

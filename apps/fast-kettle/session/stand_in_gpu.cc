@@ -19,7 +19,8 @@ StandInGpu FindStandInGpu(const std::string& name, const Places& places) {
   if (name.empty()) return {};
   const std::string simulator = places.Simulator("kettle-gpu");
   fs::path path = name;
-  if (name.find_first_of("/.") == name.npos && !IsThere(path)) path = places.share / "gpu" / (name + ".toml");
+  if (name.find_first_of("/.") == name.npos && (!IsThere(path) || fs::is_directory(path)))
+    path = places.share / "gpu" / (name + ".toml");
   if (!IsThere(path)) {
     std::vector<std::string> names;
     std::error_code error;
