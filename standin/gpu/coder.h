@@ -24,6 +24,7 @@ struct PictureRequest {
   std::uint64_t timestamp = 0;
   bool force_keyframe = false;
   ClientSyntax syntax = {};  // for Settings::client_headers
+  AskedType type = AskedType::kAny;
 };
 
 // Codes pictures in the layout of NVENC's YV12 or P010 input, or NV12. Not thread-safe.

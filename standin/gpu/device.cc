@@ -21,10 +21,12 @@
 #include <thread>
 
 #include "channel.h"
+#include "coded_store.h"
 #include "coder.h"
 #include "engine.h"
 #include "profile.h"
 #include "replaying_coder.h"
+#include "resuming_coder.h"
 
 namespace {
 
@@ -152,7 +154,7 @@ class Session {
         buffers_.emplace(message.buffer.id, standin::SharedMemory::Map(std::move(received.fd), message.buffer.bytes));
         return true;
       case Kind::kEncode: return Encode(message.encode);
-      case Kind::kFlush: return Flush();
+      case Kind::kFlush: return Flush(message.pictures);
       case Kind::kGame: return Game(message.game);
       case Kind::kClose: Leave(); return Answer({.kind = Kind::kClose, .status = Status::kOk, .device = {}});
       case Kind::kEncoded: break;
@@ -210,8 +212,10 @@ class Session {
         s.b_frames > ability.b_frames || (s.ten_bit && !ability.ten_bit))
       return answer;
     try {
-      coder_ = standin::MakeReplayingCoder(
-          s, [s] { return standin::MakeCoder(s); }, before_);
+      const auto make = [s] { return standin::MakeCoder(s); };
+      // A stream that differs begins anew with an intra picture: a client's own order of B-frames has no place for it.
+      coder_ = s.client_order && s.b_frames > 0 ? standin::MakeResumingCoder(s, make)
+                                                : standin::MakeReplayingCoder(s, make, before_);
     } catch (const std::exception&) {
       return answer;
     }
@@ -256,12 +260,16 @@ class Session {
                              .factor = struck && fault_.kind == FaultKind::kSlow ? fault_.factor : 1};
     done_ns_ = device_->engine().Book(encode.submitted_ns, work);
     outputs_.push_back(encode.output);
-    return Deliver(coder_->Code(input->second.data(), {encode.timestamp, encode.force_keyframe != 0, encode.syntax}));
+    return Deliver(coder_->Code(input->second.data(),
+                                {encode.timestamp, encode.force_keyframe != 0, encode.syntax, encode.asked_type}));
   }
 
-  bool Flush() {
-    while (const auto unit = coder_ ? coder_->Flush() : std::nullopt)
+  bool Flush(std::uint32_t pictures) {
+    while (coder_ && given_ < pictures) {
+      const auto unit = coder_->Flush();
+      if (!unit) return true;
       if (!Deliver(unit)) return false;
+    }
     return true;
   }
 
@@ -272,6 +280,7 @@ class Session {
     Message message{.kind = Kind::kEncoded, .status = Status::kFailed, .encode = {}};
     message.encode.output = outputs_.front();
     outputs_.pop_front();
+    ++given_;
     const auto output = buffers_.find(message.encode.output);
     if (output == buffers_.end() || unit->bytes > output->second.bytes()) return Answer(message);
     std::memcpy(output->second.data(), unit->data, unit->bytes);
@@ -296,21 +305,38 @@ class Session {
   std::map<std::uint32_t, standin::SharedMemory> buffers_;
   std::deque<std::uint32_t> outputs_;  // that wait for a picture, oldest first
   int frames_ = 0;
+  std::uint32_t given_ = 0;  // pictures
   std::int64_t done_ns_ = 0;
 };
 
-void ServeClients(int listener, const standin::Profile& profile) {
+// A card waits for no processor. Its stand-in codes on one, and goes before all else there where it may (RLIMIT_RTPRIO,
+// or root); elsewhere it is delayed as other programs are.
+void GoFirst() {
+  prctl(PR_SET_TIMERSLACK, 1000);  // nanoseconds: engine times are milliseconds
+  const sched_param lowest{sched_get_priority_min(SCHED_RR)};
+  sched_setscheduler(0, SCHED_RR, &lowest);  // for the sessions' threads too
+}
+
+// What it keeps for the next time is written while nobody else wants the processors.
+void GoLast() {
+  const sched_param none{0};
+  sched_setscheduler(0, SCHED_IDLE, &none);
+}
+
+void ServeClients(standin::Descriptor listener, const standin::Profile& profile) {
   constexpr std::size_t kMostKeptBytes = 256u << 20;
-  standin::CodedBefore before(kMostKeptBytes);
+  constexpr std::uint64_t kMostOnDisk = 256u << 20;
+  const standin::CodedStore store(standin::CodedStoreFolder(), standin::LoadedCode(), kMostOnDisk);
+  standin::CodedBefore before(kMostKeptBytes, &store);
   std::vector<std::unique_ptr<Device>> devices;
   for (std::size_t i = 0; i < profile.devices.size(); ++i) devices.push_back(std::make_unique<Device>(profile, i));
   std::atomic<int> clients = 0;
   std::atomic<std::int64_t> idle_since_ns = Now();  // counts while there is no client
-  pollfd ready{listener, POLLIN, 0};
+  pollfd ready{listener.get(), POLLIN, 0};
   const auto linger_ns = static_cast<std::int64_t>(profile.linger_seconds * 1e9);
   while (clients > 0 || Now() - idle_since_ns < linger_ns) {
     if (poll(&ready, 1, kLookMs) <= 0) continue;
-    standin::Descriptor client(accept4(listener, nullptr, nullptr, SOCK_CLOEXEC));
+    standin::Descriptor client(accept4(listener.get(), nullptr, nullptr, SOCK_CLOEXEC));
     if (!client) continue;
     ++clients;
     std::thread([&, socket = std::move(client)]() mutable {
@@ -323,14 +349,9 @@ void ServeClients(int listener, const standin::Profile& profile) {
       --clients;
     }).detach();
   }
-}
-
-// A card waits for no processor. Its stand-in codes on one, and goes before all else there where it may (RLIMIT_RTPRIO,
-// or root); elsewhere it is delayed as other programs are.
-void GoFirst() {
-  prctl(PR_SET_TIMERSLACK, 1000);  // nanoseconds: engine times are milliseconds
-  const sched_param lowest{sched_get_priority_min(SCHED_RR)};
-  sched_setscheduler(0, SCHED_RR, &lowest);  // for the sessions' threads too
+  listener = {};  // who comes now starts another process
+  GoLast();
+  store.Add(before.Kept());
 }
 
 }  // namespace
@@ -350,9 +371,9 @@ int main(int argc, char** argv) {
       return 0;
     }
     GoFirst();
-    const standin::Descriptor listener = standin::Listen(standin::DeviceAddress(argv[1]));
+    standin::Descriptor listener = standin::Listen(standin::DeviceAddress(argv[1]));
     if (!listener) return 0;  // another one was faster
-    ServeClients(listener.get(), profile);
+    ServeClients(std::move(listener), profile);
   } catch (const std::exception& error) {
     std::fprintf(stderr, "%s\n", error.what());
     return 2;

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+#include <map>
 #include <stdexcept>
 #include <utility>
 
@@ -59,6 +60,7 @@ x264_param_t Parameters(const Settings& s) {
   p.b_sliced_threads = 0;
   p.i_bframe = s.b_frames;
   p.i_bframe_adaptive = X264_B_ADAPT_NONE;
+  if (s.client_order) p.i_bframe_pyramid = X264_B_PYRAMID_NONE;  // the client knows of no references among them
   p.i_width = s.width;
   p.i_height = s.height;
   p.i_csp = s.semi_planar ? X264_CSP_NV12 : X264_CSP_YV12;
@@ -81,6 +83,16 @@ x264_param_t Parameters(const Settings& s) {
   if (s.client_headers) ApplyClientHeaders(p, s);
   x264_param_apply_profile(&p, s.profile_idc == 66 ? "baseline" : s.profile_idc == 77 ? "main" : "high");
   return p;
+}
+
+int TypeOf(const PictureRequest& request) {
+  if (request.force_keyframe) return X264_TYPE_IDR;
+  switch (request.type) {
+    case AskedType::kPredicted: return X264_TYPE_P;
+    case AskedType::kBidirectional: return X264_TYPE_B;
+    case AskedType::kAny: break;
+  }
+  return X264_TYPE_AUTO;
 }
 
 class H264Coder final : public Coder {
@@ -126,9 +138,8 @@ class H264Coder final : public Coder {
     in.img.plane[1] = base + static_cast<std::ptrdiff_t>(pitch) * height;
     in.img.plane[2] = in.img.plane[1] + static_cast<std::ptrdiff_t>(pitch / 2) * (height / 2);
     in.i_pts = next_pts_++;
-    timestamps_.push_back(request.timestamp);
-    client_ = request.syntax;
-    in.i_type = request.force_keyframe ? X264_TYPE_IDR : settings_.client_headers ? X264_TYPE_P : X264_TYPE_AUTO;
+    asked_[in.i_pts] = request;
+    in.i_type = TypeOf(request);
     return Code(&in);
   }
 
@@ -145,8 +156,9 @@ class H264Coder final : public Coder {
     if (bytes < 0) throw std::runtime_error("coding failed");
     if (bytes == 0) return std::nullopt;
     const std::uint32_t type = out.b_keyframe ? 2 : IS_X264_TYPE_B(out.i_type) ? 1 : 0;
-    const std::uint64_t timestamp = timestamps_.at(static_cast<std::size_t>(out.i_pts));
-    if (settings_.client_headers) return UnderClientHeaders(nals, count, timestamp, type);
+    const PictureRequest asked = asked_.extract(out.i_pts).mapped();
+    const std::uint64_t timestamp = asked.timestamp;
+    if (settings_.client_headers) return UnderClientHeaders(nals, count, asked, type);
     if (signature_.empty()) return CodedUnit{nals[0].p_payload, static_cast<std::uint32_t>(bytes), timestamp, type};
     // The first picture says what made the stream. An access unit delimiter must stay first.
     unit_.assign(nals[0].p_payload, nals[0].p_payload + bytes);
@@ -157,25 +169,24 @@ class H264Coder final : public Coder {
   }
 
   // The signature, once, and the slice; the client has written the rest.
-  CodedUnit UnderClientHeaders(const x264_nal_t* nals, int count, std::uint64_t timestamp, std::uint32_t type) {
+  CodedUnit UnderClientHeaders(const x264_nal_t* nals, int count, const PictureRequest& asked, std::uint32_t type) {
     unit_ = std::exchange(signature_, {});
     for (int i = 0; i < count; ++i) {
       if (nals[i].i_type != NAL_SLICE && nals[i].i_type != NAL_SLICE_IDR) continue;
       const int start = nals[i].b_long_startcode ? 4 : 3;
       const std::vector<std::uint8_t> slice = RewriteSlice(
-          nals[i].p_payload + start, static_cast<std::size_t>(nals[i].i_payload - start), syntax_, client_);
+          nals[i].p_payload + start, static_cast<std::size_t>(nals[i].i_payload - start), syntax_, asked.syntax);
       unit_.insert(unit_.end(), slice.begin(), slice.end());
     }
-    return CodedUnit{unit_.data(), static_cast<std::uint32_t>(unit_.size()), timestamp, type};
+    return CodedUnit{unit_.data(), static_cast<std::uint32_t>(unit_.size()), asked.timestamp, type};
   }
 
   Settings settings_;
   H264Syntax syntax_;
-  ClientSyntax client_{};
   std::vector<std::uint8_t> signature_;  // until it is written
   x264_t* x264_ = nullptr;
   std::vector<std::uint8_t> header_, unit_;
-  std::vector<std::uint64_t> timestamps_;
+  std::map<std::int64_t, PictureRequest> asked_;  // by number: those that are not coded yet
   std::int64_t next_pts_ = 0;
 };
 

@@ -107,6 +107,19 @@ bool IsBusAddress(const std::string& text) {
   return std::regex_match(text, form);
 }
 
+// Through VA-API the client decides their order. Only x264 takes that from it, the client writes no slice headers, and
+// near the end of a stream it waits for a picture before more than two that precede it have come.
+void CheckBFrames(const Table& table, const DeviceProfile& device) {
+  constexpr int kMost = 2;
+  if (device.interface != Interface::kVaapi) return;
+  for (std::size_t codec = 0; codec < kCodecs; ++codec) {
+    const bool can = codec == static_cast<std::size_t>(Codec::kH264) && !device.packed_headers;
+    if (device.codecs[codec].b_frames > (can ? kMost : 0))
+      table.Fail(std::string(kCodecNames[codec]) + ".b_frames",
+                 "must be 0 through VA-API; of h264 with packed_headers = false, 2 at most");
+  }
+}
+
 DeviceProfile ReadDevice(const Table& table, const std::string& usual_address) {
   table.Check({"bus_address", "interface", "low_power", "packed_headers", "name", "compute_major", "compute_minor",
                "session_limit", "h264", "hevc", "av1", "megapixels_per_second", "compute", "game_share",
@@ -126,6 +139,7 @@ DeviceProfile ReadDevice(const Table& table, const std::string& usual_address) {
   device.session_limit = table.Whole("session_limit", device.session_limit, 1);
   for (std::size_t codec = 0; codec < kCodecs; ++codec)
     device.codecs[codec] = ReadAbility(table.Sub(kCodecNames[codec]), device.codecs[codec]);
+  CheckBFrames(table, device);
   const auto speeds = table.Sub("megapixels_per_second");
   if (!speeds) table.Fail("megapixels_per_second", "is missing");
   speeds->Check({"p1", "p2", "p3", "p4", "p5", "p6", "p7", "hevc", "av1"});

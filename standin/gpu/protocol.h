@@ -15,7 +15,7 @@ enum class Kind : std::uint32_t {
   kInitialise,  // client: `settings`            device: kInitialise with `status`, `header`
   kAddBuffer,   // client: `buffer` and its descriptor, no answer
   kEncode,      // client: `encode`              device: one kEncoded for each picture, in coded order, when it is done
-  kFlush,       // client: no more pictures      device: kEncoded for those held back
+  kFlush,       // client: `pictures`            device: kEncoded for those held back, until it gave so many in all
   kEncoded,
   kGame,   // client: `game`                     device: kGame; the share lasts until the client goes
   kClose,  // client: the session is over        device: kClose, once its place is free again
@@ -64,6 +64,7 @@ struct Settings {
   std::int32_t full_range, colour_primaries, transfer, matrix;
   std::uint32_t semi_planar;           // NV12 in place of YV12
   std::uint32_t client_headers;        // the client writes parameter sets and messages: slices go with ClientSyntax
+  std::uint32_t client_order;          // the client says which pictures are B-frames, of H.264
   std::uint32_t cabac, transform_8x8;  // of H.264, where the client says it
 };
 
@@ -80,11 +81,15 @@ struct Buffer {
   std::uint32_t id, bytes;
 };
 
+// What a picture is to be coded as: by a client that decides itself, which order the pictures are coded in too.
+enum class AskedType : std::uint32_t { kAny, kPredicted, kBidirectional };
+
 struct Encode {
   std::uint32_t input, output;  // buffer ids; the answer's output holds the next picture in coded order
   std::int64_t submitted_ns;    // CLOCK_MONOTONIC, the same clock in both processes
   std::uint64_t timestamp;
   std::uint32_t force_keyframe;
+  AskedType asked_type;
   std::uint32_t bytes;         // filled by the device, as the rest
   std::uint32_t picture_type;  // 0: P, 1: B, 2: IDR
   std::int32_t qp;             // of a client that says it for each picture; below zero: the coder's
@@ -93,6 +98,9 @@ struct Encode {
 };
 
 inline constexpr std::uint32_t kHeaderBytes = 1024;
+inline constexpr std::uint32_t kAllPictures = ~0u;  // of a flush
+// In a longer one a client that waits for a picture too early has no more of them; in a shorter one it may.
+inline constexpr int kShortStream = 16;  // pictures
 
 // What a simulated game takes of the shader units.
 struct Game {
@@ -109,6 +117,7 @@ struct Message {
     Buffer buffer;
     Encode encode;
     Game game;
+    std::uint32_t pictures;
     struct {
       std::uint32_t bytes;
       std::int32_t delay;  // pictures that the coder holds back

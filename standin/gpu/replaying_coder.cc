@@ -1,34 +1,15 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "replaying_coder.h"
 
-#include <cstring>
+#include <deque>
+#include <optional>
+#include <vector>
+
+#include "hash.h"
 
 namespace standin {
 
 namespace {
-
-// Mixes a word into a hash: multiplied by an odd constant and folded, as the multiplicative hashes of the trade do. Not
-// against malice: who plays here is the product itself.
-std::uint64_t Mix(std::uint64_t hash, std::uint64_t word) {
-  constexpr std::uint64_t kOdd = 0x9e3779b97f4a7c15;  // 2^64 over the golden ratio
-  __extension__ using Wide = unsigned __int128;
-  const Wide product = static_cast<Wide>(hash ^ word) * kOdd;
-  return static_cast<std::uint64_t>(product) ^ static_cast<std::uint64_t>(product >> 64);
-}
-
-std::uint64_t HashBytes(std::uint64_t hash, const std::uint8_t* data, std::size_t bytes) {
-  std::uint64_t lanes[4] = {hash, hash + 1, hash + 2, hash + 3};
-  std::size_t at = 0;
-  for (; at + sizeof lanes <= bytes; at += sizeof lanes)
-    for (std::size_t lane = 0; lane < 4; ++lane) {
-      std::uint64_t word;
-      std::memcpy(&word, data + at + lane * sizeof word, sizeof word);
-      lanes[lane] = Mix(lanes[lane], word);
-    }
-  for (; at < bytes; ++at) lanes[0] = Mix(lanes[0], data[at]);
-  for (std::size_t lane = 1; lane < 4; ++lane) lanes[0] = Mix(lanes[0], lanes[lane]);
-  return lanes[0];
-}
 
 // Luma, then chroma, without what lies between the rows.
 std::uint64_t HashPicture(std::uint64_t hash, const std::uint8_t* picture, const Settings& s) {
@@ -46,12 +27,6 @@ std::uint64_t HashPicture(std::uint64_t hash, const std::uint8_t* picture, const
     }
   }
   return hash;
-}
-
-std::size_t BytesOf(const CodedBefore::Group& group) {
-  std::size_t bytes = 0;
-  for (const auto& unit : group) bytes += unit->data.size();
-  return bytes;
 }
 
 class ReplayingCoder final : public Coder {
@@ -228,30 +203,6 @@ class ReplayingCoder final : public Coder {
 };
 
 }  // namespace
-
-std::shared_ptr<const CodedBefore::Group> CodedBefore::Find(std::uint64_t key) const {
-  std::lock_guard lock(mutex_);
-  const auto found = groups_.find(key);
-  return found == groups_.end() ? nullptr : found->second;
-}
-
-void CodedBefore::Keep(std::uint64_t key, Group group) {
-  std::lock_guard lock(mutex_);
-  if (groups_.contains(key)) return;
-  bytes_ += BytesOf(group);
-  groups_[key] = std::make_shared<const Group>(std::move(group));
-  order_.push_back(key);
-  while (bytes_ > most_bytes_ && !order_.empty()) {
-    bytes_ -= BytesOf(*groups_.at(order_.front()));
-    groups_.erase(order_.front());
-    order_.pop_front();
-  }
-}
-
-std::size_t CodedBefore::bytes() const {
-  std::lock_guard lock(mutex_);
-  return bytes_;
-}
 
 std::unique_ptr<Coder> MakeReplayingCoder(const Settings& settings, std::function<std::unique_ptr<Coder>()> make,
                                           CodedBefore& before) {

@@ -12,5 +12,6 @@ struct Ability {
 
 // Opens a family with every abstract setting that it has, and checks in the produced bitstream that each took effect.
 void ProveSettings(const EncoderFamily& family, const Ability& ability = {});
+void ProveBFrames(EncodeSettings settings);  // of these alone, on any device
 
 }  // namespace kettle::test

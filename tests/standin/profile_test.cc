@@ -57,10 +57,17 @@ TEST_F(ProfileTest, NamesTheKeyThatIsWrong) {
   EXPECT_THAT(Refused(Device("") + "[[fault]]\nkind = \"explode\"\n"), HasSubstr("refuse, crash, hang"));
   EXPECT_THAT(Refused(Device("") + "[[fault]]\nkind = \"hang\"\ndevice = 1\n"), HasSubstr("not among the devices"));
   EXPECT_THAT(Refused("name = "), HasSubstr("line 1"));
+  const std::string vaapi = "interface = \"vaapi\"\npacked_headers = ";
+  EXPECT_THAT(Refused(Device(vaapi + "true\n") + "[device.h264]\nb_frames = 2\n"),
+              HasSubstr("h264.b_frames must be 0"));
+  EXPECT_THAT(Refused(Device(vaapi + "false\n") + "[device.hevc]\nb_frames = 2\n"),
+              HasSubstr("hevc.b_frames must be 0"));
+  EXPECT_THAT(Refused(Device(vaapi + "false\n") + "[device.h264]\nb_frames = 3\n"), HasSubstr("2 at most"));
+  EXPECT_EQ(Refused(Device(vaapi + "false\n") + "[device.h264]\nb_frames = 2\n"), "");
 }
 
 TEST_F(ProfileTest, TheShippedOnesAreRight) {
-  for (const char* name : {"integrated", "modest", "pair", "vaapi-card", "vaapi-low-power"})
+  for (const char* name : {"integrated", "modest", "pair", "vaapi-b-frames", "vaapi-card", "vaapi-low-power"})
     for (const auto& device :
          standin::ReadProfile(std::string(KETTLE_SOURCE "/standin/gpu/profiles/") + name + ".toml").devices)
       EXPECT_THAT(device.name, HasSubstr("simulated"));

@@ -41,6 +41,8 @@ interface = "vaapi"
 low_power = true
 packed_headers = false
 session_limit = 1
+[device.h264]
+b_frames = 2
 [device.megapixels_per_second]
 p1 = 100
 p2 = 90
@@ -186,6 +188,24 @@ TEST_F(VaDriverTest, ALowPowerCardThatWritesItsOwnHeadersWorks) {
   EncodeSettings settings = Settings("4");
   settings.device = 1;
   EXPECT_GT(EncodeAndCompare(settings).worst_frame_psnr_y_db, 20);
+}
+
+TEST_F(VaDriverTest, BFramesAreInTheBitstreamAndDecodeToWhatWentIn) {
+  EncodeSettings settings = Settings("4");
+  settings.device = 1;
+  test::ProveBFrames(settings);
+  for (int b_frames = 1; b_frames <= 2; ++b_frames) {
+    SCOPED_TRACE(b_frames);
+    settings.b_frames = b_frames;
+    settings.keyframe_seconds = 0.4;  // every ten frames: a keyframe comes after fewer B-frames than usual
+    const Quality quality = EncodeAndCompare(settings);
+    EXPECT_EQ(outcome_.b_frames, b_frames);
+    EXPECT_EQ(outcome_.frames, 50);
+    EXPECT_EQ(quality.frames, 50);
+    EXPECT_GT(quality.worst_frame_psnr_y_db, 20);
+  }
+  settings.b_frames = 3;
+  EXPECT_FALSE(RunProbe({settings}).works) << "more than the card has";
 }
 
 TEST_F(VaDriverTest, ACardThatIsLostIsSaidSo) {

@@ -100,29 +100,43 @@ const Reasons& NodeReasons() {
   return reasons;
 }
 
+// libavcodec waits for the oldest of `async_depth` pictures. B-frames, the picture that they precede and the one that
+// follows are given to the driver before it does: a driver may hold a picture back until it has them.
+std::string PicturesUnderWay(int b_frames) { return std::to_string(b_frames + 2); }
+
+std::map<int, Options> UnderWayByBFrames(int most) {
+  std::map<int, Options> of_values;
+  for (int b_frames = 0; b_frames <= most; ++b_frames)
+    of_values[b_frames] = {{"async_depth", PicturesUnderWay(b_frames)}};
+  return of_values;
+}
+
 EncoderFamily Vaapi(const std::string& codec, const std::string& title) {
-  return {.name = "vaapi-" + codec,
-          .title = "VA-API, " + title + " on the GPU",
-          .library_name = codec + "_vaapi",
-          .codec = codec,
-          .device = DeviceKind::kGpu,
-          .interface = Interface::kVaapi,
-          .presets = {"7", "6", "5", "4", "3", "2", "1"},
-          .preset_option = "compression_level",
-          .options = {{"idr_interval", "0"}},
-          .rates = {{RateControl::kConstantBitRate, {.options = {{"rc_mode", "CBR"}}}},
-                    {RateControl::kCappedVariable, {.options = {{"rc_mode", "VBR"}}}},
-                    {RateControl::kConstantQuality,
-                     {.average = false,
-                      .maximum = false,
-                      .buffer = false,
-                      .options = {{"rc_mode", "CQP"}, {"global_quality", "{}"}}}},
-                    {RateControl::kCappedQuality,
-                     {.maximum_as_average = true, .options = {{"rc_mode", "QVBR"}, {"global_quality", "{}"}}}}},
-          .features = {{Feature::kBFrames, {.most = 7, .options = {{"bf", "{}"}}}}},
-          .profiles = {},
-          .largest = k8192,
-          .reasons = NodeReasons()};
+  constexpr int kMostBFrames = 7, kUsualBFrames = 2;  // the library's own, where nothing is asked for
+  return {
+      .name = "vaapi-" + codec,
+      .title = "VA-API, " + title + " on the GPU",
+      .library_name = codec + "_vaapi",
+      .codec = codec,
+      .device = DeviceKind::kGpu,
+      .interface = Interface::kVaapi,
+      .presets = {"7", "6", "5", "4", "3", "2", "1"},
+      .preset_option = "compression_level",
+      .options = {{"idr_interval", "0"}, {"async_depth", PicturesUnderWay(kUsualBFrames)}},
+      .rates = {{RateControl::kConstantBitRate, {.options = {{"rc_mode", "CBR"}}}},
+                {RateControl::kCappedVariable, {.options = {{"rc_mode", "VBR"}}}},
+                {RateControl::kConstantQuality,
+                 {.average = false,
+                  .maximum = false,
+                  .buffer = false,
+                  .options = {{"rc_mode", "CQP"}, {"global_quality", "{}"}}}},
+                {RateControl::kCappedQuality,
+                 {.maximum_as_average = true, .options = {{"rc_mode", "QVBR"}, {"global_quality", "{}"}}}}},
+      .features = {{Feature::kBFrames,
+                    {.most = kMostBFrames, .options = {{"bf", "{}"}}, .of_values = UnderWayByBFrames(kMostBFrames)}}},
+      .profiles = {},
+      .largest = k8192,
+      .reasons = NodeReasons()};
 }
 
 EncoderFamily Qsv(const std::string& codec, const std::string& title) {

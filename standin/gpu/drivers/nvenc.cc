@@ -183,7 +183,7 @@ NVENCSTATUS NVENCAPI Unlock(void*, void*) { return NV_ENC_SUCCESS; }
 NVENCSTATUS NVENCAPI EncodePicture(void* encoder, NV_ENC_PIC_PARAMS* params) {
   Session& session = *From(encoder);
   if (params->encodePicFlags & NV_ENC_PIC_FLAG_EOS)
-    return standin::Send(session.socket.get(), {.kind = Kind::kFlush, .status = {}, .encode = {}})
+    return standin::Send(session.socket.get(), {.kind = Kind::kFlush, .status = {}, .pictures = standin::kAllPictures})
                ? NV_ENC_SUCCESS
                : NV_ENC_ERR_DEVICE_NOT_EXIST;
   auto* input = static_cast<Surface*>(params->inputBuffer);

@@ -44,7 +44,10 @@ std::uint32_t ValueOf(const DeviceInfo& device, VAProfile profile, VAConfigAttri
       // AV1's main profile has both depths.
       return VA_RT_FORMAT_YUV420 | (codec == 2 && device.ten_bit[2] ? VA_RT_FORMAT_YUV420_10 : 0u);
     case VAConfigAttribRateControl: return VA_RC_CQP | VA_RC_CBR | VA_RC_VBR | VA_RC_QVBR;
-    case VAConfigAttribEncMaxRefFrames: return 1;  // before, and none after
+    case VAConfigAttribEncMaxRefFrames: {  // one before, and one after where it has B-frames
+      constexpr std::uint32_t kBefore = 1, kAfter = 1 << 16;
+      return device.b_frames[codec] > 0 ? kBefore | kAfter : kBefore;
+    }
     case VAConfigAttribEncPackedHeaders:
       return ClientHeaders(device, profile) ? VA_ENC_PACKED_HEADER_SEQUENCE | VA_ENC_PACKED_HEADER_MISC
                                             : VA_ENC_PACKED_HEADER_NONE;

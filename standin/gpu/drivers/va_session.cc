@@ -7,6 +7,7 @@
 #include <csignal>
 #include <cstdio>
 #include <cstring>
+#include <utility>
 
 namespace standin {
 
@@ -99,6 +100,12 @@ bool VaSession::IsKeyframe() const {
   return false;
 }
 
+AskedType VaSession::Type() const {
+  constexpr unsigned kBidirectional = 1;  // H.264 7.4.3, slice_type modulo 5
+  if (codec() != Codec::kH264) return AskedType::kAny;
+  return h264_slice_.slice_type % 5 == kBidirectional ? AskedType::kBidirectional : AskedType::kPredicted;
+}
+
 VABufferID VaSession::CodedBuffer() const {
   switch (codec()) {
     case Codec::kH264: return h264_picture_.coded_buf;
@@ -145,6 +152,8 @@ Settings VaSession::MakeSettings() const {
   SetRates(s);
   s.semi_planar = 1;
   s.client_headers = client_headers_;
+  s.client_order = codec() == Codec::kH264;
+  s.b_frames = b_frames_;
   s.repeat_headers = !client_headers_;
   s.keyframe_frames = kNever;  // by itself: the client says when
   s.profile_idc = H264Profile(config_.profile);
@@ -178,11 +187,13 @@ ClientSyntax VaSession::MakeSyntax() const {
 }
 
 VAStatus VaSession::Initialise() {
+  if (codec() == Codec::kH264) b_frames_ = std::max(1, static_cast<int>(h264_sequence_.ip_period)) - 1;
   if (!Send(socket_.get(), {.kind = Kind::kInitialise, .status = {}, .settings = MakeSettings()}))
     return VA_STATUS_ERROR_OPERATION_FAILED;
   const auto answer = Receive(socket_.get());
   if (!answer) return VA_STATUS_ERROR_OPERATION_FAILED;
   initialised_ = answer->message.status == Status::kOk;
+  delay_ = answer->message.header.delay;
   return initialised_ ? VA_STATUS_SUCCESS : VA_STATUS_ERROR_INVALID_PARAMETER;
 }
 
@@ -208,15 +219,45 @@ VAStatus VaSession::End(std::map<VABufferID, VaBuffer>& buffers) {
   surface_->coded = coded->first;
   Message message{.kind = Kind::kEncode, .status = {}, .encode = {}};
   message.encode.input = surface_->id;
-  message.encode.output = output.id;
   message.encode.submitted_ns = Now();
   message.encode.force_keyframe = IsKeyframe();
+  message.encode.asked_type = Type();
   message.encode.syntax = MakeSyntax();
-  ++pictures_;
-  return Send(socket_.get(), message) ? VA_STATUS_SUCCESS : VA_STATUS_ERROR_OPERATION_FAILED;
+  output.number = pictures_++;
+  outputs_.push_back(output.id);
+  return SubmitInOrderOfDisplay(message) ? VA_STATUS_SUCCESS : VA_STATUS_ERROR_OPERATION_FAILED;
+}
+
+// A client gives B-frames after the picture that they precede. The device's coder wants pictures as they are shown: so
+// that one waits until the next of its kind, or until the client waits for it.
+bool VaSession::SubmitInOrderOfDisplay(const Message& message) {
+  if (b_frames_ == 0) return SendToDevice(message);
+  // One that comes after its group was sent cannot be coded.
+  if (message.encode.asked_type == AskedType::kBidirectional) return held_ && SendToDevice(message);
+  const std::optional<Message> before = std::exchange(held_, message);
+  held_number_ = pictures_ - 1;
+  return !before || SendToDevice(*before);
+}
+
+// What the device codes next goes to the next output in the order of coding, which is the client's.
+bool VaSession::SendToDevice(Message message) {
+  message.encode.output = outputs_.front();
+  outputs_.pop_front();
+  ++sent_;
+  return Send(socket_.get(), message);
+}
+
+// The client waits for a picture. Near its end it gives too few after it for the coder to let go of it by itself.
+void VaSession::AskFor(int number) {
+  const auto satisfied = [&] { return sent_ > number + delay_; };
+  if (held_ && (held_number_ <= number || (pictures_ > kShortStream && !satisfied())))
+    SendToDevice(*std::exchange(held_, std::nullopt));
+  if (satisfied()) return;
+  Send(socket_.get(), {.kind = Kind::kFlush, .status = {}, .pictures = static_cast<std::uint32_t>(number + 1)});
 }
 
 VAStatus VaSession::Wait(VaBuffer& coded, std::map<VABufferID, VaBuffer>& buffers) {
+  if (coded.pending && b_frames_ > 0) AskFor(coded.number);
   while (coded.pending) {
     const auto received = Receive(socket_.get());
     if (!received) {

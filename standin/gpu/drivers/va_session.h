@@ -7,6 +7,7 @@
 #include <va/va_enc_h264.h>
 #include <va/va_enc_hevc.h>
 
+#include <deque>
 #include <map>
 #include <optional>
 #include <vector>
@@ -40,6 +41,7 @@ struct VaBuffer {
   bool pending = false;
   VAStatus status = VA_STATUS_SUCCESS;
   std::uint32_t bytes = 0;  // that the device made
+  int number = 0;           // in the order of coding, from 0
   VACodedBufferSegment segment{};
 };
 
@@ -73,10 +75,14 @@ class VaSession {
   VABufferID CodedBuffer() const;
   int ConstantQp() const;
   bool IsKeyframe() const;
+  AskedType Type() const;
   Settings MakeSettings() const;
   void SetRates(Settings& settings) const;
   ClientSyntax MakeSyntax() const;
   VAStatus Initialise();
+  bool SubmitInOrderOfDisplay(const Message& message);
+  bool SendToDevice(Message message);
+  void AskFor(int number);
   bool Share(std::uint32_t id, const SharedMemory& memory);
 
   VaConfig config_;
@@ -84,6 +90,10 @@ class VaSession {
   Descriptor socket_;
   bool initialised_ = false, next_is_slice_ = false;
   int pictures_ = 0, overruns_ = 0;
+  // Of B-frames: the picture that stands after them, before them in the order of coding.
+  std::optional<Message> held_;
+  std::deque<std::uint32_t> outputs_;  // in the order of coding, of pictures that the device has not got
+  int b_frames_ = 0, held_number_ = 0, sent_ = 0, delay_ = 0;
   VaSurface* surface_ = nullptr;
   std::vector<std::uint8_t> headers_;
   std::map<std::uint32_t, bool> shared_;
