@@ -3,6 +3,9 @@
 
 #include <gtest/gtest.h>
 
+#include <cmath>
+#include <random>
+
 namespace kettle {
 namespace {
 
@@ -33,6 +36,36 @@ TEST(WindowMeans, LeavesOutAShortRest) {
   EXPECT_EQ(WindowMeans({2, 2, 2, 2, 8}, 4), (std::vector<double>{2}));
   EXPECT_EQ(WindowMeans({4}, 60), (std::vector<double>{4}));
   EXPECT_TRUE(WindowMeans({}, 60).empty());
+}
+
+TEST(TrimmedMean, LeavesTheExtremesOut) {
+  EXPECT_EQ(TrimmedMeanOf({}), std::nullopt);
+  EXPECT_EQ(WinsorizedDeviation({3}), std::nullopt);
+  EXPECT_DOUBLE_EQ(TrimmedMeanOf({3})->mean, 3);
+  EXPECT_DOUBLE_EQ(TrimmedMeanOf({3})->variance_share, 1);
+  EXPECT_DOUBLE_EQ(TrimmedMeanOf({1, 2, 6})->mean, 3) << "of three none";
+  EXPECT_DOUBLE_EQ(TrimmedMeanOf({1, 2, 6})->variance_share, 1. / 3) << "that of a mean";
+  EXPECT_DOUBLE_EQ(TrimmedMeanOf({-1000, 4, 2, 3, 1000})->mean, 3);
+  EXPECT_DOUBLE_EQ(*WinsorizedDeviation({-1000, 4, 2, 3, 1000}), 1) << "of 2, 2, 3, 4, 4";
+}
+
+// Of a normal distribution its standard error is 7 % above a mean's, of one with long tails far below it.
+TEST(TrimmedMean, TellsItsOwnError) {
+  std::mt19937 random(1);
+  std::normal_distribution<double> core(0, 1), tail(0, 5);
+  for (const double outliers : {0.0, 0.1}) {
+    std::vector<double> means, told;
+    for (int run = 0; run < 4000; ++run) {
+      std::vector<double> samples;
+      for (int i = 0; i < 40; ++i)
+        samples.push_back(std::bernoulli_distribution(outliers)(random) ? tail(random) : core(random));
+      const TrimmedMean mean = *TrimmedMeanOf(samples);
+      means.push_back(mean.mean);
+      told.push_back(mean.variance_share * std::pow(*WinsorizedDeviation(samples), 2));
+    }
+    EXPECT_NEAR(std::sqrt(*Mean(told)) / *Deviation(means), 1, 0.05);
+    EXPECT_NEAR(*Deviation(means) * std::sqrt(40), outliers > 0 ? 1.22 : 1.07, 0.05);
+  }
 }
 
 TEST(StudentT, IsThatOfTheTables) {

@@ -2,7 +2,7 @@
 #include "kettle/comparison/encode_comparison.h"
 
 #include <algorithm>
-#include <boost/math/distributions/normal.hpp>
+#include <boost/math/distributions/students_t.hpp>
 #include <cmath>
 #include <nlohmann/json.hpp>
 #include <numbers>
@@ -30,25 +30,34 @@ struct Pair {
   const Trial *before, *now;
 };
 
+constexpr double kKnown = 1e9;  // degrees of freedom of what needs no estimate
+
+struct Spread {
+  double deviation = 0.05;  // one repeat each: nothing tells how much they vary
+  double degrees = kKnown;  // of freedom
+};
+
 // The samples of both runs, in the pairs' order.
 struct Measured {
   EncodeSamples before, now;
 
-  // Of single repeats around their own encode's mean, all encodes of both runs together.
-  double PooledDeviation() const {
+  // Of single repeats around their own encode's mean, without the extremes, all encodes of both runs together.
+  Spread PooledSpread() const {
     double squares = 0;
-    int degrees = 0;
+    int weights = 0, degrees = 0;
     for (const EncodeSamples* run : {&before, &now}) {
-      degrees -= std::max(0, run->rounds - 1);  // that the rounds' common parts took
+      const int of_rounds = std::max(0, run->rounds - 1);  // that the rounds' common parts took
+      weights -= of_rounds;
+      degrees -= of_rounds;
       for (const Samples& samples : run->encodes) {
         if (samples.size() < 2) continue;
-        const double deviation = *Deviation(samples);
+        const double deviation = *WinsorizedDeviation(samples);
         squares += deviation * deviation * static_cast<double>(samples.size() - 1);
-        degrees += static_cast<int>(samples.size()) - 1;
+        weights += static_cast<int>(samples.size()) - 1;
+        degrees += TrimmedMeanOf(samples)->degrees;
       }
     }
-    constexpr double kUnknown = 0.05;  // one repeat each: nothing tells how much they vary
-    return degrees <= 0 ? kUnknown : std::sqrt(squares / degrees);
+    return weights <= 0 ? Spread{} : Spread{std::sqrt(squares / weights), std::max(1., static_cast<double>(degrees))};
   }
   double drift() const { return std::hypot(before.drift, now.drift); }
 };
@@ -62,17 +71,23 @@ Measured Measure(const std::vector<Pair>& pairs, std::optional<double> (*value)(
   return {SamplesOf(before, value), SamplesOf(now, value)};
 }
 
+// How many are asked at once: of each encode, and of what all have in common where that is told apart.
+std::size_t QuestionsOf(std::size_t encodes) { return encodes + (encodes >= kEnoughForCommon ? 1 : 0); }
+
 // How many standard errors an interval of `count` intervals at once reaches to either side.
-double Reach(std::size_t count) {
-  const boost::math::normal normal;
-  return quantile(complement(normal, kUnsure / 2 / static_cast<double>(count)));
+double Reach(std::size_t count, double degrees) {
+  const boost::math::students_t student(degrees);
+  return quantile(complement(student, kUnsure / 2 / static_cast<double>(count)));
 }
 
-Change ChangeOf(const Samples& before, const Samples& now, double deviation, double between, std::size_t count) {
-  const double a = *Median(before), b = *Median(now);
-  const double of_medians = std::numbers::pi / 2 * deviation * deviation *
-                            (1 / static_cast<double>(before.size()) + 1 / static_cast<double>(now.size()));
-  return {std::exp(a), std::exp(b), std::exp(b - a) - 1, Reach(count) * std::sqrt(of_medians + between * between)};
+// `between`: what two runs differ by although nothing changed. The error's degrees of freedom are those of the repeats,
+// more where the rest of it is known (Welch 1947 and Satterthwaite 1946).
+Change ChangeOf(const Samples& before, const Samples& now, const Spread& spread, double between, std::size_t count) {
+  const TrimmedMean a = *TrimmedMeanOf(before), b = *TrimmedMeanOf(now);
+  const double of_means = spread.deviation * spread.deviation * (a.variance_share + b.variance_share);
+  const double all = of_means + between * between;
+  const double degrees = std::min(kKnown, spread.degrees * std::pow(all / std::max(of_means, 1e-30), 2));
+  return {std::exp(a.mean), std::exp(b.mean), std::exp(b.mean - a.mean) - 1, Reach(count, degrees) * std::sqrt(all)};
 }
 
 EncodeChange::Verdict VerdictOf(const Change& speed, const std::optional<Change>& cost) {
@@ -98,12 +113,16 @@ Change Relative(const Change& change, double common) {
   return {change.before, change.now, (1 + change.change) / (1 + common) - 1, change.noise};
 }
 
-double MedianChange(const std::vector<EncodeChange>& encodes, bool of_cost) {
+// The mean of the middle half: as a median it is blind to the few that changed, but it is not one of them, from which
+// the others would seem farther away than they are. Needs kEnoughForCommon of them.
+double CommonChange(const std::vector<EncodeChange>& encodes, bool of_cost) {
   std::vector<double> changes;
   for (const EncodeChange& encode : encodes)
-    if (of_cost ? encode.cost.has_value() : true)
-      changes.push_back(of_cost ? encode.cost->change : encode.speed.change);
-  return Median(changes).value_or(0);
+    if (!of_cost || encode.cost) changes.push_back(of_cost ? encode.cost->change : encode.speed.change);
+  if (changes.size() < kEnoughForCommon) return 0;
+  std::sort(changes.begin(), changes.end());
+  const auto aside = static_cast<std::ptrdiff_t>(changes.size() / 4);
+  return *Mean({changes.begin() + aside, changes.end() - aside});
 }
 
 // On the CPU by what they cost, for what others take from the machine is no property of an encoder.
@@ -113,16 +132,17 @@ void TellCommonApart(double speed_drift, double cost_drift, EncodeComparison& co
   const auto costed = static_cast<std::size_t>(
       std::count_if(encodes.begin(), encodes.end(), [](const EncodeChange& encode) { return encode.cost; }));
   const bool of_cost = costed >= kEnoughForCommon;
-  const double speed = MedianChange(encodes, false), cost = MedianChange(encodes, true);
+  const double speed = CommonChange(encodes, false), cost = CommonChange(encodes, true);
   double noise = 0;
   for (const EncodeChange& encode : encodes)
     noise += (of_cost && encode.cost ? encode.cost->noise : encode.speed.noise);
-  noise /= static_cast<double>(encodes.size()) * Reach(encodes.size());
-  const double count = static_cast<double>(encodes.size());
+  const double reach = Reach(QuestionsOf(encodes.size()), kKnown);
+  noise /= static_cast<double>(encodes.size()) * reach;
   const double drift = of_cost ? cost_drift : speed_drift;
+  const double count = static_cast<double>(encodes.size());
   comparison.all = Change{0, 0, of_cost ? cost : speed,
-                          Reach(1) * std::sqrt(std::numbers::pi / 2 * noise * noise / count +
-                                               2 * kCommonNoise * kCommonNoise + drift * drift)};
+                          reach * std::sqrt(std::numbers::pi / 2 * noise * noise / count +
+                                            2 * kCommonNoise * kCommonNoise + drift * drift)};
   for (EncodeChange& encode : encodes)
     Judge(Relative(encode.speed, speed), encode.cost ? std::optional(Relative(*encode.cost, cost)) : std::nullopt,
           encode);
@@ -181,16 +201,17 @@ EncodeComparison CompareEncodes(const std::vector<Trial>& before, const std::vec
     FailInput("the later run took the earlier one's figures up: nothing was measured twice");
   if (pairs.empty()) FailInput("the two runs have no encode in common: neither size, rate, preset and footage alike");
   const Measured speeds = Measure(pairs, SpeedOf), costs = Measure(pairs, CostOf);
-  const double speed = speeds.PooledDeviation(), cost = costs.PooledDeviation();
+  const Spread speed = speeds.PooledSpread(), cost = costs.PooledSpread();
   // One that is alone is also what all have in common.
   const double between =
       std::numbers::sqrt2 * (pairs.size() < kEnoughForCommon ? std::hypot(kOwnNoise, kCommonNoise) : kOwnNoise);
+  const std::size_t questions = QuestionsOf(pairs.size());
   for (std::size_t i = 0; i < pairs.size(); ++i) {
     const auto& [old, current] = pairs[i];
     EncodeChange change{current->settings, current->footage, current->simulated || old->simulated};
-    change.speed = ChangeOf(speeds.before.encodes[i], speeds.now.encodes[i], speed, between, pairs.size());
+    change.speed = ChangeOf(speeds.before.encodes[i], speeds.now.encodes[i], speed, between, questions);
     if (const Samples& a = costs.before.encodes[i], &b = costs.now.encodes[i]; !a.empty() && !b.empty())
-      change.cost = ChangeOf(a, b, cost, between, pairs.size());
+      change.cost = ChangeOf(a, b, cost, between, questions);
     if (old->quality) change.score_before = old->quality->score();
     if (current->quality) change.score_now = current->quality->score();
     Judge(change.speed, change.cost, change);

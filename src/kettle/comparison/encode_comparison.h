@@ -53,13 +53,13 @@ struct EncodeComparison {
 
 // Whole trials of the same settings on the same footage, paired. Throws Error(kInput) if there is none.
 //
-// Logarithms of throughput and of processor time a frame are compared by their medians over the repeats. The variance
-// of a difference is that of both medians (pi / 2 times the mean's; the deviation is pooled over all encodes of both
-// runs) and what two runs differ by although nothing changed (kOwnNoise, and kCommonNoise where all are in question;
-// measured, see docs/numbers.md). With m encodes each interval is one at 1 - 0.05 / m (Bonferroni), so that a
-// comparison of runs alike says "same" of all of them 19 times of 20. Where four or more are compared, what they have
-// in common (their median) is told apart, and each is held against it; so is what they have in common in each round of
-// repeats (SamplesOf), for a machine whose speed drifts.
+// Logarithms of throughput and of processor time a frame are compared by their trimmed means over the repeats: those of
+// a shared machine have long tails. The variance of a difference is that of both (TrimmedMean; the deviation is pooled
+// over all encodes of both runs) and what two runs differ by although nothing changed (kOwnNoise, and kCommonNoise
+// where all are in question; measured, see docs/numbers.md). Where four or more are compared, what they have in common
+// (the mean of the middle half) is told apart, and each is held against it; so is what they have in common in each
+// round of repeats (SamplesOf), for a machine whose speed drifts. With m encodes and that, each of n intervals is one
+// at 1 - 0.05 / n (Bonferroni), so that a comparison of runs alike tells no difference 19 times of 20.
 EncodeComparison CompareEncodes(const std::vector<Trial>& before, const std::vector<Trial>& now);
 
 inline constexpr double kOwnNoise = 0.01;      // standard deviation between two runs of one encode, as a share

@@ -49,6 +49,31 @@ std::optional<double> Deviation(const std::vector<double>& samples) {
   return std::sqrt(squares / static_cast<double>(samples.size() - 1));
 }
 
+namespace {
+
+std::size_t TrimmedOnASide(std::size_t count) { return count / 5; }
+
+}  // namespace
+
+std::optional<TrimmedMean> TrimmedMeanOf(std::vector<double> samples) {
+  if (samples.empty()) return std::nullopt;
+  std::sort(samples.begin(), samples.end());
+  const std::size_t count = samples.size(), aside = TrimmedOnASide(count), left = count - 2 * aside;
+  const auto from = samples.begin() + static_cast<std::ptrdiff_t>(aside);
+  const double mean = std::accumulate(from, from + static_cast<std::ptrdiff_t>(left), 0.0) / static_cast<double>(left);
+  if (count == 1) return TrimmedMean{mean};
+  return TrimmedMean{mean, static_cast<double>(count - 1) / static_cast<double>(left * (left - 1)),
+                     static_cast<int>(left) - 1};
+}
+
+std::optional<double> WinsorizedDeviation(std::vector<double> samples) {
+  if (samples.size() < 2) return std::nullopt;
+  std::sort(samples.begin(), samples.end());
+  const std::size_t aside = TrimmedOnASide(samples.size()), last = samples.size() - 1 - aside;
+  for (double& sample : samples) sample = std::clamp(sample, samples[aside], samples[last]);
+  return Deviation(samples);
+}
+
 std::optional<double> MeanInterval(const std::vector<double>& samples) {
   const auto deviation = Deviation(samples);
   if (!deviation) return std::nullopt;

@@ -23,6 +23,18 @@ std::optional<double> PeakWindowSum(const std::vector<double>& samples, std::siz
 // Of the population that the samples are from (n - 1); nothing for fewer than two.
 std::optional<double> Deviation(const std::vector<double>& samples);
 
+// The mean without the lowest and the highest fifth of the samples (rounded down), and the share of a variance that it
+// has as its own: `variance_share` times the squared WinsorizedDeviation() is the squared standard error (Yuen 1974,
+// Biometrika 61, 165-170). Of single samples the share is 1.
+struct TrimmedMean {
+  double mean = 0, variance_share = 1;
+  int degrees = 0;  // of freedom of that error
+};
+std::optional<TrimmedMean> TrimmedMeanOf(std::vector<double> samples);
+
+// Of the samples with those that a trimmed mean leaves out replaced by their nearest neighbours that it does not.
+std::optional<double> WinsorizedDeviation(std::vector<double> samples);
+
 // Student's t, two-sided 95 %, for `degrees` of freedom, at least 1.
 double StudentT(std::size_t degrees);
 
