@@ -2,9 +2,9 @@
 # SPDX-License-Identifier: Apache-2.0
 """Does `fast-kettle compare` say "no difference" of benches alike, and see one encode that takes 10 % more?
 
-  bench/compare_benches.py [BENCHES [REPEATS]]     default 21: 20 pairs of neighbours; 80 repeats at most
+  bench/compare_benches.py [BENCHES [REPEATS]]     default 21: 20 pairs of neighbours; 60 repeats at most
 
-The same bench is run again and again, each until its figures are within 3 % (80 repeats at most), and each run is compared
+The same bench is run again and again, each until its figures are within 3 % (60 repeats at most), and each run is compared
 with the one before. For the second question a copy of the
 later run goes into the history in which every repeat of the first encode takes 10 % more processor time and 10 % more time.
 """
@@ -15,7 +15,7 @@ BUILD = Path(__file__).resolve().parent.parent / "build"
 PRESETS = ["ultrafast", "superfast", "veryfast", "faster"]  # four: what all have in common is told apart
 COMMAND = ["bench", "--footage", "start-line", "--encoder", "x264", *(word for p in PRESETS for word in ("--preset", p)),
            "--size", "640x360", "--source-size", "640x360", "--frame-rate", "30", "--bit-rate", "1500 kbit/s",
-           "--footage-seconds", "2", "--quiet"]  # short: the more repeats
+           "--footage-seconds", "4", "--quiet"]
 
 
 def program(data, *arguments):
@@ -47,7 +47,7 @@ def verdicts(data, before, now):
 
 def main():
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 21
-    repeats = sys.argv[2] if len(sys.argv) > 2 else "80"
+    repeats = sys.argv[2] if len(sys.argv) > 2 else "60"
     with tempfile.TemporaryDirectory() as name:
         data = Path(name)
         numbers = []

@@ -113,6 +113,12 @@ TEST(CompareEncodes, ATenthSlowerIsSeenBeneathADriftOfAllEncodes) {
   EXPECT_NEAR(*Median(by), 1 / 1.1 - 1, 0.01) << "held against the others";
 }
 
+TEST(Change, OfTheSpeedIsAsSureAsThatOfTheCost) {
+  const Change dearer{0, 0, 0.25, 0.2};
+  EXPECT_DOUBLE_EQ(dearer.inverse().change, -0.2);
+  EXPECT_DOUBLE_EQ(dearer.inverse().noise, 0.16);
+}
+
 TEST(CompareEncodes, TheDriftWithinARunCountsInWhatAllHaveInCommon) {
   Machine steady(3), drifting(3);
   drifting.Drift(0.06, 30);

@@ -73,6 +73,21 @@ TEST_F(InterleavedTest, NoisyTrialsGoOnToTheLimit) {
   EXPECT_GT(*jobs[0].trial->interval, 0.03);
 }
 
+TEST_F(InterleavedTest, WholeRoundsGoOnWithAllUntilTheLastIsTight) {
+  runner_.throughputs = {100, 100, 100, 130, 100, 90, 120};  // the second one's vary
+  auto jobs = Jobs({"ultrafast", "fast"});
+  InterleaveLimits limits{{3, 4, 0.03}, {}};
+  Run(jobs, limits);
+  EXPECT_EQ(jobs[0].trial->repeats.size(), 3u);
+  EXPECT_EQ(jobs[1].trial->repeats.size(), 4u);
+
+  auto whole = Jobs({"ultrafast", "fast"});
+  limits.whole_rounds = true;
+  Run(whole, limits);
+  EXPECT_EQ(whole[0].trial->repeats.size(), 4u) << "beside the one that is not tight";
+  EXPECT_EQ(whole[1].trial->repeats.size(), 4u);
+}
+
 TEST_F(InterleavedTest, AFailureIsNotRepeated) {
   runner_.status = WorkerStatus::kCrashed;
   auto jobs = Jobs({"fast"});

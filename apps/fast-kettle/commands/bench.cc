@@ -182,6 +182,8 @@ json Measure(Session& session, const InterleaveLimits& limits, const std::vector
 
 InterleaveLimits Limits(const BenchOptions& bench, double elapsed_seconds, std::size_t jobs) {
   InterleaveLimits limits{{std::min(3, bench.repeats), bench.repeats}, {}};
+  // To be compared, or as exact as this machine lets it be.
+  limits.whole_rounds = !bench.like.empty() || bench.repeats > BenchOptions{}.repeats;
   const double paced = bench.paced ? (kPacedSeconds + 1) * static_cast<double>(jobs) : 0;
   if (bench.budget_seconds) limits.budget_seconds = std::max(1.0, *bench.budget_seconds - elapsed_seconds - paced);
   return limits;

@@ -175,8 +175,8 @@ std::string ComparisonSentence(const EncodeComparison& comparison, const std::ve
   if (comparison.all_changed()) {
     const bool of_cost = std::any_of(comparison.encodes.begin(), comparison.encodes.end(),
                                      [](const EncodeChange& encode) { return encode.cost; });
-    const double speed = of_cost ? 1 / (1 + comparison.all->change) - 1 : comparison.all->change;
-    return fmt::format("All encodes are {}{}.", ChangedBy(speed, comparison.all->noise),
+    const Change speed = of_cost ? comparison.all->inverse() : *comparison.all;
+    return fmt::format("All encodes are {}{}.", ChangedBy(speed.change, speed.noise),
                        changes.empty() ? ": the machine, for nothing else changed" : Since(changes));
   }
   double widest = 0;

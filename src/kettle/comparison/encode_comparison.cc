@@ -100,7 +100,7 @@ EncodeChange::Verdict VerdictOf(const Change& speed, const std::optional<Change>
 
 // Encoders are slower by as much as they cost more.
 Change BeyondOf(const Change& speed, const std::optional<Change>& cost) {
-  if (cost && cost->is_real()) return {0, 0, 1 / (1 + cost->change) - 1, cost->noise};
+  if (cost && cost->is_real()) return cost->inverse();
   return {0, 0, speed.change, speed.noise};
 }
 

@@ -17,6 +17,8 @@ struct Change {
   double change = 0, noise = 0;
 
   bool is_real() const { return change > noise || change < -noise; }
+  // Of the speed where this is of the cost: what takes 25 % more is 20 % slower. Only the share and its noise.
+  Change inverse() const { return {0, 0, 1 / (1 + change) - 1, noise / (1 + change)}; }
 };
 
 // One encode that both runs measured, on one clip or scene.

@@ -42,25 +42,31 @@ void AddRepeat(TrialJob& job, Trial&& another) {
     job.trial = std::move(another);
 }
 
+// It failed, it is far too slow to matter, or it was repeated as often as it may be.
+bool AtItsEnd(const TrialJob& job, const RepeatRules& for_all) {
+  if (!job.trial) return false;
+  const Trial& trial = *job.trial;
+  return !trial.done() || trial.truncated || static_cast<int>(trial.repeats.size()) >= RulesFor(job, for_all).most;
+}
+
 }  // namespace
 
 bool Finished(const TrialJob& job, const RepeatRules& for_all) {
   if (!job.trial) return false;
-  const RepeatRules rules = RulesFor(job, for_all);
-  const Trial& trial = *job.trial;
-  if (!trial.done() || trial.truncated) return true;
-  return static_cast<int>(trial.repeats.size()) >= rules.most ||
-         (!trial.disturbed() && Settled(CountedThroughputs(trial), rules));
+  return AtItsEnd(job, for_all) ||
+         (!job.trial->disturbed() && Settled(CountedThroughputs(*job.trial), RulesFor(job, for_all)));
 }
 
 void RunInterleaved(std::vector<TrialJob>& jobs, const InterleaveLimits& limits, TrialRunner& runner,
                     const Clock& clock, const std::function<void()>& on_new) {
   const std::int64_t start_ns = clock.now_ns();
   const auto left = [&] { return *limits.budget_seconds - static_cast<double>(clock.now_ns() - start_ns) * 1e-9; };
+  const auto finished = [&](const TrialJob& job) { return Finished(job, limits.rules); };
   for (bool progress = true; progress;) {
     progress = false;
+    const bool whole = limits.whole_rounds && !std::all_of(jobs.begin(), jobs.end(), finished);
     for (TrialJob& job : jobs) {
-      if (Finished(job, limits.rules)) continue;
+      if (whole ? AtItsEnd(job, limits.rules) : finished(job)) continue;
       TrialRequest request{job.settings, job.footage, !job.trial || !job.trial->quality, {}};
       request.scored_a_second = job.scored_a_second;
       if (limits.budget_seconds && job.trial && RepeatSeconds(job) > left()) continue;

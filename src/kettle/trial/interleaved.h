@@ -23,6 +23,8 @@ struct TrialJob {
 struct InterleaveLimits {
   RepeatRules rules;
   std::optional<double> budget_seconds;  // for all together
+  // All go on as long as one does: what the machine does for a while then falls on all alike, to the last round.
+  bool whole_rounds = false;
 };
 
 // True if nothing more is to be measured: it failed, it is far too slow to matter, or its repeats are enough.
