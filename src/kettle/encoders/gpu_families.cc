@@ -104,39 +104,37 @@ const Reasons& NodeReasons() {
 // follows are given to the driver before it does: a driver may hold a picture back until it has them.
 std::string PicturesUnderWay(int b_frames) { return std::to_string(b_frames + 2); }
 
-std::map<int, Options> UnderWayByBFrames(int most) {
-  std::map<int, Options> of_values;
-  for (int b_frames = 0; b_frames <= most; ++b_frames)
-    of_values[b_frames] = {{"async_depth", PicturesUnderWay(b_frames)}};
-  return of_values;
+FeatureMapping VaapiBFrames() {
+  FeatureMapping mapping{.most = 7, .options = {{"bf", "{}"}}};
+  for (int count = 0; count <= mapping.most; ++count)
+    mapping.of_values[count] = {{"async_depth", PicturesUnderWay(count)}};
+  return mapping;
 }
 
 EncoderFamily Vaapi(const std::string& codec, const std::string& title) {
-  constexpr int kMostBFrames = 7, kUsualBFrames = 2;  // the library's own, where nothing is asked for
-  return {
-      .name = "vaapi-" + codec,
-      .title = "VA-API, " + title + " on the GPU",
-      .library_name = codec + "_vaapi",
-      .codec = codec,
-      .device = DeviceKind::kGpu,
-      .interface = Interface::kVaapi,
-      .presets = {"7", "6", "5", "4", "3", "2", "1"},
-      .preset_option = "compression_level",
-      .options = {{"idr_interval", "0"}, {"async_depth", PicturesUnderWay(kUsualBFrames)}},
-      .rates = {{RateControl::kConstantBitRate, {.options = {{"rc_mode", "CBR"}}}},
-                {RateControl::kCappedVariable, {.options = {{"rc_mode", "VBR"}}}},
-                {RateControl::kConstantQuality,
-                 {.average = false,
-                  .maximum = false,
-                  .buffer = false,
-                  .options = {{"rc_mode", "CQP"}, {"global_quality", "{}"}}}},
-                {RateControl::kCappedQuality,
-                 {.maximum_as_average = true, .options = {{"rc_mode", "QVBR"}, {"global_quality", "{}"}}}}},
-      .features = {{Feature::kBFrames,
-                    {.most = kMostBFrames, .options = {{"bf", "{}"}}, .of_values = UnderWayByBFrames(kMostBFrames)}}},
-      .profiles = {},
-      .largest = k8192,
-      .reasons = NodeReasons()};
+  constexpr int kUsualBFrames = 2;  // the library's own, where nothing is asked for
+  return {.name = "vaapi-" + codec,
+          .title = "VA-API, " + title + " on the GPU",
+          .library_name = codec + "_vaapi",
+          .codec = codec,
+          .device = DeviceKind::kGpu,
+          .interface = Interface::kVaapi,
+          .presets = {"7", "6", "5", "4", "3", "2", "1"},
+          .preset_option = "compression_level",
+          .options = {{"idr_interval", "0"}, {"async_depth", PicturesUnderWay(kUsualBFrames)}},
+          .rates = {{RateControl::kConstantBitRate, {.options = {{"rc_mode", "CBR"}}}},
+                    {RateControl::kCappedVariable, {.options = {{"rc_mode", "VBR"}}}},
+                    {RateControl::kConstantQuality,
+                     {.average = false,
+                      .maximum = false,
+                      .buffer = false,
+                      .options = {{"rc_mode", "CQP"}, {"global_quality", "{}"}}}},
+                    {RateControl::kCappedQuality,
+                     {.maximum_as_average = true, .options = {{"rc_mode", "QVBR"}, {"global_quality", "{}"}}}}},
+          .features = {{Feature::kBFrames, VaapiBFrames()}},
+          .profiles = {},
+          .largest = k8192,
+          .reasons = NodeReasons()};
 }
 
 EncoderFamily Qsv(const std::string& codec, const std::string& title) {
