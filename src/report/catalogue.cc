@@ -21,9 +21,9 @@ const MessageWords& AllButDiagnosis() {
        "{folder} is in memory ({system}): a recording there is lost when the power goes, and takes memory from the "
        "game"},
       {"advice.display-refresh",
-       "{display} shows {refresh:.0f} pictures a second: {rate:g} taken from these stand {shortest:.0f} or "
-       "{longest:.0f} ms "
-       "and judder; cap the game at {below:g}, or set the display to {below:g} or {above:g} Hz"},
+       "{display} refreshes {refresh:.0f} times a second: the pictures of a stream at {rate:g} come {shortest:.0f} or "
+       "{longest:.0f} ms apart, and motion judders; cap the game at {below:g}, or set the display to {below:g} or "
+       "{above:g} Hz"},
       {"advice.efficiency-cores",
        "{performance:.0f} performance and {efficiency:.0f} efficiency cores: an encode that lands on an efficiency "
        "core is slower than one measured on a performance core"},
@@ -340,8 +340,8 @@ const MessageWords& AllButDiagnosis() {
       {"target.source-size", "same as the source: no scaling"},
       {"target.trace-note", "the uplink's trace: {note}"},
       {"target.uneven-pictures",
-       "{rate} of the source's {source} frames a second stand unevenly, {shortest:.0f} to {longest:.0f} ms: motion "
-       "judders"},
+       "{rate} of the source's {source} frames a second come unevenly, {shortest:.0f} to {longest:.0f} ms apart: "
+       "motion judders"},
       {"target.usual-rate", "usual for that picture, where neither an uplink nor a destination is named"},
       // As a library, a driver or an error said it
       {"text.quoted", "{words}"},

@@ -205,9 +205,10 @@ TEST(DisplayAdvice, TellsWhatDividesARefreshThatDoesNotFit) {
   const Display fast{.connector = "card0-DP-1", .name = "Heron 27", .refresh_hz = 144};
   const Display even{.connector = "card0-DP-2", .refresh_hz = 119.88};
   const auto advice = DisplayAdvice({fast, even, {.connector = "card0-DP-3"}}, 60);
-  EXPECT_THAT(advice,
-              ElementsAre(test::Says("Heron 27 shows 144 pictures a second: 60 taken from these stand 14 or 21 ms "
-                                     "and judder; cap the game at 120, or set the display to 120 or 180 Hz")));
+  EXPECT_THAT(advice, ElementsAre(test::Says(
+                          "Heron 27 refreshes 144 times a second: the pictures of a stream at 60 come 14 or 21 ms "
+                          "apart, and motion judders; cap the game at 120, or set the display to 120 or "
+                          "180 Hz")));
 }
 
 }  // namespace

@@ -52,7 +52,7 @@ struct Targets {
 // the end: the advice depends on whether its size was searched.
 std::optional<Message> LittleForItsSize(const EncodeSettings& stream, bool size_is_free);
 
-// A warning if pictures of the source would stand unevenly at the stream's rate.
+// A warning if pictures of the source would come unevenly at the stream's rate.
 std::optional<Message> UnevenPictures(FrameRate source, FrameRate stream);
 
 // Adds the reason of a choice, or replaces the one that it had.

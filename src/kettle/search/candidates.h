@@ -12,7 +12,7 @@ namespace kettle {
 // and with even sides, none larger. At least `largest` itself.
 std::vector<FrameSize> CandidateSizes(FrameSize largest);
 
-// `highest` divided by whole numbers, for at any other rate pictures stand unevenly: of rates above 60 all down to 60,
+// `highest` divided by whole numbers, for at any other rate pictures come unevenly: of rates above 60 all down to 60,
 // then half and a third of that, as far as they are whole and not below 15: 60, 30, 20; 50, 25; 144, 72, 48, 24, 16.
 std::vector<FrameRate> CandidateRates(FrameRate highest);
 
