@@ -3,12 +3,13 @@
 """Shows at random on the simulated laptop: a game on the fast card, a second card inside the processor.
 
 Each plan is rehearsed under its load: one that holds must lose no frame to an encoder. For the first few that hold, every
-other placement of the two encodes is asked for as well; of those that hold too and whose stream looks at most a point
-worse, none may cost a simulated game fewer of its frames than the one taken. One that seems to is measured three times
-more, in turn with the one taken. The game fills processors only: what its card loses is not simulated.
+other placement of the two encodes is asked for as well, with the trials that there are; of those that hold too and whose
+stream looks at most a point worse, none may cost a simulated game fewer of its frames than the one taken. One that seems
+to is measured three times more, in turn with the one taken. The game fills processors only: what its card loses is not simulated.
 usage: bench/laptop_shows.py [SHOWS [SECONDS [SEED [COMPARED [FIRST]]]]]
 """
 import random
+import shutil
 import statistics
 import sys
 import tempfile
@@ -44,6 +45,15 @@ def again_in_turn(pairs):
     return [statistics.median(column) for column in zip(*losses)]
 
 
+def plan_with_trials(show, folder, trials):
+    """A plan that measures only what the trials in that bench.json lack, and adds it there."""
+    (folder / "plan").mkdir()
+    shutil.copy(trials, folder / "plan")
+    made = plan(show, folder)
+    shutil.copy(folder / "plan/bench.json", trials)
+    return made
+
+
 def compare_placements(show, made, folder):
     """Whether no other placement that holds within a point costs the game fewer frames."""
     taken, score, loss = placement(made), made["pair"]["stream"]["score"], game_loss(show, made, folder)
@@ -54,7 +64,7 @@ def compare_placements(show, made, folder):
         with tempfile.TemporaryDirectory() as there:
             there = Path(there)
             try:
-                rival = plan(asked, there) if (stream, recording) not in seen else None
+                rival = plan_with_trials(asked, there, folder / "plan/bench.json") if (stream, recording) not in seen else None
             except RuntimeError:
                 continue  # refused: that card lacks what is asked for
             if not rival or rival["verdict"] != "holds" or rival["pair"]["stream"]["score"] < score - 1:
