@@ -50,6 +50,19 @@ void CheckSize(const EncoderFamily& family, const Stream& stream, FrameSize size
   }
 }
 
+// BT.709, limited range: ISO/IEC 23091-2's code points; VP9 bitstream specification 7.2.2.
+void CheckColours(const EncoderFamily& family, const Stream& stream) {
+  if (family.codec == "vp9") {
+    EXPECT_EQ(stream.First("color_space"), 2);
+    return;
+  }
+  const bool av1 = family.codec == "av1";
+  for (const char* element :
+       {av1 ? "color_primaries" : "colour_primaries", "transfer_characteristics", "matrix_coefficients"})
+    EXPECT_EQ(stream.First(element), 1) << element;
+  EXPECT_EQ(stream.First(av1 ? "color_range" : "video_full_range_flag"), 0);
+}
+
 // Hypothetical reference decoder parameters: H.264 E.2.2, HEVC E.3.3.
 void CheckBuffer(const EncoderFamily& family, const Stream& stream, const EncodeSettings& settings) {
   if (family.codec != "h264" && family.codec != "hevc") return;  // the other codecs' headers do not tell
@@ -74,6 +87,7 @@ void ProveRates(const EncoderFamily& family) {
     const Stream stream = EncodeStream(settings, kFrames);
     ASSERT_EQ(stream.packets.size(), static_cast<std::size_t>(kFrames));
     CheckSize(family, stream, settings.size);
+    CheckColours(family, stream);
     EXPECT_THAT(stream.keyframes(), testing::ElementsAre(0, kKeyframeFrames, 2 * kKeyframeFrames));
     if (mapping.buffer) CheckBuffer(family, stream, settings);
     if (!IsQuality(rate_control)) {

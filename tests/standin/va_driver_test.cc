@@ -188,6 +188,7 @@ TEST_F(VaDriverTest, ALowPowerCardThatWritesItsOwnHeadersWorks) {
   EncodeSettings settings = Settings("4");
   settings.device = 1;
   EXPECT_GT(EncodeAndCompare(settings).worst_frame_psnr_y_db, 20);
+  EXPECT_EQ(test::EncodeStream(settings, 3).First("colour_primaries"), 1) << "written into what the driver left out";
 }
 
 TEST_F(VaDriverTest, BFramesAreInTheBitstreamAndDecodeToWhatWentIn) {

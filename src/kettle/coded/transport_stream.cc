@@ -43,9 +43,7 @@ void TransportStream::Open(const CodedPictures& coded) {
   parameters.codec_id = codec->id;
   parameters.width = coded.width;
   parameters.height = coded.height;
-  parameters.extradata = static_cast<std::uint8_t*>(av_mallocz(coded.header.size() + AV_INPUT_BUFFER_PADDING_SIZE));
-  parameters.extradata_size = static_cast<int>(coded.header.size());
-  std::memcpy(parameters.extradata, coded.header.data(), coded.header.size());
+  SetExtradata(parameters, coded.header.data(), coded.header.size());
   stream->time_base = kClock;
   CheckLibav(avformat_write_header(format_, nullptr), "no transport stream");
 }

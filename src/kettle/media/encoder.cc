@@ -1,11 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/media/encoder.h"
 
-extern "C" {
-#include <libavcodec/bsf.h>
-}
-
-#include <algorithm>
 #include <mutex>
 
 #include "kettle/units/error.h"
@@ -65,42 +60,12 @@ std::string Open(AVCodecContext& context, const AVCodec& codec, const EncoderCon
   return "";
 }
 
-}  // namespace
-
-namespace {
-
 // During an encode the cause is in what the library has logged, if someone collects that.
 void CheckEncoding(int result) {
   if (result >= 0) return;
   std::string words = LibavError(result);
   for (const std::string& line : LibavLog::All()) words += "; " + line;
   FailMachine("encoding: {}", words);
-}
-
-// Of a packet that has them in its stream, as the containers want them apart.
-std::vector<std::uint8_t> ParameterSets(const AVCodecContext& context, const AVPacket& packet) {
-  struct Deleter {
-    void operator()(AVBSFContext* p) const { av_bsf_free(&p); }
-  };
-  AVBSFContext* raw = nullptr;
-  CheckLibav(av_bsf_alloc(av_bsf_get_by_name("extract_extradata"), &raw), "the parameter sets");
-  const std::unique_ptr<AVBSFContext, Deleter> filter(raw);
-  CheckLibav(avcodec_parameters_from_context(filter->par_in, &context), "the parameter sets");
-  CheckLibav(av_bsf_init(filter.get()), "the parameter sets");
-  const PacketPtr copy(av_packet_clone(&packet));
-  CheckLibav(av_bsf_send_packet(filter.get(), copy.get()), "the parameter sets");
-  CheckLibav(av_bsf_receive_packet(filter.get(), copy.get()), "the parameter sets");
-  std::size_t bytes = 0;
-  const std::uint8_t* data = av_packet_get_side_data(copy.get(), AV_PKT_DATA_NEW_EXTRADATA, &bytes);
-  if (!data) FailMachine("the driver gave no parameter sets");
-  return {data, data + bytes};
-}
-
-void SetHeader(AVCodecContext& context, const std::vector<std::uint8_t>& header) {
-  context.extradata = static_cast<std::uint8_t*>(av_mallocz(header.size() + AV_INPUT_BUFFER_PADDING_SIZE));
-  if (!context.extradata) FailMachine("out of memory");
-  std::copy(header.begin(), header.end(), context.extradata);
-  context.extradata_size = static_cast<int>(header.size());
 }
 
 }  // namespace
@@ -124,7 +89,8 @@ Encoder::Encoder(const EncoderConfig& config) {
     const std::vector<std::uint8_t> header = HeaderOfAPicture(config);
     if (const std::string again = OpenContext(low_power); !again.empty())
       FailMachine("{} did not open again: {}", config.library_name, again);
-    SetHeader(*context_, header);
+    colour_tag_.emplace(*context_, header);
+    SetExtradata(*context_, colour_tag_->header().data(), colour_tag_->header().size());
   }
 }
 
@@ -167,6 +133,7 @@ PacketPtr Encoder::Receive() {
   const int result = avcodec_receive_packet(context_.get(), packet.get());
   if (result == AVERROR(EAGAIN) || result == AVERROR_EOF) return nullptr;
   CheckEncoding(result);
+  if (colour_tag_ && packet->flags & AV_PKT_FLAG_KEY) colour_tag_->Apply(*packet);
   return packet;
 }
 

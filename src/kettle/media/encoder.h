@@ -7,6 +7,7 @@
 #include <optional>
 #include <string>
 
+#include "kettle/media/driver_headers.h"
 #include "kettle/media/hardware.h"
 #include "kettle/media/libav.h"
 #include "kettle/units/units.h"
@@ -52,6 +53,7 @@ class Encoder {
   std::string device_name_;
   BufferPtr device_, surfaces_;  // for encoders that take pictures from a GPU's surfaces
   std::unique_ptr<AVCodecContext, Closer> context_;
+  std::optional<ColourTag> colour_tag_;  // where the driver writes the parameter sets
 };
 
 }  // namespace kettle

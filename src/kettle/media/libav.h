@@ -11,6 +11,7 @@ extern "C" {
 #include <libswscale/swscale.h>
 }
 
+#include <cstring>
 #include <memory>
 #include <string>
 #include <vector>
@@ -48,6 +49,16 @@ PacketPtr NewPacket();             // throws Error(kMachine) out of memory
 // With planes of its own, 8-bit 4:2:0 unless told otherwise; throws Error(kMachine).
 FramePtr NewPicture(FrameSize size, AVPixelFormat format = AV_PIX_FMT_YUV420P);
 void CheckLibav(int code, const std::string& what);  // throws Error(kMachine) if code < 0
+
+// Parameter sets for an AVCodecContext or AVCodecParameters that has none; the library frees them with it. Throws
+// Error(kMachine).
+template <typename Owner>
+void SetExtradata(Owner& owner, const void* data, std::size_t bytes) {
+  owner.extradata = static_cast<std::uint8_t*>(av_mallocz(bytes + AV_INPUT_BUFFER_PADDING_SIZE));
+  CheckLibav(owner.extradata ? 0 : AVERROR(ENOMEM), "parameter sets");
+  std::memcpy(owner.extradata, data, bytes);
+  owner.extradata_size = static_cast<int>(bytes);
+}
 
 // While one lives, what the libraries log as errors or warnings, and the lines in which they name a GPU, is collected
 // instead of printed. They may nest, and the libraries may log from any thread.
