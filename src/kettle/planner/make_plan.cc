@@ -17,9 +17,8 @@ namespace kettle {
 
 namespace {
 
-constexpr int kMostConfirmed = 8;       // pairs that keep pace on some footage, measured on all
-constexpr int kMostRounds = 3;          // of placing and proving, as far as the proof runs allowed go
-constexpr double kWorthChanging = 0.5;  // points
+constexpr int kMostConfirmed = 8;  // pairs that keep pace on some footage, measured on all
+constexpr int kMostRounds = 3;     // of placing and proving, as far as the proof runs allowed go
 
 bool Includes(const std::vector<Attempt>& attempts, const Pair& pair) {
   return std::any_of(attempts.begin(), attempts.end(),
@@ -232,46 +231,6 @@ bool Planner::LighterLooksBetter(const Pair& pair) const {
 bool Planner::LosesTooMuch(const Pair& pair) const {
   return stream_alone_ && !pair.one_encode && request_.show.favour == Favour::kStream &&
          pair.stream.score < stream_alone_->score - request_.show.stream_gives;
-}
-
-// What gained an encoder nothing once gains it nothing at the next picture; what gained a preset something it has
-// since.
-bool Planner::Refine(Pair& pair, const Targets& targets) {
-  const EncodeSettings& settings = pair.stream.settings;
-  const std::tuple key(settings.encoder, settings.preset, settings.device);
-  if (refined_in_vain_.contains(settings.encoder) || refinements_.contains(key)) return false;
-  Pair refined = RefineStream(pair, plan_.capacity, options_, targets.most_b_frames);
-  if (SameSettings(refined, pair)) {
-    if (!BestRefinementKnown(pair.stream)) refined_in_vain_.insert(settings.encoder);
-    return false;
-  }
-  refinements_[key] = RefinementOf(refined.stream.settings);
-  pair = std::move(refined);
-  return true;
-}
-
-// The stream as it was seen to look better with other B-frames, look-ahead or passes, though there may be no time for
-// them; null if it was not.
-const Option* Planner::BestRefinementKnown(const Option& stream) const {
-  const Option* best = nullptr;
-  for (const Option& other : options_.options())
-    if (WithRefinement(other.settings, {}) == WithRefinement(stream.settings, {}) && other.scored() &&
-        other.busiest_score() > (best ? best->busiest_score() : stream.busiest_score() + kWorthRefining))
-      best = &other;
-  return best;
-}
-
-void Planner::RefineBest() {
-  Begin(PlanStage::kRefinement);
-  std::vector<Pair>& feasible = plan_.placement.feasible;
-  if (Pair refined = feasible.front(); Refine(refined, plan_.targets))
-    feasible.insert(feasible.begin(), std::move(refined));
-  if (request_.show.recording_score && !one_encode_will_do()) {
-    Settled settled{plan_.targets, plan_.placement, levels_, {}, refinements_};
-    SettleRecording(*request_.show.recording_score, settled);
-    plan_.placement = std::move(settled.placement);
-    plan_.recording_level = std::move(settled.level);
-  }
 }
 
 // The best pair keeps pace on all footage: what was left out as easier is measured now. Where none does, the presets

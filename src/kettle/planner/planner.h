@@ -17,6 +17,8 @@
 
 namespace kettle {
 
+inline constexpr double kWorthChanging = 0.5;  // points
+
 // What B-frames, look-ahead and passes gained a stream, by encoder, preset and device: from then on that preset has
 // them, at every picture, so that all are compared alike.
 using Refinements = std::map<std::tuple<std::string, std::string, int>, Refinement>;
@@ -89,6 +91,7 @@ class Planner {
   bool LighterLooksBetter(const Pair& pair) const;
   void RefineBest();
   bool Refine(Pair& pair, const Targets& targets);
+  std::optional<Pair> BestRefined(const std::vector<Pair>& pairs, const Targets& targets);
   const Option* BestRefinementKnown(const Option& stream) const;
   void ConfirmBest();
   bool Confirm(Pair& pair);

@@ -18,13 +18,17 @@ double PixelRate(const Option& option) {
 
 }  // namespace
 
-// The placement's first pair, refined; or another stream that looks better: where a large picture has no room for
+// The placement's best pair, refined; or another stream that looks better: where a large picture has no room for
 // B-frames and look-ahead, a lighter one may have.
 void Planner::RefineAlone(Settled& settled) {
   Begin(PlanStage::kRefinement);
   std::vector<Pair>& feasible = settled.placement.feasible;
   Pair one = feasible.front();
-  bool changed = Refine(one, settled.targets);
+  bool changed = false;
+  if (auto refined = BestRefined(feasible, settled.targets)) {
+    one = std::move(*refined);
+    changed = true;
+  }
   MeasureRefinedLighter(one.stream);
   if (auto better = BetterKnownAlone(one)) {
     one = std::move(*better);
