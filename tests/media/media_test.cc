@@ -131,6 +131,7 @@ TEST_F(MediaTest, AFileWhereARenderNodeShouldBeIsToldFromAGpuWithoutDriver) {
   const std::string file = Put("renderD128", "");
   EXPECT_THAT(Complaint(Fault::kMachine, [&] { OpenHardware("vaapi", file, driver); }),
               testing::HasSubstr("belongs to no GPU"));
+  EXPECT_THAT(Complaint(Fault::kMachine, [&] { OpenHardware("qsv", file, driver); }), testing::HasSubstr("has no QSV"));
 }
 
 TEST_F(MediaTest, FittingKeepsTheShapeWithBlackBars) {

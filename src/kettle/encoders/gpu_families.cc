@@ -79,6 +79,7 @@ const Reasons& NodeReasons() {
   static const Reasons reasons = {
       {"there is no render node", "no GPU with a kernel driver on this machine (there is no /dev/dri/renderD*)"},
       {"belongs to no GPU", "the render node in /dev/dri is an ordinary file, not a graphics card; remove it"},
+      {"has no QSV", "QSV needs a real card; the render node in /dev/dri is an ordinary file"},
       {"Failed to set driver name to iHD", "that is no Intel GPU: QSV needs one"},
       {"Error creating a MFX session",
        "no working Intel media runtime; install the one for your GPU (libmfx-gen1.2 or libmfx1)"},

@@ -49,7 +49,10 @@ BufferPtr OpenHardware(const std::string& type, const std::string& node, std::st
   const LibavLog log;
   const int result = av_hwdevice_ctx_create(&device, kind, type == "qsv" ? "auto" : node.c_str(), options, 0);
   av_dict_free(&options);
-  if (result < 0 && !IsDevice(node)) FailMachine("{} belongs to no GPU: it is an ordinary file", node);
+  if (result < 0 && !IsDevice(node)) {
+    if (type == "qsv") FailMachine("{} has no QSV: it is an ordinary file", node);
+    FailMachine("{} belongs to no GPU: it is an ordinary file", node);
+  }
   if (result < 0) FailMachine("{} does not open {}: {}", type, node, Words(result, log));
   constexpr std::string_view kDriver = "VAAPI driver: ";
   for (const std::string& line : log.lines())
