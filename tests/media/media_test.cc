@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Encoder, writer, reader and scaler together, on real encodes.
 #include "kettle/encoders/catalogue.h"
+#include "kettle/media/driver_headers.h"
 #include "kettle/media/encoder.h"
 #include "kettle/media/hardware.h"
 #include "kettle/media/reader.h"
@@ -132,6 +133,22 @@ TEST_F(MediaTest, AFileWhereARenderNodeShouldBeIsToldFromAGpuWithoutDriver) {
   EXPECT_THAT(Complaint(Fault::kMachine, [&] { OpenHardware("vaapi", file, driver); }),
               testing::HasSubstr("belongs to no GPU"));
   EXPECT_THAT(Complaint(Fault::kMachine, [&] { OpenHardware("qsv", file, driver); }), testing::HasSubstr("has no QSV"));
+}
+
+TEST(ColourTag, LeavesAloneWhatItCannotRead) {
+  AVCodecContext* raw = avcodec_alloc_context3(nullptr);
+  const CodecContextPtr context(raw);
+  context->codec_id = AV_CODEC_ID_H264;
+  context->codec_type = AVMEDIA_TYPE_VIDEO;
+  context->time_base = {1, 30};
+  const std::vector<std::uint8_t> header = {9, 8, 7, 6, 5};
+  ColourTag tag(*context, header);
+  EXPECT_EQ(tag.header(), header);
+  const PacketPtr packet = NewPacket();
+  ASSERT_EQ(av_new_packet(packet.get(), 4), 0);
+  std::copy_n("abcd", 4, packet->data);
+  tag.Apply(*packet);
+  EXPECT_EQ(std::string(packet->data, packet->data + packet->size), "abcd");
 }
 
 TEST_F(MediaTest, FittingKeepsTheShapeWithBlackBars) {

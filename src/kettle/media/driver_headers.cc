@@ -12,8 +12,10 @@ namespace {
 
 // Not yet initialised. Throws Error(kMachine).
 BitstreamFilterPtr MakeFilter(const std::string& name, const AVCodecContext& context) {
+  const AVBitStreamFilter* known = av_bsf_get_by_name(name.c_str());
+  if (!known) FailMachine("the installed libavcodec has no filter \"{}\"", name);
   AVBSFContext* raw = nullptr;
-  CheckLibav(av_bsf_alloc(av_bsf_get_by_name(name.c_str()), &raw), "the parameter sets");
+  CheckLibav(av_bsf_alloc(known, &raw), "the parameter sets");
   BitstreamFilterPtr filter(raw);
   CheckLibav(avcodec_parameters_from_context(filter->par_in, &context), "the parameter sets");
   filter->time_base_in = context.time_base;
@@ -49,11 +51,13 @@ std::vector<std::uint8_t> ParameterSets(const AVCodecContext& context, const AVP
 }
 
 ColourTag::ColourTag(const AVCodecContext& context, std::vector<std::uint8_t> header) : header_(std::move(header)) {
+  const std::string name = avcodec_get_name(context.codec_id) + std::string("_metadata");
+  if (!av_bsf_get_by_name(name.c_str())) return;
   const LibavLog quiet;
-  BitstreamFilterPtr filter = MakeFilter(avcodec_get_name(context.codec_id) + std::string("_metadata"), context);
+  BitstreamFilterPtr filter = MakeFilter(name, context);
   SetColours(*filter, context);
   SetExtradata(*filter->par_in, header_.data(), header_.size());
-  if (av_bsf_init(filter.get()) < 0) return;
+  if (av_bsf_init(filter.get()) < 0 || filter->par_out->extradata_size == 0) return;
   header_ = Header(*filter->par_out);
   filter_ = std::move(filter);
 }

@@ -23,12 +23,9 @@ double PixelRate(const Option& option) {
 void Planner::RefineAlone(Settled& settled) {
   Begin(PlanStage::kRefinement);
   std::vector<Pair>& feasible = settled.placement.feasible;
-  Pair one = feasible.front();
-  bool changed = false;
-  if (auto refined = BestRefined(feasible, settled.targets)) {
-    one = std::move(*refined);
-    changed = true;
-  }
+  std::optional<Pair> refined = BestRefined(feasible, settled.targets);
+  bool changed = refined.has_value();
+  Pair one = refined ? std::move(*refined) : feasible.front();
   MeasureRefinedLighter(one.stream);
   if (auto better = BetterKnownAlone(one)) {
     one = std::move(*better);
