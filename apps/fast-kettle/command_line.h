@@ -15,7 +15,7 @@ inline constexpr const char* kVersion = KETTLE_VERSION;
 // What bench combines and asks of each encode, as typed; checked where it is used.
 struct BenchOptions {
   std::vector<std::string> encoders, presets, sizes, frame_rates, rate_controls, bit_rates;  // empty: as the show says
-  std::vector<int> devices;
+  std::vector<std::string> devices;
   std::string question;  // empty: none
   std::string like;      // an earlier bench of the history, measured again; empty: none
   std::string maximum_bit_rate, profile, chroma, adaptive_quantisation, psychovisual, multi_pass,

@@ -17,13 +17,8 @@ std::string Device(const Option& option) {
   return fmt::format("{} ({})", option.settings.encoder, place);
 }
 
-// Which graphics card, by its name; "" on processors, or where it has none.
-std::string CardName(const Option& option) {
-  std::string name = option.card_name();
-  constexpr std::string_view kMark = " (simulated)";  // the encoder's row says it
-  if (name.ends_with(kMark)) name.resize(name.size() - kMark.size());
-  return name;
-}
+// Which graphics card; the encoder's row says whether it is simulated. "" on processors, or where it has no name.
+std::string GraphicsCard(const Option& option) { return option.device == "gpu" ? CardName(option.device_name) : ""; }
 
 std::string Codec(const Option& option) { return CodecTitle(FindFamily(option.settings.encoder).codec); }
 
@@ -63,7 +58,7 @@ std::string BFrames(const Option& option) {
 CardRows RowsOf(const Option& option) {
   const EncodeSettings& s = option.settings;
   CardRows rows{{"encoder", Device(option)}};
-  if (const std::string card = CardName(option); !card.empty()) rows.emplace_back("graphics card", card);
+  if (const std::string card = GraphicsCard(option); !card.empty()) rows.emplace_back("graphics card", card);
   rows.insert(rows.end(), {{"codec", Codec(option)},
                            {"preset", s.preset},
                            {"size", s.size.str()},

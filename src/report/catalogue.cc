@@ -53,12 +53,9 @@ const MessageWords& AllButDiagnosis() {
        "stream"},
       {"advice.rotating-disk",
        "{folder} is on a rotating disk: keep the game on another one, or its loading stalls the recording"},
-      {"advice.several-cards",
-       "{count:.0f} cards: encoding on one that the game does not use means copying every frame over; measure both "
-       "(bench --device 0 --device 1)"},
       {"advice.several-gpus",
-       "{count:.0f} GPUs: encoding on one that the game does not use means copying every frame over; measure both "
-       "(--device)"},
+       "{count:.0f} GPUs: plan weighs those that encode, and what it takes to copy frames from the game's card to "
+       "another"},
       {"advice.shaders-busy",
        "{gpu} is {percent:.0f} % busy now: that slows look-ahead and adaptive quantisation; measure the way you will "
        "stream, with the game running or not"},

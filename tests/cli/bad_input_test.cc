@@ -63,7 +63,11 @@ TEST_F(BadInputTest, Benches) {
   ExpectRefused("bench --encoder nvenc-h264" + small, 2, "no NVIDIA driver");
   ExpectRefused("bench --resume" + small, 2, "no bench");
   ExpectRefused("bench --soak 1" + small, 2, "--soak runs one setting");
-  ExpectRefused("bench --encoder nvenc-h264 --device 4 --stand-in-gpu modest" + small, 2, "0 is Tidewater 20");
+  ExpectRefused("bench --encoder nvenc-h264 --device 4 --stand-in-gpu modest" + small, 2,
+                "there is 0000:01:00.0 (Tidewater 20");
+  ExpectRefused("bench --device Tidewatr --stand-in-gpu modest" + small, 2,
+                "nearest is 0000:01:00.0 (Tidewater 20 (simulated))");
+  ExpectRefused("bench --encoder x264 --device 0 --stand-in-gpu modest" + small, 2, "has none of x264; it has nvenc");
   // The card's own limit, not the interface's: learned by opening it.
   Put("tiny.toml",
       "[[device]]\nname = \"Tiny (simulated)\"\n[device.h264]\nmax_width = 256\n[device.megapixels_per_second]\n"

@@ -48,7 +48,7 @@ TEST(CommandLine, FillsWhatBenchCombines) {
   const app::BenchOptions& bench = parsed.request->bench;
   EXPECT_THAT(bench.encoders, testing::ElementsAre("x264", "x265"));
   EXPECT_THAT(bench.sizes, testing::ElementsAre("640x360", "320x180"));
-  EXPECT_THAT(bench.devices, testing::ElementsAre(1));
+  EXPECT_THAT(bench.devices, testing::ElementsAre("1"));
   EXPECT_EQ(bench.budget_seconds, 300);
   EXPECT_EQ(bench.soak_minutes, 2.5);
   EXPECT_EQ(bench.b_frames, 0);

@@ -14,7 +14,8 @@ TEST_F(SurveyTest, OfThisMachineWithTwoSimulatedCards) {
   const auto ran = Run("survey --out out --stand-in-gpu pair");
   EXPECT_EQ(ran.code, 0) << ran.err;
   EXPECT_THAT(ran.out, testing::AllOf(testing::HasSubstr("x264"), testing::HasSubstr("Tidewater 30 (simulated)"),
-                                      testing::HasSubstr("Mudflat 6 (simulated)"), testing::HasSubstr("SIMULATED")));
+                                      testing::HasSubstr("Mudflat 6 (simulated)"),
+                                      testing::HasSubstr("2 GPUs: plan weighs"), testing::HasSubstr("SIMULATED")));
   ExpectValid("survey");
   const nlohmann::json survey = Json("out/survey.json");
   EXPECT_EQ(survey["encoders"].size(), Catalogue().size()) << "one GPU for each interface: each family once";

@@ -13,7 +13,7 @@ TEST(Grid, CombinesEverythingFastestFirst) {
   Grid grid;
   grid.encoders = {"x264", "nvenc-h264"};
   grid.presets = {"veryfast", "ultrafast", "p1"};
-  grid.devices = {0, 1};
+  grid.devices = {{"nvenc-h264", 0}, {"nvenc-h264", 1}, {"x264", 0}};
   grid.sizes = {{640, 360}, {320, 180}};
   const auto settings = Combine(grid, test::SmallSettings());
   ASSERT_EQ(settings.size(), 2u * 2 + 2 * 2);
@@ -23,6 +23,16 @@ TEST(Grid, CombinesEverythingFastestFirst) {
   EXPECT_EQ(settings[2].device, 0);
   EXPECT_EQ(settings[4].device, 1);
   EXPECT_EQ(settings[0].bit_rate, test::SmallSettings().bit_rate);
+}
+
+TEST(Grid, AnEncoderThatIsOnNoneOfTheDevicesIsLeftOut) {
+  Grid grid;
+  grid.encoders = {"x264", "nvenc-h264", "vaapi-h264"};
+  grid.devices = {{"vaapi-h264", 1}};
+  for (const EncodeSettings& settings : Combine(grid, test::SmallSettings())) {
+    EXPECT_EQ(settings.encoder, "vaapi-h264");
+    EXPECT_EQ(settings.device, 1);
+  }
 }
 
 TEST(Grid, RatesFollowTheRateControl) {

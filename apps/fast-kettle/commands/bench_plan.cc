@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "commands/bench_plan.h"
 
+#include <fmt/ranges.h>
+
 #include <algorithm>
 #include <set>
 #include <utility>
@@ -50,7 +52,6 @@ Grid ReadGrid(const BenchOptions& bench) {
   }
   grid.named = !grid.encoders.empty();
   grid.presets = bench.presets;
-  grid.devices = bench.devices;
   grid.sizes = ParseAll<FrameSize>("size", bench.sizes, FrameSize::Parse);
   grid.frame_rates = ParseAll<FrameRate>("frame-rate", bench.frame_rates, FrameRate::Parse);
   grid.rate_controls = ParseAll<RateControl>("rate-control", bench.rate_controls, ParseRateControl);
@@ -124,22 +125,18 @@ void CheckAgainstSource(const Grid& grid, const Show& show) {
       FailInput("--frame-rate: {} is more than the source's {}", rate.str(), show.source_rate.str());
 }
 
-void CheckDevices(Session& session, const Grid& grid) {
-  for (const int device : grid.devices)
-    for (const std::string& name : grid.encoders) {
-      const EncoderFamily& family = FindFamily(name);
-      if (family.device == DeviceKind::kCpu) continue;
-      const int count = session.encoders().CountDevices(family);
-      if (device >= 0 && device < count) continue;
-      std::vector<std::string> known;
-      if (family.interface == Interface::kNvenc)
-        for (const NvidiaDevice& gpu : session.encoders().Nvidia())
-          known.push_back(fmt::format("{} is {}", gpu.index, gpu.name));
-      FailInput("--device: there is no GPU {} for {}; {}", device, name,
-                !known.empty() ? fmt::format("{}", fmt::join(known, ", "))
-                               : fmt::format("they are counted from 0, and {} found",
-                                             count == 1 ? "one is" : fmt::format("{} are", count)));
-    }
+// Only what runs on the devices that are named is measured.
+void KeepToDevices(Session& session, Grid& grid) {
+  const std::vector<std::string>& asked = session.request().bench.devices;
+  if (asked.empty()) return;
+  AllowedDevices devices;
+  devices.only.emplace();
+  for (const std::string& one : asked) devices.only->merge(*DevicesCalled(session, one, "--device").only);
+  const std::string all = fmt::format("{}", fmt::join(asked, ", "));
+  if (grid.named)
+    for (const std::string& encoder : grid.encoders) EncodersOn(devices, {encoder}, all, "--device");
+  grid.encoders = EncodersOn(devices, grid.encoders, all, "--device");
+  grid.devices = std::move(*devices.only);
 }
 
 // One encode each of what differs beside the preset: what does not open there opens with no preset.
@@ -155,6 +152,7 @@ void DropWhatDoesNotOpen(Session& session, bool named, BenchPlan& plan) {
         FailInput("--encoder {} at {}: {}", settings.encoder, settings.size.str(), probe.reason);
       if (!probe.works) trouble = settings.encoder + ": " + probe.reason;
       (probe.works ? good : bad).insert(key);
+      plan.cards[{settings.encoder, settings.device}] = CardName(probe.device_name);
     }
     return bad.contains(key);
   });
@@ -213,7 +211,7 @@ BenchPlan MakeBenchPlan(Session& session) {
   ApplyOptions(bench, targets.stream);
   if (!grid.named)
     grid.encoders = StreamEncoders(session, plan.show, targets.stream_codecs, targets.stream.rate_control);
-  CheckDevices(session, grid);
+  KeepToDevices(session, grid);
   if (!bench.question.empty()) {
     plan.question = ReadQuestion(session, grid, targets);
     plan.settings = EncodesOf(*plan.question);

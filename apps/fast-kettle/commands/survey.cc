@@ -93,9 +93,38 @@ void MeasureDisk(Session& session, Survey& survey) {
   session.progress().Clear();
 }
 
+std::string At(const std::string& bus_address) { return bus_address.empty() ? "" : ", at " + bus_address; }
+
+// One line for each card, by its bus address; those of which nothing tells where they sit come last. A card that its
+// own driver tells of stands there once, not a second time as the kernel sees it.
+std::multimap<std::pair<bool, std::string>, std::string> Cards(const std::vector<GraphicsDevice>& devices,
+                                                               const Survey& survey) {
+  std::multimap<std::pair<bool, std::string>, std::string> cards;
+  std::set<std::string> told;
+  const auto add = [&](const std::string& address, const std::string& line) {
+    if (address.empty() || told.insert(address).second) cards.emplace(std::pair(address.empty(), address), line);
+  };
+  for (const NvidiaDevice& g : survey.nvidia)
+    add(g.bus_address, fmt::format("{}, driver {}{}, {:.0f} % busy, encoder {:.0f} %", g.name, g.driver_version,
+                                   At(g.bus_address), g.gpu_use.value_or(0) * 100, g.encoder_use.value_or(0) * 100));
+  for (const GraphicsDevice& g : devices) {
+    std::string use = g.busy ? fmt::format(", {:.0f} % busy", *g.busy * 100) : "";
+    if (const auto engines = survey.engine_use.find(g.bus_address); engines != survey.engine_use.end())
+      for (const auto& [engine, share] : engines->second) use += fmt::format(", {} {:.0f} %", engine, share * 100);
+    add(g.bus_address, fmt::format("{}, driver {}{}{}{}", g.name, g.driver.empty() ? "none" : g.driver,
+                                   g.render_node.empty() ? "" : ", " + g.render_node, At(g.bus_address), use));
+  }
+  for (const SurveyedEncoder& e : survey.encoders)  // which only an encoder's driver tells of
+    if (const ProbeOutcome& probe = e.found.probe; probe.works && !probe.bus_address.empty())
+      add(probe.bus_address, probe.device_name + At(probe.bus_address));
+  return cards;
+}
+
 std::vector<Message> Advice(const Session& session, const Survey& survey) {
   std::vector<Message> advice = MachineAdvice(session.machine());
-  if (session.machine().graphics.empty() && survey.nvidia.empty()) advice.push_back(Message{"advice.no-gpu"});
+  const std::size_t cards = Cards(session.machine().graphics, survey).size();
+  if (cards == 0) advice.push_back(Message{"advice.no-gpu"});
+  if (cards > 1) advice.push_back(Message{"advice.several-gpus", {{"count", cards}}});
   const auto add = [&](const std::vector<Message>& more) { advice.insert(advice.end(), more.begin(), more.end()); };
   if (survey.disk) add(DiskAdvice(*survey.disk, kUsualRecording));
   if (!survey.disk_trouble.empty()) advice.push_back(Message{"disk.not-measured", {{"error", survey.disk_trouble}}});
@@ -103,7 +132,6 @@ std::vector<Message> Advice(const Session& session, const Survey& survey) {
   for (const NvidiaDevice& gpu : survey.nvidia)
     if (gpu.gpu_use.value_or(0) >= kBusyGpu)
       advice.push_back(Message{"advice.shaders-busy", {{"gpu", gpu.name}, {"percent", *gpu.gpu_use * 100}}});
-  if (survey.nvidia.size() > 1) advice.push_back(Message{"advice.several-cards", {{"count", survey.nvidia.size()}}});
   for (const NvidiaDevice& gpu : survey.nvidia)
     if (gpu.encode_sessions.value_or(0) > 0)
       advice.push_back(Message{"advice.gpu-encodes-already", {{"gpu", gpu.name}, {"count", *gpu.encode_sessions}}});
@@ -165,33 +193,6 @@ void PrintProcessor(const Processor& p) {
       caches += fmt::format("{}{} x {:g} MiB L{}", caches.empty() ? "" : ", ", c.count,
                             static_cast<double>(c.bytes) / (1 << 20), c.level);
   if (!caches.empty()) fmt::print("             {}\n", caches);
-}
-
-std::string At(const std::string& bus_address) { return bus_address.empty() ? "" : ", at " + bus_address; }
-
-// One line for each card, by its bus address; those of which nothing tells where they sit come last. A card that its
-// own driver tells of stands there once, not a second time as the kernel sees it.
-std::multimap<std::pair<bool, std::string>, std::string> Cards(const std::vector<GraphicsDevice>& devices,
-                                                               const Survey& survey) {
-  std::multimap<std::pair<bool, std::string>, std::string> cards;
-  std::set<std::string> told;
-  const auto add = [&](const std::string& address, const std::string& line) {
-    if (address.empty() || told.insert(address).second) cards.emplace(std::pair(address.empty(), address), line);
-  };
-  for (const NvidiaDevice& g : survey.nvidia)
-    add(g.bus_address, fmt::format("{}, driver {}{}, {:.0f} % busy, encoder {:.0f} %", g.name, g.driver_version,
-                                   At(g.bus_address), g.gpu_use.value_or(0) * 100, g.encoder_use.value_or(0) * 100));
-  for (const GraphicsDevice& g : devices) {
-    std::string use = g.busy ? fmt::format(", {:.0f} % busy", *g.busy * 100) : "";
-    if (const auto engines = survey.engine_use.find(g.bus_address); engines != survey.engine_use.end())
-      for (const auto& [engine, share] : engines->second) use += fmt::format(", {} {:.0f} %", engine, share * 100);
-    add(g.bus_address, fmt::format("{}, driver {}{}{}{}", g.name, g.driver.empty() ? "none" : g.driver,
-                                   g.render_node.empty() ? "" : ", " + g.render_node, At(g.bus_address), use));
-  }
-  for (const SurveyedEncoder& e : survey.encoders)  // which only an encoder's driver tells of
-    if (const ProbeOutcome& probe = e.found.probe; probe.works && !probe.bus_address.empty())
-      add(probe.bus_address, probe.device_name + At(probe.bus_address));
-  return cards;
 }
 
 // Where there are several, those that encode are numbered, as a show may name them.

@@ -8,6 +8,7 @@
 #include <iterator>
 
 #include "kettle/encoders/catalogue.h"
+#include "kettle/option/option.h"
 #include "kettle/units/error.h"
 #include "kettle/units/suggestion.h"
 
@@ -66,18 +67,24 @@ std::string Told(const Card& card) {
   std::vector<std::string> names, told;
   for (const Card& card : cards) {
     names.push_back(card.bus_address);
-    names.push_back(card.name);
+    names.push_back(CardName(card.name));
     told.push_back(Told(card));
   }
   const std::string nearest = Nearest(asked, names);
   for (const Card& card : cards)
-    if (!nearest.empty() && (nearest == card.bus_address || nearest == card.name))
+    if (!nearest.empty() && (nearest == card.bus_address || nearest == CardName(card.name)))
       FailInput("{}: no GPU \"{}\" encodes here; the nearest is {}", key, asked, Told(card));
   FailInput("{}: no GPU \"{}\" encodes here; there is {}", key, asked, fmt::join(told, ", "));
 }
 
-// Empty: any device.
-AllowedDevices ChooseDevice(const std::string& asked, const std::string& key, EncoderFinder& encoders) {
+bool IsAmong(const std::string& name, const std::vector<std::string>& names) {
+  return std::find(names.begin(), names.end(), name) != names.end();
+}
+
+}  // namespace
+
+AllowedDevices DevicesCalled(Session& session, const std::string& asked, const std::string& key) {
+  EncoderFinder& encoders = session.encoders();
   AllowedDevices allowed;
   if (asked.empty()) return allowed;
   allowed.only.emplace();
@@ -97,30 +104,23 @@ AllowedDevices ChooseDevice(const std::string& asked, const std::string& key, En
   return allowed;
 }
 
-// Those of `families` that may be used there.
-std::vector<std::string> FamiliesOn(const AllowedDevices& allowed, const std::vector<std::string>& families,
+std::vector<std::string> EncodersOn(const AllowedDevices& devices, const std::vector<std::string>& encoders,
                                     const std::string& asked, const std::string& key) {
   std::vector<std::string> left;
-  std::copy_if(families.begin(), families.end(), std::back_inserter(left),
-               [&](const std::string& family) { return allowed.HasAny(family); });
+  std::copy_if(encoders.begin(), encoders.end(), std::back_inserter(left),
+               [&](const std::string& encoder) { return devices.HasAny(encoder); });
   if (!left.empty()) return left;
   std::set<std::string> there;
-  for (const auto& [family, device] : *allowed.only) there.insert(family);
-  FailInput("{}: \"{}\" has none of {}; it has {}", key, asked, fmt::join(families, ", "), fmt::join(there, ", "));
+  for (const auto& [encoder, device] : *devices.only) there.insert(encoder);
+  FailInput("{}: \"{}\" has none of {}; it has {}", key, asked, fmt::join(encoders, ", "), fmt::join(there, ", "));
 }
-
-bool IsAmong(const std::string& name, const std::vector<std::string>& names) {
-  return std::find(names.begin(), names.end(), name) != names.end();
-}
-
-}  // namespace
 
 AllowedDevices StreamDevices(Session& session, const Show& show) {
-  return ChooseDevice(show.stream_device, "stream.device", session.encoders());
+  return DevicesCalled(session, show.stream_device, "stream.device");
 }
 
 AllowedDevices RecordingDevices(Session& session, const Show& show) {
-  return ChooseDevice(show.recording_device, "recording.device", session.encoders());
+  return DevicesCalled(session, show.recording_device, "recording.device");
 }
 
 std::vector<std::string> StreamEncoders(Session& session, const Show& show, const std::vector<std::string>& codecs,
@@ -138,7 +138,7 @@ std::vector<std::string> StreamEncoders(Session& session, const Show& show, cons
       FailInput("stream.encoder: {} does not work on this machine; fast-kettle survey tells why", *show.stream_encoder);
     names = {*show.stream_encoder};
   }
-  return FamiliesOn(StreamDevices(session, show), names, show.stream_device, "stream.device");
+  return EncodersOn(StreamDevices(session, show), names, show.stream_device, "stream.device");
 }
 
 std::vector<std::string> RecordingEncoders(Session& session, const Show& show) {
@@ -153,7 +153,7 @@ std::vector<std::string> RecordingEncoders(Session& session, const Show& show) {
     if (!IsAmong(names.front(), session.encoders().Usable({FindFamily(names.front()).codec})))
       FailInput("recording.encoder: {} does not work on this machine; fast-kettle survey tells why", names.front());
   }
-  return FamiliesOn(RecordingDevices(session, show), names, show.recording_device, "recording.device");
+  return EncodersOn(RecordingDevices(session, show), names, show.recording_device, "recording.device");
 }
 
 }  // namespace kettle::app

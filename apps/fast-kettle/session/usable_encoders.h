@@ -5,8 +5,8 @@
 #include <string>
 #include <vector>
 
-#include "kettle/plan/targets.h"
 #include "kettle/planner/allowed_devices.h"
+#include "kettle/plan/targets.h"
 #include "kettle/show/show.h"
 #include "session/session.h"
 
@@ -20,9 +20,15 @@ std::vector<std::string> StreamEncoders(Session& session, const Show& show, cons
 // For what the show lets the recording be, and its container holds, likewise.
 std::vector<std::string> RecordingEncoders(Session& session, const Show& show);
 
-// The devices that the show names: "cpu", or a GPU whose encoder works here, by its number (by bus address, from 0),
-// its PCI address ("0000:01:00.0", "01:00.0"), or its name or a part of that. Throws Error(kInput), with the nearest
-// there is, if there is no such device or the name fits several.
+// What runs on the device that is called so: "cpu", or a GPU whose encoder works here, by its number (by bus address,
+// from 0), its PCI address ("0000:01:00.0", "01:00.0"), or its name or a part of that; empty: any. `key` is where it
+// was asked for. Throws Error(kInput), with the nearest there is, if there is no such device or the name fits several.
+AllowedDevices DevicesCalled(Session& session, const std::string& asked, const std::string& key);
+// Those of `encoders` that run there. Throws Error(kInput) if none does.
+std::vector<std::string> EncodersOn(const AllowedDevices& devices, const std::vector<std::string>& encoders,
+                                    const std::string& asked, const std::string& key);
+
+// Where the show lets each encode run.
 AllowedDevices StreamDevices(Session& session, const Show& show);
 AllowedDevices RecordingDevices(Session& session, const Show& show);
 

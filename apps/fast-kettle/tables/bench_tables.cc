@@ -22,7 +22,7 @@ namespace {
 // What of the settings differs within a bench: those columns are shown, the rest is said once above.
 struct Column {
   const char* name;
-  std::function<std::string(const EncodeSettings&)> value;
+  std::function<std::string(const EncodeSettings&, const Cards&)> value;
 };
 
 std::string Rates(const EncodeSettings& s) {
@@ -31,35 +31,40 @@ std::string Rates(const EncodeSettings& s) {
   return s.bit_rate.str();
 }
 
+// By name, as each interface counts its own cards; "-": on the processors.
+std::string CardOf(const EncodeSettings& s, const Cards& cards) {
+  if (FindFamily(s.encoder).device == DeviceKind::kCpu) return "-";
+  const auto card = cards.find({s.encoder, s.device});
+  return card != cards.end() && !card->second.empty() ? card->second : std::to_string(s.device);
+}
+
 const std::vector<Column>& SettingColumns() {
   static const std::vector<Column> columns = {
-      {"size", [](const EncodeSettings& s) { return s.size.str(); }},
-      {"rate", [](const EncodeSettings& s) { return s.frame_rate.str(); }},
-      {"rate control", [](const EncodeSettings& s) { return std::string(Name(s.rate_control)); }},
-      {"bit rate", Rates},
-      {"GPU", [](const EncodeSettings& s) {
-         return FindFamily(s.encoder).device == DeviceKind::kGpu ? std::to_string(s.device) : "-";
-       }}};
+      {"size", [](const EncodeSettings& s, const Cards&) { return s.size.str(); }},
+      {"rate", [](const EncodeSettings& s, const Cards&) { return s.frame_rate.str(); }},
+      {"rate control", [](const EncodeSettings& s, const Cards&) { return std::string(Name(s.rate_control)); }},
+      {"bit rate", [](const EncodeSettings& s, const Cards&) { return Rates(s); }},
+      {"GPU", CardOf}};
   return columns;
 }
 
-std::vector<const Column*> Varying(const std::vector<EncodeSettings>& settings, bool varying) {
+// The columns whose values differ among these encodes, or those whose do not.
+std::vector<const Column*> Varying(const std::vector<EncodeSettings>& settings, const Cards& cards, bool varying) {
   std::vector<const Column*> columns;
   for (const Column& column : SettingColumns()) {
     std::set<std::string> values;
-    for (const EncodeSettings& s : settings) values.insert(column.value(s));
+    for (const EncodeSettings& s : settings) values.insert(column.value(s, cards));
     if ((values.size() > 1) == varying) columns.push_back(&column);
   }
   return columns;
 }
 
-std::string Common(const std::vector<EncodeSettings>& settings) {
+std::string Common(const std::vector<EncodeSettings>& settings, const Cards& cards) {
   const EncodeSettings& s = settings.front();
   std::string text;
-  for (const Column* column : Varying(settings, false)) {
+  for (const Column* column : Varying(settings, cards, false)) {
     const std::string name = column->name;
-    const std::string value = column->value(s);
-    if (name == "GPU" && value == "0") continue;
+    const std::string value = column->value(s, cards);
     if (value == "-") continue;
     text += (text.empty() ? "" : ", ") + (name == "rate"  ? value + " frames per second"
                                           : name == "GPU" ? "GPU " + value
@@ -67,6 +72,13 @@ std::string Common(const std::vector<EncodeSettings>& settings) {
   }
   const std::string extras = Extras(s);
   return text + (extras.empty() ? "" : ", " + extras);
+}
+
+Cards CardsOf(const std::vector<Option>& options) {
+  Cards cards;
+  for (const Option& option : options)
+    if (option.device == "gpu") cards[{option.settings.encoder, option.settings.device}] = CardName(option.device_name);
+  return cards;
 }
 
 // Of a bench in which nothing was measured twice, nothing is known of how much repeats vary.
@@ -80,12 +92,12 @@ std::string Interval(const Option& option) {
 class ResultTable {
  public:
   explicit ResultTable(const BenchResult& result)
-      : result_(result), columns_(Varying(result.settings, true)), table_(Header()) {}
+      : cards_(CardsOf(result.options)), columns_(Varying(result.settings, cards_, true)), table_(Header()) {}
 
   void Row(const Option& option, const std::string& verdict, Tone tone) {
     std::vector<Cell> cells = {{option.settings.encoder + (option.simulated ? " (simulated)" : "")},
                                {option.settings.preset}};
-    for (const Column* column : columns_) cells.push_back({column->value(option.settings)});
+    for (const Column* column : columns_) cells.push_back({column->value(option.settings, cards_)});
     const bool works = option.throughput_fps > 0;
     const auto figure = [&](const std::string& text) { return Number(works ? text : "-"); };
     cells.push_back(figure(fmt::format("{:.0f}", option.throughput_fps)));
@@ -114,7 +126,7 @@ class ResultTable {
     return header;
   }
 
-  const BenchResult& result_;
+  Cards cards_;
   std::vector<const Column*> columns_;
   Table table_;
   int rows_ = 0;
@@ -137,13 +149,14 @@ std::string Verdict(const Option& option, double headroom, bool holds) {
 
 // Which settings an odd figure belongs to, and what is odd, below the tables.
 void PrintNotes(const BenchResult& result) {
-  const auto columns = Varying(result.settings, true);
+  const Cards cards = CardsOf(result.options);
+  const auto columns = Varying(result.settings, cards, true);
   std::map<std::string, std::vector<std::string>> whose;
   for (const Option& option : result.options)
     for (const std::string& mark : Noted(option)) {
-      std::string title = option.title();
+      std::string title = option.settings.encoder + " " + option.settings.preset;
       for (const Column* column : columns) {
-        const std::string value = column->value(option.settings);
+        const std::string value = column->value(option.settings, cards);
         if (value != "-") title += (std::string(column->name) == "GPU" ? ", GPU " : " ") + value;
       }
       whose[mark].push_back(title);
@@ -262,7 +275,7 @@ void PrintBench(const BenchResult& result, const ResultPlace& place) {
   const Headline headline = HeadlineOf(result, place);
   PrintHeadline(headline);
   fmt::print("{}\n{}; each encode alone; results are those of its worst clip\n\n", Paint(result.title, Tone::kStrong),
-             Common(result.settings));
+             Common(result.settings, CardsOf(result.options)));
   PrintOptions(result);
   fmt::print("  {}\n\n", kScoreLegend);
   PrintPaced(result.paced);
@@ -280,16 +293,16 @@ void PrintBench(const BenchResult& result, const ResultPlace& place) {
 }
 
 void PrintDryRun(const BenchPlan& plan, const std::vector<TrialJob>& jobs, const Expectation& expectation) {
-  fmt::print("{}\n{}\n\n", Paint(plan.show.title, Tone::kStrong), Common(plan.settings));
+  fmt::print("{}\n{}\n\n", Paint(plan.show.title, Tone::kStrong), Common(plan.settings, plan.cards));
   std::vector<Cell> header = {{"encoder"}, {"preset"}};
-  const auto columns = Varying(plan.settings, true);
+  const auto columns = Varying(plan.settings, plan.cards, true);
   for (const Column* column : columns) header.push_back({column->name});
   header.push_back({"footage"});
   header.push_back({"measured before"});
   Table table(std::move(header));
   for (const TrialJob& job : jobs) {
     std::vector<Cell> cells = {{job.settings.encoder}, {job.settings.preset}};
-    for (const Column* column : columns) cells.push_back({column->value(job.settings)});
+    for (const Column* column : columns) cells.push_back({column->value(job.settings, plan.cards)});
     cells.push_back({job.footage.label});
     cells.push_back({job.trial ? fmt::format("{} times", job.trial->repeats.size()) : "no"});
     table.Row(std::move(cells));

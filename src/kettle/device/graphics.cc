@@ -105,13 +105,6 @@ GraphicsDevice PciDevice(const fs::path& folder) {
   return device;
 }
 
-std::vector<fs::path> NodesOf(const fs::path& root) {
-  std::vector<fs::path> nodes;
-  for (const fs::path& entry : Entries(root / "dev/dri"))
-    if (entry.filename().string().starts_with("renderD")) nodes.push_back(entry);
-  return nodes;
-}
-
 std::vector<RenderNode>& OtherNodes() {
   static std::vector<RenderNode> nodes;
   return nodes;
@@ -151,6 +144,24 @@ std::vector<GraphicsDevice> ReadGraphics(const fs::path& root, const Identity& i
   return devices;
 }
 
+namespace {
+
+// The paths of render nodes, those first that may encode by VA-API: what an interface calls its first device should be
+// one that it can use. NVIDIA's cards encode by NVENC alone.
+std::vector<std::string> RenderNodes(const fs::path& root) {
+  std::vector<std::string> nodes;
+  for (const fs::path& entry : Entries(root / "dev/dri"))
+    if (entry.filename().string().starts_with("renderD")) nodes.push_back("/dev/dri/" + entry.filename().string());
+  if (nodes.size() < 2) return nodes;
+  std::set<std::string> without;
+  for (const GraphicsDevice& device : ReadGraphics(root))
+    if (device.driver == "nvidia" || device.driver == "nouveau") without.insert(device.render_node);
+  std::stable_partition(nodes.begin(), nodes.end(), [&](const std::string& node) { return !without.contains(node); });
+  return nodes;
+}
+
+}  // namespace
+
 void UseRenderNodes(std::vector<RenderNode> nodes) { OtherNodes() = std::move(nodes); }
 
 std::string BusAddressOfNode(const std::string& path) {
@@ -165,13 +176,12 @@ std::string RenderNodePath(int index, const fs::path& root) {
   const std::vector<RenderNode>& others = OtherNodes();
   if (index >= 0 && static_cast<std::size_t>(index) < others.size())
     return others[static_cast<std::size_t>(index)].path;
-  const auto nodes = NodesOf(root);
-  if (index >= 0 && static_cast<std::size_t>(index) < nodes.size())
-    return "/dev/dri/" + nodes[static_cast<std::size_t>(index)].filename().string();
+  const std::vector<std::string> nodes = RenderNodes(root);
+  if (index >= 0 && static_cast<std::size_t>(index) < nodes.size()) return nodes[static_cast<std::size_t>(index)];
   return fmt::format("/dev/dri/renderD{}", 128 + index);
 }
 
-int CountRenderNodes(const fs::path& root) { return static_cast<int>(NodesOf(root).size()); }
+int CountRenderNodes(const fs::path& root) { return static_cast<int>(RenderNodes(root).size()); }
 
 EngineTimes ReadEngineTimes(const fs::path& root) {
   EngineTimes times;

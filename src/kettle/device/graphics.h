@@ -42,7 +42,8 @@ void UseRenderNodes(std::vector<RenderNode> nodes);
 // Where the device of that node sits, "" if nothing tells.
 std::string BusAddressOfNode(const std::string& path);
 
-// The path of the `index`th render node; of one that is not there, the path that it would usually have.
+// The path of the `index`th render node, as VA-API and QSV count their devices: by the kernel's order, but cards that
+// encode by NVENC alone come last. Of one that is not there, the path that it would usually have.
 std::string RenderNodePath(int index, const std::filesystem::path& root = "/");
 int CountRenderNodes(const std::filesystem::path& root = "/");
 

@@ -43,7 +43,6 @@ void AdviseGraphics(const std::vector<GraphicsDevice>& devices, Advice& advice) 
     if (device.busy && *device.busy >= kBusy)
       advice.push_back(Message{"advice.gpu-busy", {{"gpu", gpu}, {"percent", *device.busy * 100}}});
   }
-  if (devices.size() > 1) advice.push_back(Message{"advice.several-gpus", {{"count", devices.size()}}});
 }
 
 void AdviseAudio(const std::vector<AudioDevice>& devices, Advice& advice) {

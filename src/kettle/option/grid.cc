@@ -44,9 +44,7 @@ class Combiner {
       for (const std::string& encoder : grid_.encoders) {
         const EncoderFamily& family = FindFamily(encoder);
         if (preset >= family.presets.size() || !Wanted(family.presets[preset])) continue;
-        const std::vector<int> devices =
-            family.device == DeviceKind::kGpu ? Or(grid_.devices, base_.device) : std::vector<int>{0};
-        for (const int device : devices) {
+        for (const int device : DevicesOf(family)) {
           EncodeSettings settings = base_;
           settings.encoder = encoder;
           settings.preset = family.presets[preset];
@@ -61,6 +59,14 @@ class Combiner {
  private:
   bool Wanted(const std::string& preset) const {
     return grid_.presets.empty() || std::count(grid_.presets.begin(), grid_.presets.end(), preset) > 0;
+  }
+
+  std::vector<int> DevicesOf(const EncoderFamily& family) const {
+    if (grid_.devices.empty()) return {family.device == DeviceKind::kGpu ? base_.device : 0};
+    std::vector<int> devices;
+    for (const auto& [encoder, device] : grid_.devices)
+      if (encoder == family.name) devices.push_back(device);
+    return devices;
   }
 
   void CheckPresets() const {

@@ -2,7 +2,9 @@
 // From what is to be combined to the list of encodes to measure.
 #pragma once
 
+#include <set>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "kettle/encoders/settings.h"
@@ -14,7 +16,8 @@ struct Grid {
   std::vector<std::string> encoders;  // never empty
   bool named = false;                 // the user named the encoders: one that cannot do what is asked is an error
   std::vector<std::string> presets;   // of those encoders that have them; empty: all
-  std::vector<int> devices;           // of GPU encoders
+  // Encoders, each with one of its devices: only those. Empty: each encoder on the base's device.
+  std::set<std::pair<std::string, int>> devices;
   std::vector<FrameSize> sizes;
   std::vector<FrameRate> frame_rates;
   std::vector<RateControl> rate_controls;

@@ -14,6 +14,11 @@ namespace kettle {
 
 const char* Name(Role role) { return role == Role::kStream ? "stream" : "recording"; }
 
+std::string CardName(const std::string& device_name) {
+  const std::string name = device_name.substr(0, device_name.find(", driver"));
+  return name.substr(0, name.find(" (simulated)"));
+}
+
 std::string Option::title() const {
   return settings.encoder + " " + settings.preset + (settings.device > 0 ? " on " + place() : "");
 }
@@ -22,8 +27,8 @@ std::string Option::place() const {
   if (device != "gpu") return "CPU";
   if (settings.device == 0) return "GPU";
   // By name: each interface counts its own cards, in an order of its own.
-  const std::string name = card_name();
-  return "GPU " + (name.empty() ? std::to_string(settings.device) : name.substr(0, name.find(" (simulated)")));
+  const std::string name = CardName(device_name);
+  return "GPU " + (name.empty() ? std::to_string(settings.device) : name);
 }
 
 std::string Option::card_name() const {

@@ -16,6 +16,9 @@ const char* Name(Role role);  // "stream", "recording"
 
 inline constexpr double kNotScored = -1000;  // below any picture's score
 
+// A graphics card's name out of what its driver calls it, without "(simulated)" and the driver's version.
+std::string CardName(const std::string& device_name);
+
 // What it does on one clip or scene.
 struct ClipResult {
   std::string footage;  // label
