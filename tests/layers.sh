@@ -20,7 +20,8 @@ declare -A may=(
   [comparison]="units encoders trial"
   [question]="units message encoders quality curve trial search"
   [plan]="units message device machine media footage encoders quality realtime uplink show option placement search"
-  [planner]="units message encoders footage rehearsal show option placement search plan"
+  [draft]="units message encoders option plan"
+  [planner]="units message encoders footage rehearsal show option placement search plan draft"
   [diagnosis]="units message rehearsal plan" [watching]="units message device machine diagnosis")
 
 for folder in src/kettle/*/; do

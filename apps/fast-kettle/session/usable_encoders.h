@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "kettle/planner/allowed_devices.h"
+#include "kettle/draft/allowed_devices.h"
 #include "kettle/plan/targets.h"
 #include "kettle/show/show.h"
 #include "session/session.h"

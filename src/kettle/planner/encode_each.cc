@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// An encode for each destination in place of one for all: where none suits all of them, or where their pictures
-// gain by it and the machine holds it.
+#include "kettle/planner/encode_each.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -8,7 +8,6 @@
 
 #include "kettle/option/with_encoder.h"
 #include "kettle/planner/picture_choice.h"
-#include "kettle/planner/planner.h"
 #include "kettle/search/finalists.h"
 
 namespace kettle {
@@ -63,7 +62,7 @@ Demand LeastDemand(const std::vector<EachCandidates>& candidates, const Capacity
 
 // What keeps pace alone for these destinations, at whatever picture; the search of the common stream knows much of it,
 // and all where they ask no more than that.
-EachCandidates Planner::CandidatesFor(const OwnStream& own) {
+EachCandidates EncodeEachPlanner::CandidatesFor(const OwnStream& own) {
   std::vector<TriedPicture> tried;
   if (plan_.each->one && !MayGain(own)) {
     EncodeSettings settings = plan_.each->one->settings;
@@ -89,11 +88,11 @@ EachCandidates Planner::CandidatesFor(const OwnStream& own) {
         option.scored() && option.keeps_pace(options_.required_headroom()) &&
         option.calm.empty() != options_.has_calm())
       candidates.options.push_back(option);
-  own_pictures_[own.destinations.front()] = std::move(tried);
+  pictures_[own.destinations.front()] = std::move(tried);
   return candidates;
 }
 
-std::vector<EachCandidates> Planner::AllCandidates(const std::vector<OwnStream>& streams) {
+std::vector<EachCandidates> EncodeEachPlanner::AllCandidates(const std::vector<OwnStream>& streams) {
   std::vector<EachCandidates> all;
   for (const OwnStream& own : streams) {
     all.push_back(CandidatesFor(own));
@@ -107,8 +106,8 @@ std::vector<EachCandidates> Planner::AllCandidates(const std::vector<OwnStream>&
 
 // Beside the recording as it was placed; where the streams would lose too much to it, the best stream's own encode is
 // recorded instead.
-std::optional<Pair> Planner::PlaceEachBeside(const std::vector<EachCandidates>& candidates,
-                                             const Capacity& capacity) const {
+std::optional<Pair> EncodeEachPlanner::PlaceBeside(const std::vector<EachCandidates>& candidates,
+                                                   const Capacity& capacity) const {
   const Show& show = request_.show;
   const Pair& before = plan_.proving.attempts.back().pair;
   std::optional<Pair> beside, as_it_is;
@@ -117,17 +116,19 @@ std::optional<Pair> Planner::PlaceEachBeside(const std::vector<EachCandidates>& 
     return show.recording_is_none || show.recording_plays == Plays::kModern ||
            FindFamily(option.settings.encoder).codec == "h264";
   };
-  if (before.one_encode || one_encode_will_do()) as_it_is = PlaceEach(candidates, std::nullopt, capacity, may_record);
+  if (before.one_encode || draft_.one_encode_will_do())
+    as_it_is = PlaceEach(candidates, std::nullopt, capacity, may_record);
   if (!beside || !as_it_is) return beside ? beside : as_it_is;
   const bool loses_too_much = MeanScore(*as_it_is) - MeanScore(*beside) > show.stream_gives;
   return show.favour == Favour::kStream && loses_too_much ? as_it_is : beside;
 }
 
 // The same with every option measured on all footage.
-std::optional<Pair> Planner::PlaceEachConfirmed(std::vector<EachCandidates>& candidates, const Capacity& capacity) {
+std::optional<Pair> EncodeEachPlanner::PlaceConfirmed(std::vector<EachCandidates>& candidates,
+                                                      const Capacity& capacity) {
   constexpr int kMostRounds = 3;
   for (int round = 1; round <= kMostRounds; ++round) {
-    std::optional<Pair> pair = PlaceEachBeside(candidates, capacity);
+    std::optional<Pair> pair = PlaceBeside(candidates, capacity);
     if (!pair) return pair;
     bool keeps_pace = true;
     const auto confirm = [&](const Option& option, const std::vector<std::string>& destinations) {
@@ -152,7 +153,7 @@ std::optional<Pair> Planner::PlaceEachConfirmed(std::vector<EachCandidates>& can
 
 // Whether these destinations could have more than one encode for all gives them: bits, pixels, frames, or a GPU's
 // encoder for a codec that others do not accept. (In real time such a codec gains nothing over H.264 on processors.)
-bool Planner::MayGain(const OwnStream& own) const {
+bool EncodeEachPlanner::MayGain(const OwnStream& own) const {
   const EncodeSettings& common = request_.targets.stream;
   return own.stream.bit_rate > common.bit_rate || own.stream.size.pixels() > common.size.pixels() ||
          own.stream.frame_rate.fps() > common.frame_rate.fps() ||
@@ -164,7 +165,7 @@ bool Planner::MayGain(const OwnStream& own) const {
 
 // The streams of their own that may gain anything, once each such GPU's encoder has shown at the common picture
 // whether it comes near.
-std::vector<OwnStream> Planner::ScoutOwnStreams(const Option& one) {
+std::vector<OwnStream> EncodeEachPlanner::ScoutOwnStreams(const Option& one) {
   std::vector<OwnStream> streams = request_.own_streams;
   for (OwnStream& own : streams)
     std::erase_if(own.families, [&](const std::string& family) {
@@ -184,7 +185,7 @@ std::vector<OwnStream> Planner::ScoutOwnStreams(const Option& one) {
 
 // What encodes for each take at the least, by what is known without a search: for those that ask what all would get,
 // the lightest that loses little; for the others the lightest stream that was measured.
-Demand Planner::LeastForEach(const Option& one) const {
+Demand EncodeEachPlanner::LeastForEach(const Option& one) const {
   const Option *lightest = nullptr, *lightest_good = &one;
   for (const Option& option : options_.options()) {
     const bool is_stream = option.scored() && option.settings.rate_control == one.settings.rate_control &&
@@ -196,50 +197,58 @@ Demand Planner::LeastForEach(const Option& one) const {
   std::vector<Option> encodes;
   for (const OwnStream& own : request_.own_streams)
     encodes.push_back(own.stream.bit_rate == one.settings.bit_rate || !lightest ? *lightest_good : *lightest);
-  if (!plan_.proving.attempts.back().pair.one_encode && !one_encode_will_do())
+  if (!plan_.proving.attempts.back().pair.one_encode && !draft_.one_encode_will_do())
     encodes.push_back(plan_.proving.attempts.back().pair.recording);
   return PredictDemand(encodes, plan_.capacity);
 }
 
-void Planner::TryEncodeEach() {
+// Why not even the lightest encodes fit, as far as that is known without a search; empty if they may. Where there is a
+// GPU too, what fits depends on who goes where.
+Message EncodeEachPlanner::WhyTooMuch(const Option& one) const {
+  const auto& known = options_.options();
+  if (std::any_of(known.begin(), known.end(), [](const Option& option) { return option.device == "gpu"; })) return {};
+  const std::vector<Message> lacking = Lacking(LeastForEach(one), plan_.capacity);
+  return lacking.empty() ? Message{} : Message{"each.does-not-fit", {{"lacking", lacking}}};
+}
+
+bool EncodeEachPlanner::SomeMayGain(const std::vector<OwnStream>& streams) const {
+  return std::any_of(streams.begin(), streams.end(), [this](const OwnStream& own) { return MayGain(own); });
+}
+
+void EncodeEachPlanner::Try() {
   if (request_.own_streams.empty() || !plan_.proving.holds()) return;
-  const auto some_may_gain = [this](const std::vector<OwnStream>& streams) {
-    return std::any_of(streams.begin(), streams.end(), [this](const OwnStream& own) { return MayGain(own); });
-  };
-  if (!must_split() && !(some_may_gain(request_.own_streams) && MayGoOn(PlanStage::kEncodeEach))) return;
-  Begin(PlanStage::kEncodeEach);
+  const bool must = draft_.must_split();
+  if (!must && !(SomeMayGain(request_.own_streams) && draft_.MayGoOn(PlanStage::kEncodeEach))) return;
+  draft_.Begin(PlanStage::kEncodeEach);
   const Attempt one = plan_.proving.attempts.back();
   EncodeEach& each = plan_.each.emplace();
-  if (!must_split()) each.one = one.pair.stream;
   each.one_demand = one.pair.demand;
-  const auto& known = options_.options();
-  const bool on_processors_only =  // where there is a GPU too, what fits depends on who goes where
-      std::none_of(known.begin(), known.end(), [](const Option& option) { return option.device == "gpu"; });
-  if (each.one && on_processors_only)
-    if (const std::vector<Message> lacking = Lacking(LeastForEach(*each.one), plan_.capacity); !lacking.empty()) {
-      each.why = Message{"each.does-not-fit", {{"lacking", lacking}}};
+  std::vector<OwnStream> streams = request_.own_streams;
+  if (!must) {
+    each.one = one.pair.stream;
+    each.why = WhyTooMuch(*each.one);
+    if (!each.why.empty()) return;
+    streams = ScoutOwnStreams(*each.one);
+    if (!SomeMayGain(streams)) {
+      each.why = Message{"each.other-codecs-no-better"};
       return;
     }
-  const std::vector<OwnStream> streams = each.one ? ScoutOwnStreams(*each.one) : request_.own_streams;
-  if (each.one && !some_may_gain(streams)) {
-    each.why = Message{"each.other-codecs-no-better"};
-    return;
   }
   std::vector<EachCandidates> candidates = AllCandidates(streams);
-  const Proving proving = ProveEach(candidates, one);
-  each.taken = proving.holds() &&
-               (must_split() || proving.attempts.back().has_room(plan_.capacity) || !one.has_room(plan_.capacity));
+  const Proving proving = ProveLighterUntilOneHolds(candidates, one);
+  each.taken =
+      proving.holds() && (must || proving.attempts.back().has_room(plan_.capacity) || !one.has_room(plan_.capacity));
   if (!each.taken && !proving.attempts.empty()) each.why = Message{"each.failed-proof"};
   std::vector<Attempt>& attempts = plan_.proving.attempts;
-  if (must_split()) attempts.clear();  // what served some destinations only is no plan
+  if (must) attempts.clear();  // what served some destinations only is no plan
   attempts.insert(each.taken || attempts.empty() ? attempts.end() : attempts.end() - 1, proving.attempts.begin(),
                   proving.attempts.end());
-  if (each.taken) TakeEach(attempts.back().pair);
+  if (each.taken) Take(attempts.back().pair);
 }
 
 // Places and proves, lighter ones until one holds with room. Without any run, the reason is told.
-Proving Planner::ProveEach(std::vector<EachCandidates>& candidates, const Attempt& one) {
-  const int most_runs = must_split() ? 3 : std::clamp(runs_left(), 1, 3);
+Proving EncodeEachPlanner::ProveLighterUntilOneHolds(std::vector<EachCandidates>& candidates, const Attempt& one) {
+  const int most_runs = draft_.must_split() ? 3 : std::clamp(draft_.runs_left(), 1, 3);
   EncodeEach& each = *plan_.each;
   Proving proving;
   for (const EachCandidates& none : candidates)
@@ -249,8 +258,8 @@ Proving Planner::ProveEach(std::vector<EachCandidates>& candidates, const Attemp
       return proving;
     }
   Capacity capacity = plan_.capacity;
-  for (int run = 0; run < most_runs && (run == 0 || MayGoOn(PlanStage::kEncodeEach)); ++run) {
-    const std::optional<Pair> pair = PlaceEachConfirmed(candidates, capacity);
+  for (int run = 0; run < most_runs && (run == 0 || draft_.MayGoOn(PlanStage::kEncodeEach)); ++run) {
+    const std::optional<Pair> pair = PlaceConfirmed(candidates, capacity);
     if (run == 0) each.pair = pair;
     if (!pair) break;
     const double gain = each.one ? MeanScore(*pair) - each.one->score : kWorthAnEncode;
@@ -259,7 +268,7 @@ Proving Planner::ProveEach(std::vector<EachCandidates>& candidates, const Attemp
           Message{"each.too-little", {{"points", gain}, {"cores", pair->demand.cpu_cores - one.pair.demand.cpu_cores}}};
       break;
     }
-    proving.attempts.push_back({*pair, prove_(*pair)});
+    proving.attempts.push_back({*pair, draft_.prove(*pair)});
     const Attempt& last = proving.attempts.back();
     if (last.proof.holds() && last.has_room(plan_.capacity)) return proving;
     capacity.headroom = 1 - kLighter * pair->demand.cpu_cores / std::max(1e-6, capacity.cpu_cores);
@@ -272,7 +281,7 @@ Proving Planner::ProveEach(std::vector<EachCandidates>& candidates, const Attemp
 }
 
 // The targets and reasons are those of the stream that comes first from now on.
-void Planner::TakeEach(const Pair& pair) {
+void EncodeEachPlanner::Take(const Pair& pair) {
   EncodeEach& each = *plan_.each;
   each.pair = pair;
   each.why = each.one ? Message{"each.looks-better", {{"points", MeanScore(pair) - each.one->score}}}
@@ -288,7 +297,7 @@ void Planner::TakeEach(const Pair& pair) {
   targets.rates = own->rates;
   targets.stream_codecs = own->codecs;
   targets.most_b_frames = own->most_b_frames;
-  plan_.pictures = own_pictures_[own->destinations.front()];
+  plan_.pictures = pictures_[own->destinations.front()];
   const EncodeSettings& settings = pair.stream.settings;
   const auto picture = std::find_if(plan_.pictures.begin(), plan_.pictures.end(), [&](const TriedPicture& tried) {
     return tried.size == settings.size && tried.rate == settings.frame_rate;
@@ -299,8 +308,7 @@ void Planner::TakeEach(const Pair& pair) {
   if (pair.one_encode) targets.recording = targets.stream;
 }
 
-// What to do where the encodes that all destinations need are too much together.
-Message Planner::NearestForEach() const {
+Message EncodeEachPlanner::Nearest() const {
   return Message{"each.nearest",
                  {{"served", fmt::format("{}", fmt::join(request_.targets.served, ", "))}, {"why", plan_.each->why}}};
 }

@@ -17,52 +17,7 @@ bool IsHeavier(const EncodeSettings& a, const EncodeSettings& b) {
   return pixel_rate(a) >= pixel_rate(b) && a.bit_rate >= b.bit_rate;
 }
 
-bool IsAmong(const std::string& name, const std::vector<std::string>& names) {
-  return std::find(names.begin(), names.end(), name) != names.end();
-}
-
-bool IsPlain(const std::string& family) { return FindFamily(family).codec == "h264"; }
-
 }  // namespace
-
-int Planner::CountGrid() const {
-  const Targets& targets = request_.targets;
-  SearchSpace recording{targets.recording, targets.recording_sizes, targets.recording_rates, recording_families()};
-  if (recording.sizes.empty()) recording.sizes = {targets.recording.size};
-  if (recording.rates.empty()) recording.rates = {targets.recording.frame_rate};
-  int grid = GridSize(space_, request_.footage.size()) + GridSize(recording, request_.footage.size());
-  if (request_.show.recording_score) grid += GridSize(recording, request_.footage.size());  // at its level too
-  for (const OwnStream& own : request_.own_streams)
-    grid += GridSize({own.stream, own.sizes, own.rates, own.families}, request_.footage.size());
-  // Of further cards, both encodes at the picture chosen.
-  for (const std::string& family : AllFamilies())
-    if (const auto several = request_.devices.find(family); several != request_.devices.end())
-      grid += (several->second - 1) * 2 * static_cast<int>(FindFamily(family).presets.size() * request_.footage.size());
-  return grid;
-}
-
-// Of the stream and the recording, each once, in the catalogue's order.
-std::vector<std::string> Planner::AllFamilies() const {
-  std::vector<std::string> all;
-  for (const EncoderFamily& family : Catalogue())
-    if (IsAmong(family.name, request_.families) || IsAmong(family.name, recording_families()))
-      all.push_back(family.name);
-  return all;
-}
-
-// What recordings are placed with: H.264, where it may be used at all. Other codecs are weighed against that.
-bool Planner::IsPlainRecording(const std::string& family) const {
-  const std::vector<std::string>& families = recording_families();
-  const bool any_plain = std::any_of(families.begin(), families.end(), IsPlain);
-  return IsAmong(family, families) && (IsPlain(family) || !any_plain);
-}
-
-// Whether the show lets that encode run there.
-bool Planner::MayUse(Role role, const std::string& family, int device) const {
-  const bool stream = role == Role::kStream;
-  return IsAmong(family, stream ? request_.families : recording_families()) &&
-         (stream ? request_.stream_devices : request_.recording_devices).Has(family, device);
-}
 
 EncodeSettings RecordingSettings(const EncodeSettings& target, const std::string& family, int preset, int device,
                                  const RecordingLevels& levels) {
@@ -74,7 +29,7 @@ EncodeSettings RecordingSettings(const EncodeSettings& target, const std::string
 
 std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
   std::vector<FamilyOptions> families;
-  for (const std::string& name : AllFamilies()) {
+  for (const std::string& name : draft_.families()) {
     const auto several = request_.devices.find(name);
     const auto sessions = request_.sessions.find(name);
     for (int device = 0; device < (several == request_.devices.end() ? 1 : several->second); ++device) {
@@ -98,7 +53,8 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
            LikelyToHold(name, [&](int preset) { return settings(Role::kStream, preset); }),
            BestStreamScore(settings(Role::kStream, 0)), device,
            sessions == request_.sessions.end() ? 0 : sessions->second, RecordingPresets(name),
-           MayUse(Role::kStream, name, device), IsPlainRecording(name) && MayUse(Role::kRecording, name, device)});
+           draft_.MayUse(Role::kStream, name, device),
+           draft_.IsPlainRecording(name) && draft_.MayUse(Role::kRecording, name, device)});
     }
   }
   return families;

@@ -1,13 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/planner/make_plan.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <set>
 
 #include "kettle/option/option_picks.h"
 #include "kettle/placement/sharing.h"
+#include "kettle/planner/explain.h"
 #include "kettle/planner/nearest.h"
 #include "kettle/planner/picture_choice.h"
 #include "kettle/planner/planner.h"
@@ -27,87 +26,48 @@ bool Includes(const std::vector<Attempt>& attempts, const Pair& pair) {
 
 }  // namespace
 
-Planner::Planner(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove)
-    : request_(request),
-      book_(book),
-      prove_(prove),
-      space_(SpaceOf(request.targets, request.families)),
-      grid_(CountGrid()),
-      options_(book, request.footage, request.capacity.headroom, grid_ / 2,
-               {[this](const EncodeSettings& settings) { return MayMeasure(settings); }, [this] { Tell(); }},
-               request.calm) {
-  plan_.title = request.show.title;
-  plan_.container = request.show.recording_container;
-  plan_.recording_hours = request.show.recording_hours;
-  plan_.keep_last_seconds = request.show.keep_last_seconds;
-  plan_.under_load = !request.show.load.empty();
-  plan_.targets = request.targets;
-  plan_.capacity = request.capacity;
-  plan_.first = request.show.first;
-  plan_.stream_gives = request.show.stream_gives;
-  plan_.game_gives = request.show.game_gives;
-  plan_.grid = grid_;
-}
-
 Plan Planner::Make() {
-  Begin(PlanStage::kPicture);
+  draft_.Begin(PlanStage::kPicture);
   RecallLargest();
-  if (space_.sizes.size() * space_.rates.size() > 1)
-    plan_.pictures = RankFinalists(SearchPicture(space_, options_), options_);
+  if (draft_.space.sizes.size() * draft_.space.rates.size() > 1)
+    plan_.pictures = RankFinalists(SearchPicture(draft_.space, options_), options_);
   ProvePictures();
-  TryEncodeEach();
-  if (!plan_.proving.holds() && !must_split() && runs_left() > 0)
-    ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, prove_, one_encode_will_do(), plan_.proving);
+  each_.Try();
+  if (!plan_.proving.holds() && !draft_.must_split() && draft_.runs_left() > 0)
+    ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, draft_.prove, draft_.one_encode_will_do(), plan_.proving);
   ScoreRecording();
   TellOptions();
   if (plan_.proving.holds())
     TakeWhatHolds();
   else if (plan_.each)
-    plan_.nearest = NearestForEach();
+    plan_.nearest = each_.Nearest();
   else
     plan_.nearest = DescribeNearest(plan_.options[static_cast<int>(Role::kStream)],
                                     plan_.options[static_cast<int>(Role::kRecording)], plan_.targets, plan_.capacity,
-                                    one_encode_will_do(), plan_.proving);
-  TellLeftOut();
+                                    draft_.one_encode_will_do(), plan_.proving);
+  draft_.TellWhatWasLeftOut();
   return std::move(plan_);
-}
-
-int Planner::runs_left() {
-  const int left = request_.most_proofs - static_cast<int>(plan_.proving.attempts.size());
-  return left <= 0 || plan_.proving.attempts.empty() || MayGoOn(PlanStage::kProof) ? left : 0;
 }
 
 // Where a lighter recording may be tried after this one, some are kept for it.
 int Planner::RunsForThis() {
   constexpr int kAWay = 2;
-  if (plan_.placement.feasible.empty()) return runs_left();
+  if (plan_.placement.feasible.empty()) return draft_.runs_left();
   const Pair& pair = plan_.placement.feasible.front();
-  const bool lighter = !pair.one_encode && (RecordingIsFree() || !IsPlainRecording(pair.recording.settings.encoder));
-  return lighter ? std::min(kAWay, std::max(1, runs_left() - 1)) : runs_left();
-}
-
-void Planner::Tell() const {
-  if (!request_.watch) return;
-  PlanStatus status{stage_, options_.trials_left(), std::nullopt};
-  const EncodeSettings& asked = request_.targets.stream;
-  for (const Option& option : options_.options())
-    if (option.measured && option.keeps_pace(options_.required_headroom()) && option.scored() &&
-        option.settings.rate_control == asked.rate_control && option.settings.bit_rate == asked.bit_rate &&
-        (!status.best || option.score > status.best->score))
-      status.best = option;
-  if (!plan_.placement.feasible.empty()) status.best = plan_.placement.feasible.front().stream;
-  request_.watch(status);
+  const bool lighter =
+      !pair.one_encode && (draft_.RecordingIsFree() || !draft_.IsPlainRecording(pair.recording.settings.encoder));
+  return lighter ? std::min(kAWay, std::max(1, draft_.runs_left() - 1)) : draft_.runs_left();
 }
 
 void Planner::RecallLargest() {
-  EncodeSettings largest = space_.target;
-  largest.size = space_.sizes.front();
-  largest.frame_rate = space_.rates.front();
+  EncodeSettings largest = draft_.space.target;
+  largest.size = draft_.space.sizes.front();
+  largest.frame_rate = draft_.space.rates.front();
   options_.Recall(largest);
 }
 
 void Planner::PlaceAndRefine(bool anew, bool one_encode) {
-  Begin(PlanStage::kPlacement);
+  draft_.Begin(PlanStage::kPlacement);
   plan_.placement = anew ? PlaceBoth() : PlaceAgain(one_encode);
   if (plan_.placement.feasible.empty()) {
     plan_.capacity = request_.capacity;  // where it leaves nothing to try, runs of lighter pictures tell more
@@ -121,7 +81,7 @@ void Planner::PlaceAndRefine(bool anew, bool one_encode) {
 // `last`: no other picture will be tried. `again`: what holds already stands unless something that looks better holds
 // too.
 Proving Planner::ProvePlaced(bool last, bool again) {
-  Begin(PlanStage::kProof);
+  draft_.Begin(PlanStage::kProof);
   const double expected = plan_.capacity.real_time_factor;
   Proving proving = ProveBest(
       plan_.placement, FamiliesAt(plan_.targets), plan_.capacity,
@@ -151,7 +111,7 @@ void Planner::ProvePictures() {
     // The reasons told are those of the round that the attempt that stands is of.
     if (round == 1 || (!proving.attempts.empty() && Includes(proving.attempts, plan_.proving.attempts.back().pair)))
       settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level, refinements_};
-    if (stepped_up || runs_left() <= 0) break;
+    if (stepped_up || draft_.runs_left() <= 0) break;
     if (plan_.verdict() == PlanVerdict::kHolds) {
       if (!ForgetContradicted()) break;
       stepped_up = place_anew = true;
@@ -194,7 +154,7 @@ void Planner::ProveToTheEnd() {
   while (!attempts.empty() && attempts.back().proof.ended_early && attempts.back().proof.kept_pace()) {
     Pair pair = attempts.back().pair;
     attempts.pop_back();  // the whole run takes its place
-    Proof proof = prove_(pair);
+    Proof proof = draft_.prove(pair);
     attempts.push_back({std::move(pair), std::move(proof)});
     if (!attempts.back().proof.holds()) plan_.proving.LetBestStand(plan_.capacity);
   }
@@ -204,8 +164,8 @@ void Planner::ProveToTheEnd() {
 // by them. A recording in another codec is no measure for the others.
 Proof Planner::ProveAndLearn(const Pair& pair) {
   const bool others_left = ++runs_made_ < request_.most_proofs;
-  Proof proof = others_left && request_.prove_until_too_much ? request_.prove_until_too_much(pair) : prove_(pair);
-  if (pair.one_encode || IsPlainRecording(pair.recording.settings.encoder)) {
+  Proof proof = others_left && request_.prove_until_too_much ? request_.prove_until_too_much(pair) : draft_.prove(pair);
+  if (pair.one_encode || draft_.IsPlainRecording(pair.recording.settings.encoder)) {
     const Attempt attempt{pair, proof};
     if (const auto factor = attempt.OwnRealTimeFactor(plan_.capacity)) real_time_factors_.push_back(*factor);
     plan_.capacity.real_time_factor = attempt.RealTimeFactor(plan_.capacity);
@@ -267,72 +227,37 @@ void Planner::TellOptions() {
       recording.push_back(std::move(option));
 }
 
-void Planner::TellLeftOut() {
-  std::vector<Message> parts;
-  for (const PlanStage stage : left_out_) switch (stage) {
-      case PlanStage::kPicture: parts.push_back(Message{"time-budget.picture"}); break;
-      case PlanStage::kPlacement: parts.push_back(Message{"time-budget.placement"}); break;
-      case PlanStage::kRefinement: parts.push_back(Message{"time-budget.refinement"}); break;
-      case PlanStage::kRecordingLevel: parts.push_back(Message{"time-budget.recording-level"}); break;
-      case PlanStage::kProof: parts.push_back(Message{"time-budget.proof"}); break;
-      case PlanStage::kEncodeEach: parts.push_back(Message{"time-budget.encode-each"}); break;
-      case PlanStage::kBesides: parts.push_back(Message{"time-budget.besides"}); break;
-    }
-  if (!parts.empty()) plan_.targets.warnings.push_back(Message{"time-budget.left-out", {{"parts", parts}}});
-}
-
 void Planner::TakeWhatHolds() {
-  if (runs_left() > 0) plan_.other_sharing = TryDivided(request_.processors, plan_.capacity, prove_, plan_.proving);
+  if (draft_.runs_left() > 0)
+    plan_.other_sharing = TryDivided(request_.processors, plan_.capacity, draft_.prove, plan_.proving);
   plan_.chosen = plan_.proving.attempts.back().pair;
   const Option& stream = plan_.chosen->stream;
   plan_.runner_up = RunnerUp(options_.options(), stream, plan_.capacity.headroom);
-  ExplainWay();
-  ExplainRecording();
-  ExplainCodecs();
+  ExplainWay(draft_);
+  ExplainRecordingLevel(plan_);
+  ExplainCodecs(draft_, failed_codecs_);
   if (auto warning = LittleForItsSize(stream.settings, !request_.show.stream_size))
     plan_.targets.warnings.push_back(std::move(*warning));
   if (auto warning = UnevenPictures(request_.show.source_rate, stream.settings.frame_rate))
     plan_.targets.warnings.push_back(std::move(*warning));
-  TellOfTheGamesCard();
-  Begin(PlanStage::kBesides);
+  ExplainCostToTheGame(plan_);
+  draft_.Begin(PlanStage::kBesides);
   LookBesides(stream);
-}
-
-// What an encode costs the game there, or away from there.
-void Planner::TellOfTheGamesCard() {
-  const Pair& pair = *plan_.chosen;
-  std::vector<Option> encodes{pair.stream, pair.recording};
-  for (const FurtherStream& further : pair.further) encodes.push_back(further.option);
-  std::string there;
-  std::set<std::string> elsewhere;
-  for (const Option& encode : encodes)
-    if (encode.device == "cpu")
-      elsewhere.insert("the processors");
-    else if (encode.bus_address == plan_.capacity.game_card)
-      there = encode.card_name();
-    else
-      elsewhere.insert(encode.card_name());
-  if (EncodesBesideTheGame(pair, plan_.capacity) > 0)
-    plan_.targets.warnings.push_back(Message{"plan.beside-the-game", {{"card", there}}});
-  if (pair.demand.crossing_cores > 0)
-    plan_.targets.warnings.push_back(
-        Message{"plan.frames-cross",
-                {{"to", fmt::format("{}", fmt::join(elsewhere, " and "))}, {"cores", pair.demand.crossing_cores}}});
 }
 
 // What else a streamer may want to know of the choice.
 void Planner::LookBesides(const Option& stream) {
-  if (!MayGoOn(PlanStage::kBesides)) return;
+  if (!draft_.MayGoOn(PlanStage::kBesides)) return;
   const std::string hardest = HardestClip(stream);
   const Targets& targets = plan_.targets;
   const auto& sizes = targets.sizes.size() > 1 ? targets.sizes : targets.taken_sizes;
   const auto& rates = targets.rates.size() > 1 ? targets.rates : targets.taken_rates;
   for (const Footage& pictures : request_.footage)
     if (pictures.label == hardest)
-      plan_.ladder = UplinkLadder(stream, pictures, plan_.capacity.headroom, book_, sizes, rates);
+      plan_.ladder = UplinkLadder(stream, pictures, plan_.capacity.headroom, draft_.book, sizes, rates);
 }
 
-Plan MakePlan(const PlanRequest& request, TrialBook& book, const std::function<Proof(const Pair&)>& prove) {
+Plan MakePlan(const PlanRequest& request, TrialBook& book, const Prove& prove) {
   return Planner(request, book, prove).Make();
 }
 

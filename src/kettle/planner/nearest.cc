@@ -69,8 +69,8 @@ std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate) {
   return std::nullopt;
 }
 
-void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& capacity,
-                  const std::function<Proof(const Pair&)>& prove, bool one_encode, Proving& proving) {
+void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& capacity, const Prove& prove,
+                  bool one_encode, Proving& proving) {
   constexpr double kWorthTrying = 0.67;  // of what was asked, without any headroom
   std::vector<Option> streams, recordings;
   for (const FamilyOptions& family : families) {

@@ -19,8 +19,8 @@ std::optional<FrameRate> NextLowerRate(double highest_fps, FrameRate rate);
 // a third. So the lightest pair, that should hold the largest share of what was asked, is proven even if it does not
 // fit by prediction, unless it lacks more than that, and the run is added to `proving`. `one_encode`: of pairs that
 // need one encode only.
-void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& capacity,
-                  const std::function<Proof(const Pair&)>& prove, bool one_encode, Proving& proving);
+void ProveNearest(const std::vector<FamilyOptions>& families, const Capacity& capacity, const Prove& prove,
+                  bool one_encode, Proving& proving);
 
 // What would hold, as a prediction, from the options measured for each role; without any for the recording,
 // the stream's stand for both. Empty if nothing works at all.

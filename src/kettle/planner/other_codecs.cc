@@ -37,42 +37,32 @@ Message Gain(const Option& recording, const Option& plain) {
 
 }  // namespace
 
-void Planner::NoteCodec(Role role, const std::string& family, const Message& why) {
-  const std::string& codec = FindFamily(family).codec;
-  for (OtherCodec& other : plan_.other_codecs)
-    if (other.role == role && other.encoder == family) {
-      other.why = why;
-      return;
-    }
-  plan_.other_codecs.push_back({role, codec, family, why});
-}
-
 void Planner::TryOtherCodecs() {
   std::vector<Pair>& feasible = plan_.placement.feasible;
   if (feasible.empty() || feasible.front().one_encode) return;
   Pair plain = feasible.front();
   std::optional<Settled> best;
   for (const FamilyOptions& family : FamiliesAt(plan_.targets)) {
-    const bool may = MayUse(Role::kRecording, family.family, family.device);
-    if (!may || IsPlainRecording(family.family) || failed_codecs_.contains(family.family) ||
-        !MayGoOn(PlanStage::kRecordingLevel))
+    const bool may = draft_.MayUse(Role::kRecording, family.family, family.device);
+    if (!may || draft_.IsPlainRecording(family.family) || failed_codecs_.contains(family.family) ||
+        !draft_.MayGoOn(PlanStage::kRecordingLevel))
       continue;
     if (!plain.recording.scored()) plain.recording = options_.Measure(plain.recording.settings);
-    if (plan_.trade.empty()) Note(PointOf(plain, Message{"trade.costs-nothing"}));
+    if (plan_.trade.empty()) draft_.NoteWay(PointOf(plain, Message{"trade.costs-nothing"}));
     std::optional<Settled> settled = InOtherCodec(plain, family.family, family.device);
     if (!settled) continue;
     const Pair& pair = settled->placement.feasible.front();
     const Message gain = Gain(pair.recording, plain.recording);
-    Note(PointOf(pair, gain));
+    draft_.NoteWay(PointOf(pair, gain));
     const Pair& than = best ? best->placement.feasible.front() : plain;
     const bool worth_it = IsWorthMore(pair.recording, plain.recording);
-    NoteCodec(Role::kRecording, family.family, worth_it ? gain : Message{"codec.too-little", {{"gain", gain}}});
+    draft_.NoteCodec(Role::kRecording, family.family, worth_it ? gain : Message{"codec.too-little", {{"gain", gain}}});
     if (IsWorthMore(pair.recording, than.recording)) best = std::move(settled);
   }
   if (!best) return;
   const Pair taken = best->placement.feasible.front();
   const Message gain = Gain(taken.recording, plain.recording);
-  Note(PointOf(taken, gain));  // another encoder of that codec may have been noted since
+  draft_.NoteWay(PointOf(taken, gain));  // another encoder of that codec may have been noted since
   Explain(plan_.targets, {"recording.encoder", taken.recording.title(), gain, true});
   feasible.insert(feasible.begin(), taken);
   if (best->level) plan_.recording_level = std::move(best->level);
@@ -121,7 +111,7 @@ std::optional<Planner::Settled> Planner::InOtherCodec(const Pair& plain, const s
         earlier == found_levels_.end() ? StartLevel(family, *request_.show.recording_score) : earlier->second;
   const auto refuse = [&](const Message& why) {
     levels_.erase(family);
-    NoteCodec(Role::kRecording, family, why);
+    draft_.NoteCodec(Role::kRecording, family, why);
     return std::nullopt;
   };
   const std::vector<FamilyOptions> families = FamiliesAt(plan_.targets);
@@ -146,52 +136,6 @@ std::optional<Planner::Settled> Planner::InOtherCodec(const Pair& plain, const s
   if (!settled.level || !settled.level->level)
     return refuse(settled.level ? settled.level->trouble : Message{"recording-level.no-time"});
   return settled;
-}
-
-// What became of each codec that a destination or the show could have let in.
-void Planner::ExplainCodecs() {
-  const Pair& chosen = *plan_.chosen;
-  std::erase_if(plan_.other_codecs, [&](const OtherCodec& other) {
-    return other.role == Role::kRecording && !chosen.one_encode && other.encoder == chosen.recording.settings.encoder;
-  });
-  for (const std::string& family : failed_codecs_) NoteCodec(Role::kRecording, family, Message{"trade.failed-proof"});
-  if (!chosen.one_encode && IsPlainRecording(chosen.recording.settings.encoder))
-    std::erase_if(plan_.targets.reasons, [](const Because& reason) { return reason.choice == "recording.encoder"; });
-  const Show& show = request_.show;
-  if (show.recording_plays == Plays::kAnywhere && !show.recording_encoder && !chosen.one_encode) {
-    for (const char* codec : {"hevc", "av1"})
-      plan_.other_codecs.push_back({Role::kRecording, codec, "", Message{"codec.plays-anywhere"}});
-  }
-  const auto& accepted = plan_.targets.stream_codecs;
-  for (const char* codec : kStreamCodecs) {
-    const auto streams_in = [&](const Option& option) { return codec == FindFamily(option.settings.encoder).codec; };
-    if (streams_in(chosen.stream) || std::any_of(chosen.further.begin(), chosen.further.end(),
-                                                 [&](const auto& further) { return streams_in(further.option); }))
-      continue;
-    const auto refuses = std::find_if(show.destinations.begin(), show.destinations.end(),
-                                      [&](const Destination& to) { return !to.Accepts(codec); });
-    if (refuses != show.destinations.end())
-      plan_.other_codecs.push_back(
-          {Role::kStream, codec, "", Message{"codec.refused", {{"destination", refuses->name}}}});
-    else if (std::find(accepted.begin(), accepted.end(), codec) != accepted.end())
-      plan_.other_codecs.push_back({Role::kStream, codec, "", WhyNotStreamed(codec)});
-  }
-}
-
-// Of a codec that every destination accepts.
-Message Planner::WhyNotStreamed(const std::string& codec) const {
-  const bool any = std::any_of(request_.families.begin(), request_.families.end(),
-                               [&](const std::string& family) { return FindFamily(family).codec == codec; });
-  if (!any) return Message{"codec.none-works", {{"rate_control", Name(plan_.chosen->stream.settings.rate_control)}}};
-  const Option* best = nullptr;
-  for (const Option& option : options_.options())
-    if (FindFamily(option.settings.encoder).codec == codec && option.scored() &&
-        option.settings.bit_rate == plan_.chosen->stream.settings.bit_rate &&
-        option.keeps_pace(options_.required_headroom()) && (!best || option.score > best->score))
-      best = &option;
-  if (!best) return Message{"codec.none-in-time"};
-  return Message{"codec.looks-no-better",
-                 {{"encoder", best->title()}, {"score", best->score}, {"other_score", plan_.chosen->stream.score}}};
 }
 
 }  // namespace kettle

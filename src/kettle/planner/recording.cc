@@ -24,7 +24,7 @@ Footage AtOwnSize(Footage footage, FrameSize size) {
 // Replaces the rule's bit rate of the best pair's recording by the level that reaches the goal; false if no preset
 // holds with it: then the rule stands. A recording smaller than the source goes by how it looks at its own size.
 bool Planner::SettleRecording(double goal, Settled& settled) {
-  Begin(PlanStage::kRecordingLevel);
+  draft_.Begin(PlanStage::kRecordingLevel);
   const Pair pair = settled.placement.feasible.front();
   const std::string& family = pair.recording.settings.encoder;
   const std::string hardest = HardestClip(pair.stream);
@@ -39,7 +39,7 @@ bool Planner::SettleRecording(double goal, Settled& settled) {
   levels_[family] = *found.level;
   const auto looks = [&](const Option& option) {
     if (IsWhole(option.settings)) return options_.Measure(option.settings).score;
-    const Trial trial = book_.Get(option.settings, pictures);
+    const Trial trial = draft_.book.Get(option.settings, pictures);
     return trial.quality ? trial.quality->picture_score : kNotScored;
   };
   if (const std::optional<Pair> holding = HoldingPreset(pair, goal, settled.targets, looks)) {
@@ -61,7 +61,7 @@ RecordingLevel Planner::FindLevelWithSomePreset(EncodeSettings settings, double 
   for (auto preset = std::find(presets.begin(), presets.end(), settings.preset);; --preset) {
     settings.preset = *preset;
     RecordingLevel found = FindRecordingLevel(
-        settings, goal, pictures, book_, [this] { return MayGoOn(PlanStage::kRecordingLevel); }, first);
+        settings, goal, pictures, draft_.book, [this] { return draft_.MayGoOn(PlanStage::kRecordingLevel); }, first);
     if (found.trouble.key != "recording-level.too-slow" || preset == presets.begin()) return found;
   }
 }
@@ -96,32 +96,6 @@ void Planner::ScoreRecording() {
   if (!plan_.proving.holds()) return;
   Option& recording = plan_.proving.attempts.back().pair.recording;
   if (!recording.scored()) recording = options_.ScoreEverywhere(recording.settings);
-}
-
-// What the recording's reasons say once its level is known, or why it is not.
-void Planner::ExplainRecording() {
-  if (!plan_.recording_level) return;
-  Targets& targets = plan_.targets;
-  const RecordingLevel& found = *plan_.recording_level;
-  const EncodeSettings& settings = plan_.chosen->recording.settings;
-  if (settings.rate_control != RateControl::kConstantQuality) {
-    targets.warnings.push_back(
-        Message{"recording-level.missed",
-                {{"goal", found.goal},
-                 {"why", found.trouble.empty() ? Message{"recording-level.failed-proof"} : found.trouble}}});
-    return;
-  }
-  std::vector<Message> tried;
-  for (const RecordingLevel::Step& step : found.steps)
-    tried.push_back(Message{"recording-level.step", {{"level", step.level}, {"score", step.score}}});
-  Explain(targets,
-          {"recording.rate_control", Name(settings.rate_control), Message{"recording-level.constant-quality"}, true});
-  Explain(
-      targets,
-      {"recording.quality_level", fmt::format("{}", *settings.quality_level),
-       Message{"recording-level.found", {{"footage", found.footage}, {"goal", found.goal}, {"tried", tried}}}, true});
-  Explain(targets, {"recording.bit_rate", fmt::format("{:.0f} kbit/s", plan_.chosen->recording.mean_kbps),
-                    Message{"recording-level.measured-rate"}, true});
 }
 
 }  // namespace kettle

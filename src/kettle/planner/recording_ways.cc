@@ -25,11 +25,6 @@ bool IsWithin(const RecordingWay& way, const RecordingWay& other) {
 
 }  // namespace
 
-bool Planner::RecordingIsFree() const {
-  return !request_.show.recording_is_stream &&
-         request_.targets.recording_sizes.size() * request_.targets.recording_rates.size() > 1;
-}
-
 // Encodes of their own, the most pixels a second first, but for those that were proven not to hold.
 std::vector<RecordingWay> Planner::WaysToRecord() const {
   std::vector<RecordingWay> ways;
@@ -56,7 +51,7 @@ Placement Planner::PlaceStream(const std::vector<TriedPicture>& pictures,
 Placement Planner::PlaceBoth() {
   const Show& show = request_.show;
   refinements_.clear();  // they may not fit any more
-  if (!RecordingIsFree() && !show.recording_is_stream)
+  if (!draft_.RecordingIsFree() && !show.recording_is_stream)
     return PlaceStream(
         plan_.pictures, [&](const Targets& at) { return PlaceAt(at); }, plan_.targets);
   std::erase_if(plan_.trade, [](const TradePoint& point) { return point.why.key != "trade.failed-proof"; });
@@ -71,8 +66,8 @@ Placement Planner::PlaceBoth() {
   const Pair one = best.placement.feasible.front();
   const Refinements alone = best.refinements;
   stream_alone_ = one.stream;
-  Begin(PlanStage::kPlacement);
-  Note(PointOf(one, Message{"trade.costs-nothing"}));
+  draft_.Begin(PlanStage::kPlacement);
+  draft_.NoteWay(PointOf(one, Message{"trade.costs-nothing"}));
   // After a proof run that left too little what is known must do: a second look at lighter streams takes long.
   if (show.favour == Favour::kStream && plan_.proving.attempts.empty()) MeasureLighterStreams();
   double best_worth = WorthOf(one) + kBetter;
@@ -80,7 +75,7 @@ Placement Planner::PlaceBoth() {
   for (const RecordingWay& way : WaysToRecord()) {
     const bool smaller =
         static_cast<double>(way.size.pixels()) < kAsLarge * static_cast<double>(one.stream.settings.size.pixels());
-    if (smaller || !MayGoOn(PlanStage::kPlacement) ||
+    if (smaller || !draft_.MayGoOn(PlanStage::kPlacement) ||
         std::any_of(done.begin(), done.end(), [&](const RecordingWay& other) { return IsWithin(way, other); }))
       continue;
     std::optional<Settled> settled = SettleWay(way, one.stream.settings);
@@ -138,7 +133,7 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
   point.rate = way.rate;
   const auto refuse = [&](const Message& why) {
     point.why = why;
-    Note(point);
+    draft_.NoteWay(point);
     return std::nullopt;
   };
   if (!MayLookBetterThanTheStream(settled.targets)) return refuse(Message{"trade.looks-no-better"});
@@ -168,7 +163,7 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
   settled.refinements = refinements_;
   lost = stream_alone_->score - pair.stream.score;
   const Message cost = lost < kNothing ? Message{"trade.costs-nothing"} : Message{"trade.costs", {{"lost", lost}}};
-  Note(PointOf(pair, cost));
+  draft_.NoteWay(PointOf(pair, cost));
   return settled;
 }
 
@@ -191,7 +186,7 @@ void Planner::PreferTheBestRecording(Settled& settled) {
     for (const Option& recording : options_.options()) {
       if (!is_of(recording.settings, settled.targets.recording) || !recording.scored() ||
           !recording.keeps_pace(options_.required_headroom()) ||
-          !MayUse(Role::kRecording, recording.settings.encoder, recording.settings.device))
+          !draft_.MayUse(Role::kRecording, recording.settings.encoder, recording.settings.device))
         continue;
       const double gain = recording.score - best.recording.score;
       const bool better = gain > kBetter || (gain >= -kLittle && stream.score > best.stream.score + kBetter);
@@ -209,7 +204,7 @@ void Planner::GuessLevels() {
   constexpr int kFewerBits = 2;  // levels
   levels_.clear();
   if (!request_.show.recording_score) return;
-  for (const std::string& family : recording_families()) {
+  for (const std::string& family : draft_.recording_families()) {
     if (!FindFamily(family).rates.contains(RateControl::kConstantQuality)) continue;
     const auto earlier = found_levels_.find(family);
     const int level =
@@ -256,67 +251,21 @@ Placement Planner::Take(Settled settled) {
   return std::move(settled.placement);
 }
 
-// Each way once, with what was found out last.
-void Planner::Note(const TradePoint& point) {
-  const auto known = std::find_if(plan_.trade.begin(), plan_.trade.end(),
-                                  [&](const TradePoint& other) { return other.SameWay(point); });
-  if (known == plan_.trade.end())
-    plan_.trade.push_back(point);
-  else
-    *known = point;
-}
-
 // The recording that was just proven did not hold with room, beside a stream that loses little: a lighter one may.
 // `last`: at most one more is tried.
 bool Planner::TryLighterRecording(const Proving& proving, bool last) {
   if (proving.attempts.empty() || proving.attempts.back().pair.one_encode) return false;
   const Pair& pair = proving.attempts.back().pair;
-  if (!IsPlainRecording(pair.recording.settings.encoder)) {  // then first without that codec
+  if (!draft_.IsPlainRecording(pair.recording.settings.encoder)) {  // then first without that codec
     failed_codecs_.insert(pair.recording.settings.encoder);
-    Note(PointOf(pair, Message{"trade.failed-proof"}));
+    draft_.NoteWay(PointOf(pair, Message{"trade.failed-proof"}));
     return true;
   }
-  if (!RecordingIsFree()) return false;
+  if (!draft_.RecordingIsFree()) return false;
   failed_ways_.push_back({pair.recording.settings.size, pair.recording.settings.frame_rate});
-  Note(PointOf(pair, Message{"trade.failed-proof"}));
-  only_one_encode_ = last || runs_left() <= 1;
+  draft_.NoteWay(PointOf(pair, Message{"trade.failed-proof"}));
+  only_one_encode_ = last || draft_.runs_left() <= 1;
   return true;
-}
-
-// Marks the way that was taken, and says why in the plan's reasons.
-void Planner::ExplainWay() {
-  const Pair& chosen = *plan_.chosen;
-  Targets& targets = plan_.targets;
-  if (chosen.one_encode) {
-    std::erase_if(targets.reasons, [](const Because& reason) { return reason.choice.starts_with("recording."); });
-    const Message why{request_.show.recording_is_stream ? "target.set-in-show" : "trade.only-one-encode"};
-    Explain(targets, {"recording.size", chosen.recording.settings.size.str(), why, !request_.show.recording_is_stream});
-  }
-  if (plan_.trade.empty()) return;
-  const TradePoint* heavier = nullptr;  // that was refused
-  for (TradePoint& point : plan_.trade) {
-    point.taken = point.SameWay(PointOf(chosen, {}));
-    // What B-frames and look-ahead added since is the stream's alone too.
-    if (point.one_encode && !point.taken && chosen.stream.score > point.stream_score.value_or(kNotScored)) {
-      Pair alone{chosen.stream, chosen.stream, {}, {}, true};
-      alone.demand = DemandOf(alone, plan_.capacity);
-      point = PointOf(alone, point.why);
-    }
-    if (point.taken) {
-      const Message why = point.why;
-      point = PointOf(chosen, why);
-      point.taken = true;
-    } else if (!heavier && !point.one_encode && !point.why.key.starts_with("trade.costs")) {
-      heavier = &point;
-    }
-  }
-  if (chosen.one_encode || !RecordingIsFree()) return;
-  const Message why =
-      heavier ? Message{"trade.best-beside",
-                        {{"size", heavier->size.str()}, {"rate", heavier->rate.str()}, {"why", heavier->why}}}
-              : Message{"trade.whole-picture"};
-  Explain(targets, {"recording.size", chosen.recording.settings.size.str(), why, true});
-  Explain(targets, {"recording.frame_rate", chosen.recording.settings.frame_rate.str(), why, true});
 }
 
 }  // namespace kettle

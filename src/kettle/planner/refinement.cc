@@ -12,8 +12,8 @@ constexpr double kBFramesMayGain = 6;  // points
 
 }  // namespace
 
-// What gained an encoder nothing once gains it nothing at the next picture; what gained a preset something it has
-// since.
+// Where no refinement gained an encoder anything, the next pictures are not tried with any; what gained a preset
+// something is part of that preset from then on.
 bool Planner::Refine(Pair& pair, const Targets& targets) {
   const EncodeSettings& settings = pair.stream.settings;
   const std::tuple key(settings.encoder, settings.preset, settings.device);
@@ -50,7 +50,7 @@ std::optional<Pair> Planner::BestRefined(const std::vector<Pair>& pairs, const T
   std::set tried{encoder_of(best)};
   for (const Pair& pair : pairs) {
     if (!tried.insert(encoder_of(pair)).second || pair.stream.b_frames > 0 ||
-        pair.stream.score + kBFramesMayGain < best.stream.score || !MayGoOn(PlanStage::kRefinement))
+        pair.stream.score + kBFramesMayGain < best.stream.score || !draft_.MayGoOn(PlanStage::kRefinement))
       continue;
     Pair other = pair;
     if (!Refine(other, targets) || other.stream.score <= best.stream.score + kWorthChanging) continue;
@@ -61,13 +61,13 @@ std::optional<Pair> Planner::BestRefined(const std::vector<Pair>& pairs, const T
 }
 
 void Planner::RefineBest() {
-  Begin(PlanStage::kRefinement);
+  draft_.Begin(PlanStage::kRefinement);
   std::vector<Pair>& feasible = plan_.placement.feasible;
   // Where the recording is open, the stream alone has told which encoder it gets.
   const std::vector<Pair> best{feasible.front()};
-  if (auto refined = BestRefined(one_encode_will_do() ? best : feasible, plan_.targets))
+  if (auto refined = BestRefined(draft_.one_encode_will_do() ? best : feasible, plan_.targets))
     feasible.insert(feasible.begin(), std::move(*refined));
-  if (request_.show.recording_score && !one_encode_will_do()) {
+  if (request_.show.recording_score && !draft_.one_encode_will_do()) {
     Settled settled{plan_.targets, plan_.placement, levels_, {}, refinements_};
     SettleRecording(*request_.show.recording_score, settled);
     plan_.placement = std::move(settled.placement);

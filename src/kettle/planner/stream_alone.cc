@@ -21,7 +21,7 @@ double PixelRate(const Option& option) {
 // The placement's best pair, refined; or another stream that looks better: where a large picture has no room for
 // B-frames and look-ahead, a lighter one may have.
 void Planner::RefineAlone(Settled& settled) {
-  Begin(PlanStage::kRefinement);
+  draft_.Begin(PlanStage::kRefinement);
   std::vector<Pair>& feasible = settled.placement.feasible;
   std::optional<Pair> refined = BestRefined(feasible, settled.targets);
   bool changed = refined.has_value();
@@ -60,7 +60,8 @@ void Planner::MeasureRefinedLighter(const Option& stream) {
   const double gain = refined->score - stream.score;
   const std::vector<TriedPicture> pictures = plan_.pictures;  // a copy: they may be added to
   for (const TriedPicture& picture : pictures) {
-    if (!picture.best || PixelRate(*picture.best) >= PixelRate(stream) || !MayGoOn(PlanStage::kRefinement)) continue;
+    if (!picture.best || PixelRate(*picture.best) >= PixelRate(stream) || !draft_.MayGoOn(PlanStage::kRefinement))
+      continue;
     const EncodeSettings& settings = picture.best->settings;
     if (settings.encoder == stream.settings.encoder && settings.preset == stream.settings.preset &&
         RefinementOf(settings) != refinement && picture.best->score + gain > stream.score + kClearly)
@@ -75,7 +76,7 @@ std::optional<Pair> Planner::BetterKnownAlone(const Pair& one) {
   const std::vector<Option> known = options_.options();  // a copy: more may be measured below
   for (const Option& option : known) {
     const EncodeSettings& settings = option.settings;
-    if (!option.scored() || !MayUse(Role::kStream, settings.encoder, settings.device) ||
+    if (!option.scored() || !draft_.MayUse(Role::kStream, settings.encoder, settings.device) ||
         settings.rate_control != asked.rate_control || settings.bit_rate != asked.bit_rate ||
         option.calm.empty() != one.stream.calm.empty() || !option.keeps_pace(options_.required_headroom()) ||
         option.score <= (best ? best->stream.score : one.stream.score + kClearly))
@@ -90,7 +91,7 @@ std::optional<Pair> Planner::BetterKnownAlone(const Pair& one) {
 // It has the frame rate that the stream has alone, and loses no more of its score than it may.
 bool Planner::MayStream(const Option& option) const {
   const EncodeSettings &settings = option.settings, &alone = stream_alone_->settings;
-  return option.scored() && MayUse(Role::kStream, settings.encoder, settings.device) &&
+  return option.scored() && draft_.MayUse(Role::kStream, settings.encoder, settings.device) &&
          settings.frame_rate == alone.frame_rate && settings.rate_control == alone.rate_control &&
          settings.bit_rate == alone.bit_rate && option.keeps_pace(options_.required_headroom()) &&
          option.calm.empty() == stream_alone_->calm.empty() &&
@@ -120,7 +121,7 @@ const Option* Planner::StreamThatLeavesRoom(const Targets& targets) {
 void Planner::MeasureLighterStreams() {
   const EncodeSettings& alone = stream_alone_->settings;
   const double least = stream_alone_->score - request_.show.stream_gives;
-  for (const FrameSize size : space_.sizes) {
+  for (const FrameSize size : draft_.space.sizes) {
     if (size.pixels() >= alone.size.pixels()) continue;
     EncodeSettings smaller = alone;
     smaller.size = size;

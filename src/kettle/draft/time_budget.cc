@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/planner/time_budget.h"
+#include "kettle/draft/time_budget.h"
 
 #include <algorithm>
 #include <utility>
