@@ -249,6 +249,16 @@ TEST(Place, AFamilyFarBehindIsNotWalkedAsStream) {
   EXPECT_GT(walked, 0) << "near";
   walked = 0;
   gpu.stream_score = 11;
+  gpu.stream_may_gain = 8;
+  Place({cpu, gpu}, kTwoCores, true);
+  EXPECT_GT(walked, 0) << "B-frames may bring it near";
+  cpu.stream_score = 30;
+  walked = 0;
+  Place({cpu, gpu}, kTwoCores, true);
+  EXPECT_GT(walked, 0) << "what fits looks worse than the GPU could";
+  walked = 0;
+  gpu.stream_may_gain = 0;
+  gpu.stream_score = 11;
   Place({cpu, gpu}, {0.4, 0.2}, true);
   EXPECT_GT(walked, 0) << "nothing else fits";
 }

@@ -6,11 +6,11 @@
 namespace kettle {
 namespace {
 
-// x264 with three B-frames by itself, of 50 points; NVENC with none unless asked, of `without`, and four more with
-// them.
+// x264 with three B-frames by itself, of 50 points; NVENC with none unless asked, of `without`, and `gain` more
+// with them.
 class BFramesRunner final : public TrialRunner {
  public:
-  explicit BFramesRunner(double without) : without_(without) {}
+  explicit BFramesRunner(double without, double gain = 4) : without_(without), gain_(gain) {}
 
   Trial Run(const TrialRequest& request) override {
     const bool x264 = request.settings.encoder == "x264";
@@ -21,13 +21,13 @@ class BFramesRunner final : public TrialRunner {
     trial.b_frames = b_frames;
     const double smaller = request.settings.size.width < 640 ? 20 : 0;
     trial.quality =
-        test::QualityOf((x264 ? 50 - (b_frames == 3 ? 0 : 1) : without_ + (b_frames > 0 ? 4 : 0)) - smaller);
+        test::QualityOf((x264 ? 50 - (b_frames == 3 ? 0 : 1) : without_ + (b_frames > 0 ? gain_ : 0)) - smaller);
     return trial;
   }
   bool asked_nvenc() const { return asked_nvenc_; }
 
  private:
-  double without_;
+  double without_, gain_;
   bool asked_nvenc_ = false;
 };
 
@@ -55,14 +55,22 @@ TEST(Refinement, AnEncoderThatBFramesCarryPastTheOthersIsTaken) {
   }
 }
 
+TEST(Refinement, OneThatIsFarBehindWithoutThemIsTriedToo) {
+  BFramesRunner runner(43, 9);
+  const Plan plan = PlanWith(runner, false);
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_EQ(plan.chosen->stream.settings.encoder, "nvenc-h264");
+  EXPECT_EQ(plan.chosen->stream.score, 52);
+}
+
 TEST(Refinement, WhereADestinationTakesNoneTheyCarryNobody) {
   BFramesRunner runner(48);
   EXPECT_EQ(PlanWith(runner, false, 0).chosen->stream.settings.encoder, "x264");
   EXPECT_FALSE(runner.asked_nvenc());
 }
 
-TEST(Refinement, AnEncoderFarBehindIsNotTriedWithThem) {
-  BFramesRunner runner(43);
+TEST(Refinement, OneThatTheyCannotCarryPastTheOthersIsNotTriedWithThem) {
+  BFramesRunner runner(41);
   EXPECT_EQ(PlanWith(runner, false).chosen->stream.settings.encoder, "x264");
   EXPECT_FALSE(runner.asked_nvenc());
 }

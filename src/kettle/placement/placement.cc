@@ -117,9 +117,10 @@ class Placer {
   }
 
   bool IsFarBehind(const FamilyOptions& family) const {
-    return family.stream_score && std::any_of(families_.begin(), families_.end(), [&](const FamilyOptions& other) {
-             return other.stream_score && *other.stream_score > *family.stream_score + kFarBehind;
-           });
+    if (!family.stream_score) return false;
+    const double could = *family.stream_score + std::max(kFarBehind, family.stream_may_gain);
+    return std::any_of(families_.begin(), families_.end(),
+                       [&](const FamilyOptions& other) { return other.stream_score && *other.stream_score > could; });
   }
 
   // Every stream walked with every recording: the best looking streams first, they spare the others their walk.
@@ -130,10 +131,10 @@ class Placer {
       for (const Walked& recording : recordings_) Weigh(stream, recording);
   }
 
-  // Only if nothing that fits looks as good as it ever did.
+  // Only if nothing that fits looks as good as it ever did, or could.
   void WalkOneBehind(const FamilyOptions& family) {
     for (const Pair& pair : placement_.feasible)
-      if (pair.stream.busiest_score() >= *family.stream_score) {
+      if (pair.stream.busiest_score() >= *family.stream_score + family.stream_may_gain) {
         placement_.rejected.push_back({family.family, "any", std::nullopt,
                                        Message{"placement.looks-worse",
                                                {{"score", *family.stream_score},

@@ -6,12 +6,6 @@
 
 namespace kettle {
 
-namespace {
-
-constexpr double kBFramesMayGain = 6;  // points
-
-}  // namespace
-
 // Where no refinement gained an encoder anything, the next pictures are not tried with any; what gained a preset
 // something is part of that preset from then on.
 bool Planner::Refine(Pair& pair, const Targets& targets) {
@@ -37,6 +31,16 @@ const Option* Planner::BestRefinementKnown(const Option& stream) const {
         other.busiest_score() > (best ? best->busiest_score() : stream.busiest_score() + kWorthRefining))
       best = &other;
   return best;
+}
+
+// Points that B-frames may gain that encoder: if it has them, its presets use none, and none were tried.
+double Planner::BFramesMayGain(const EncodeSettings& like) const {
+  if (!FindFamily(like.encoder).features.contains(Feature::kBFrames)) return 0;
+  if (plan_.targets.most_b_frames == 0 || refined_in_vain_.contains(like.encoder)) return 0;
+  for (const Option& option : options_.options())
+    if (option.settings.encoder == like.encoder && option.settings.device == like.device && option.b_frames > 0)
+      return 0;
+  return kBFramesMayGain;
 }
 
 // The best pair; or the best of another encoder whose presets have no B-frames, if with them it looks better. Nothing
