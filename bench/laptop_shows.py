@@ -13,7 +13,6 @@ import shutil
 import statistics
 import sys
 import tempfile
-from itertools import product
 from pathlib import Path
 
 import random_shows
@@ -54,33 +53,49 @@ def plan_with_trials(show, folder, trials):
     return made
 
 
-def compare_placements(show, made, folder):
+class Comparison:
     """Whether no other placement that holds within a point costs the game fewer frames."""
-    taken, score, loss = placement(made), made["pair"]["stream"]["score"], game_loss(show, made, folder)
-    print(f"    taken: {' and '.join(taken)}: {score:.1f} points, the game loses {loss:.1%}", flush=True)
-    seen, best = {taken}, True
-    for stream, recording in product(DEVICES, DEVICES):
-        asked = {**show, "stream_device": stream, "recording_device": recording}
+
+    def __init__(self, show, made, folder):
+        self.show, self.made, self.folder = show, made, folder
+        self.score, self.loss, self.best = made["pair"]["stream"]["score"], game_loss(show, made, folder), True
+        self.seen = {placement(made)}
+        print(f"    taken: {' and '.join(placement(made))}: {self.score:.1f} points, the game loses {self.loss:.1%}", flush=True)
+
+    def run(self):
+        for stream in DEVICES:
+            # Where no stream there comes within a point, whatever is recorded, none of its placements does.
+            if stream != placement(self.made)[0] and not self.ask({"stream_device": stream}):
+                continue
+            for recording in DEVICES:
+                if (stream, recording) not in self.seen:
+                    self.ask({"stream_device": stream, "recording_device": recording})
+        return self.best
+
+    def ask(self, devices):
+        """Plans with those devices and weighs what holds; whether its stream comes within a point."""
+        asked = {**self.show, **devices}
         with tempfile.TemporaryDirectory() as there:
             there = Path(there)
             try:
-                rival = plan_with_trials(asked, there, folder / "plan/bench.json") if (stream, recording) not in seen else None
+                rival = plan_with_trials(asked, there, self.folder / "plan/bench.json")
             except RuntimeError:
-                continue  # refused: that card lacks what is asked for
-            if not rival or rival["verdict"] != "holds" or rival["pair"]["stream"]["score"] < score - 1:
-                continue
-            if placement(rival) in seen:  # both from one encode
-                continue
-            seen.add(placement(rival))
-            rival_loss = game_loss(asked, rival, there)
-            told = f"the game loses {rival_loss:.1%}"
-            if worse := rival_loss < loss - NOISE:
-                ours, rival_loss = again_in_turn([(show, made, folder), (asked, rival, there)])
-                worse = rival_loss < ours - NOISE
-                told += f"; in turn, medians of three: {rival_loss:.1%}, taken {ours:.1%}{', LESS' if worse else ''}"
-        best = best and not worse
+                return False  # refused: that card lacks what is asked for
+            near = rival["pair"] and rival["pair"]["stream"]["score"] >= self.score - 1
+            if near and rival["verdict"] == "holds" and placement(rival) not in self.seen:
+                self.weigh(asked, rival, there)
+            return near
+
+    def weigh(self, asked, rival, there):
+        self.seen.add(placement(rival))
+        loss = game_loss(asked, rival, there)
+        told = f"the game loses {loss:.1%}"
+        if worse := loss < self.loss - NOISE:
+            ours, loss = again_in_turn([(self.show, self.made, self.folder), (asked, rival, there)])
+            worse = loss < ours - NOISE
+            told += f"; in turn, medians of three: {loss:.1%}, taken {ours:.1%}{', LESS' if worse else ''}"
+        self.best = self.best and not worse
         print(f"    {' and '.join(placement(rival))}: {rival['pair']['stream']['score']:.1f} points, {told}", flush=True)
-    return best
 
 
 def main():
@@ -100,7 +115,7 @@ def main():
             kept += total <= disturbed
             if compared < COMPARED:
                 compared += 1
-                right += compare_placements(show, made, Path(folder))
+                right += Comparison(show, made, Path(folder)).run()
     print(f"{holding} of {SHOWS - FIRST + 1} plans hold, {kept} of them lost no frame to the encoders")
     print(f"placements: in {right} of {compared} no other one costs the game less")
 

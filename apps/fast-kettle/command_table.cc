@@ -176,7 +176,7 @@ const std::vector<Command> kCommands = {
      .subject = "RUN",
      .main_options = {"json"}},
     {.name = "demo",
-     .summary = "the whole job on shipped data, in about two minutes",
+     .summary = "the whole job on shipped data, in a minute and a half",
      .detail = "Surveys, measures, plans and proves the shipped show. Without a GPU it uses a simulated one, and\n"
                "every output says so.",
      .example = "fast-kettle demo --out kettle-out",

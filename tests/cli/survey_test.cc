@@ -32,6 +32,14 @@ TEST_F(SurveyTest, OfThisMachineWithTwoSimulatedCards) {
   EXPECT_EQ(survey["simulated"], true);
 }
 
+TEST_F(SurveyTest, ACardThatOnlyVaapiTellsOfIsAGpu) {
+  const auto ran = Run("survey --out out --stand-in-gpu integrated");
+  EXPECT_EQ(ran.code, 0) << ran.err;
+  EXPECT_THAT(ran.out, testing::AllOf(testing::HasSubstr("vaapi-h264"), testing::HasSubstr("Mudflat"),
+                                      testing::Not(testing::HasSubstr("no GPU found")),
+                                      testing::Not(testing::HasSubstr("GPUs: "))));
+}
+
 TEST_F(SurveyTest, OfAnotherTree) {
   test::MakeLaptop(test::Tree(path("laptop")));
   const auto ran = Run("survey --root laptop --out out");

@@ -31,7 +31,10 @@ class BFramesRunner final : public TrialRunner {
   bool asked_nvenc_ = false;
 };
 
-Plan PlanWith(BFramesRunner& runner, bool recording_is_open, std::optional<int> most_b_frames = {}) {
+const Show kShow;
+
+Plan PlanWith(BFramesRunner& runner, bool recording_is_open, std::optional<int> most_b_frames = {},
+              const std::set<std::string>& without_b_frames = {}) {
   TrialBook book(runner, {}, [](const auto&) {});
   Targets targets = test::FakeTargets();
   targets.most_b_frames = most_b_frames;
@@ -39,8 +42,9 @@ Plan PlanWith(BFramesRunner& runner, bool recording_is_open, std::optional<int> 
   targets.rates = {{60, 1}};
   if (recording_is_open) targets.recording_sizes = {{640, 360}, {320, 180}};
   if (recording_is_open) targets.recording_rates = {{60, 1}};
-  return MakePlan({{}, targets, {test::FakeFootage("clip")}, {"x264", "nvenc-h264"}, {2, 0.2}}, book,
-                  [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); });
+  PlanRequest request{kShow, targets, {test::FakeFootage("clip")}, {"x264", "nvenc-h264"}, {2, 0.2}};
+  request.without_b_frames = without_b_frames;
+  return MakePlan(request, book, [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); });
 }
 
 TEST(Refinement, AnEncoderThatBFramesCarryPastTheOthersIsTaken) {
@@ -63,9 +67,23 @@ TEST(Refinement, OneThatIsFarBehindWithoutThemIsTriedToo) {
   EXPECT_EQ(plan.chosen->stream.score, 52);
 }
 
+TEST(Refinement, WithinAPointWhatLeavesTheGameMoreIsTaken) {
+  BFramesRunner runner(45.5);
+  const Plan plan = PlanWith(runner, false);
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_EQ(plan.chosen->stream.settings.encoder, "nvenc-h264") << "x264's 50 points take a quarter of a core more";
+  EXPECT_EQ(plan.chosen->stream.score, 49.5);
+}
+
 TEST(Refinement, WhereADestinationTakesNoneTheyCarryNobody) {
   BFramesRunner runner(48);
   EXPECT_EQ(PlanWith(runner, false, 0).chosen->stream.settings.encoder, "x264");
+  EXPECT_FALSE(runner.asked_nvenc());
+}
+
+TEST(Refinement, OneWhoseDriverMakesNoneIsNotWalkedForThem) {
+  BFramesRunner runner(43, 9);
+  EXPECT_EQ(PlanWith(runner, false, {}, {"nvenc-h264"}).chosen->stream.settings.encoder, "x264");
   EXPECT_FALSE(runner.asked_nvenc());
 }
 

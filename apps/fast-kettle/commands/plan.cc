@@ -226,7 +226,8 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                       known.recording_families,
                       known.own_streams,
                       StreamDevices(session, show),
-                      RecordingDevices(session, show)};
+                      RecordingDevices(session, show),
+                      session.encoders().WithoutBFrames(AllOf(known))};
   try {
     if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
     if (session.request().all_pairs) pairs = CheckPairs(request, book);

@@ -89,6 +89,15 @@ std::map<std::string, int> EncoderFinder::EncodesAtOnce(const std::vector<std::s
   return at_once;
 }
 
+std::set<std::string> EncoderFinder::WithoutBFrames(const std::vector<std::string>& families) {
+  std::set<std::string> without;
+  for (const std::string& name : families) {
+    if (FindFamily(name).device == DeviceKind::kCpu) continue;
+    if (const auto limits = Limits(name, 0); limits && !limits->b_frames) without.insert(name);
+  }
+  return without;
+}
+
 std::optional<LimitsOutcome> EncoderFinder::Limits(const std::string& family, int device) {
   const std::pair key(family, device);
   const auto known = limits_.find(key);

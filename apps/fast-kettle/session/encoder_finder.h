@@ -4,6 +4,7 @@
 
 #include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <utility>
 #include <vector>
@@ -41,6 +42,8 @@ class EncoderFinder {
   std::map<std::string, int> UsableDevices();
   // Of those families that are on a GPU: how many encodes the driver opens at once on the first one. Tried.
   std::map<std::string, int> EncodesAtOnce(const std::vector<std::string>& families);
+  // Of those families, the ones whose driver makes no B-frames on the first GPU.
+  std::set<std::string> WithoutBFrames(const std::vector<std::string>& families);
   // What the driver opens at most. Tried, once for each encoder; nothing if that failed.
   std::optional<LimitsOutcome> Limits(const std::string& family, int device);
   // How many devices a family may choose from; 1 for the CPU.

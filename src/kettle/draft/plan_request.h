@@ -5,6 +5,7 @@
 #include <functional>
 #include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -39,6 +40,7 @@ struct PlanRequest {
   std::vector<std::string> recording_families = {};
   std::vector<OwnStream> own_streams = {};  // for destinations that may get an encode each
   AllowedDevices stream_devices = {}, recording_devices = {};
+  std::set<std::string> without_b_frames = {};  // families whose driver here makes none, though others' may
   // A run that may end early, once it is seen to leave too little headroom (Proof::ended_early). Empty: none may.
   std::function<Proof(const Pair&)> prove_until_too_much = {};
 };

@@ -37,15 +37,6 @@ bool Better(const Pair& a, const Pair& b) {
   return QualityStep(a.recording) > QualityStep(b.recording);
 }
 
-void Sort(std::vector<Pair>& pairs, const Capacity& capacity) {
-  double best = kNotScored;
-  for (const Pair& pair : pairs) best = std::max(best, pair.stream.score);
-  const auto others = std::stable_partition(pairs.begin(), pairs.end(),
-                                            [&](const Pair& pair) { return pair.stream.score > best - kLittleToSee; });
-  std::stable_sort(pairs.begin(), others, [&](const Pair& a, const Pair& b) { return LeavesMore(a, b, capacity); });
-  std::stable_sort(others, pairs.end(), Better);
-}
-
 // Where a family's walk for one role ended: the slowest preset that keeps pace alone.
 struct Walked {
   const FamilyOptions* family = nullptr;
@@ -85,7 +76,7 @@ class Placer {
       if (most[i] > 0) Walk(families_[i], Role::kRecording, most[i], SlowestThatMayFit(families_[i], most[i]));
     WeighAll();
     for (const FamilyOptions* family : behind) WalkOneBehind(*family);
-    Sort(placement_.feasible, capacity_);
+    SortPairs(placement_.feasible, capacity_);
     return std::move(placement_);
   }
 
@@ -100,7 +91,7 @@ class Placer {
       placement_.feasible.push_back(Alone(best));
       for (const Option& lighter : Lighter(family, best)) placement_.feasible.push_back(Alone(lighter));
     }
-    Sort(placement_.feasible, capacity_);
+    SortPairs(placement_.feasible, capacity_);
     return std::move(placement_);
   }
 
@@ -304,6 +295,15 @@ std::string PlaceIn(const Pair& pair, const Option& option) {
     return other.device == "gpu" && !OnOneCard(option, other);
   });
   return several ? "GPU " + option.card_name() : option.place();
+}
+
+void SortPairs(std::vector<Pair>& pairs, const Capacity& capacity) {
+  double best = kNotScored;
+  for (const Pair& pair : pairs) best = std::max(best, pair.stream.score);
+  const auto others = std::stable_partition(pairs.begin(), pairs.end(),
+                                            [&](const Pair& pair) { return pair.stream.score > best - kLittleToSee; });
+  std::stable_sort(pairs.begin(), others, [&](const Pair& a, const Pair& b) { return LeavesMore(a, b, capacity); });
+  std::stable_sort(others, pairs.end(), Better);
 }
 
 int EncodesBesideTheGame(const Pair& pair, const Capacity& capacity) {

@@ -87,8 +87,13 @@ struct RejectedPair {
   Message why;
 };
 
+// Best first: of those whose streams come within a point of the best looking one, by what is left to the game, in
+// tenths of a processor, then by what stays off its card, then by the recording's quality; the others by the stream's
+// quality.
+void SortPairs(std::vector<Pair>& pairs, const Capacity& capacity);
+
 struct Placement {
-  std::vector<Pair> feasible;  // best first
+  std::vector<Pair> feasible;  // as SortPairs has them
   std::vector<RejectedPair> rejected;
 };
 
@@ -100,7 +105,7 @@ struct FamilyOptions {
   std::function<bool(Role, int preset)> known;  // measured already: asking again costs nothing
   int likely_stream = -1;                       // the slowest preset that should keep pace as stream; -1: not known
   std::optional<double> stream_score = {};      // the best that was seen of it as stream, at any size; not set: none
-  double stream_may_gain = 0;                   // points on top of that, by B-frames that its presets do not use
+  double stream_may_gain = 0;                   // points on top of that, by what its presets leave out
   int device = 0;                               // which of the family's GPUs
   int sessions = 0;                             // encodes that its driver opens at once there; 0: not known
   int recording_presets = 0;                    // the fastest, that a recording may have; 0: all
@@ -112,11 +117,9 @@ struct FamilyOptions {
 // slowest preset that leaves the recording some preset, then the recording the slowest that still fits; a
 // faster one that was measured on the way is taken instead where it looks better. A combination that does
 // not fit at once, and whose stream looks worse even alone than one that fits, is not walked further; nor is a family
-// as stream that looked worse by far at every size, B-frames that it was not tried with allowed for.
-// `recording_is_heavier` says that a preset that is too slow for the stream is too slow for the recording: more pixels
-// a second, or more bits. Order: of the streams within a point of the best what is left to the game, in tenths of a
-// processor, then the recording's quality; of the others the stream's quality. Faster presets within a point that were
-// measured on the way count too.
+// as stream that looked worse by far at every size, what it may gain allowed for. `recording_is_heavier` says
+// that a preset that is too slow for the stream is too slow for the recording: more pixels a second, or more bits.
+// Faster presets within a point that were measured on the way count too.
 Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier);
 
 // Each family's slowest preset that keeps pace and fits as the stream, whose encode is written to disk as well.

@@ -51,7 +51,7 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
            },
            [&options = options_, settings](Role role, int preset) { return options.Known(settings(role, preset)); },
            LikelyToHold(name, [&](int preset) { return settings(Role::kStream, preset); }),
-           BestStreamScore(settings(Role::kStream, 0)), BFramesMayGain(settings(Role::kStream, 0)), device,
+           BestStreamScore(settings(Role::kStream, 0)), RefiningMayGain(settings(Role::kStream, 0)), device,
            sessions == request_.sessions.end() ? 0 : sessions->second, RecordingPresets(name),
            draft_.MayUse(Role::kStream, name, device),
            draft_.IsPlainRecording(name) && draft_.MayUse(Role::kRecording, name, device)});

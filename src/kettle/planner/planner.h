@@ -18,8 +18,8 @@
 namespace kettle {
 
 inline constexpr double kWorthChanging = 0.5;  // points
-// Points: the most that was seen, of shows at random on the simulated laptop.
-inline constexpr double kBFramesMayGain = 8;
+// Points, by B-frames, look-ahead and passes: about the most that was seen, of shows at random on the simulated laptop.
+inline constexpr double kRefiningMayGain = 8;
 
 // What B-frames, look-ahead and passes gained a stream, by encoder, preset and device: from then on that preset has
 // them, at every picture, so that all are compared alike.
@@ -79,7 +79,8 @@ class Planner {
   bool Refine(Pair& pair, const Targets& targets);
   std::optional<Pair> BestRefined(const std::vector<Pair>& pairs, const Targets& targets);
   const Option* BestRefinementKnown(const Option& stream) const;
-  double BFramesMayGain(const EncodeSettings& like) const;
+  std::optional<int> MostBFrames(const std::string& encoder, const Targets& targets) const;
+  double RefiningMayGain(const EncodeSettings& like) const;
 
   // stream_alone.cc: what the stream is worth alone, and lighter ones that make room for a recording
   void RefineAlone(Settled& settled);

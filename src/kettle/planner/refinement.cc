@@ -6,13 +6,26 @@
 
 namespace kettle {
 
+namespace {
+
+std::pair<std::string, int> EncoderOf(const Pair& pair) {
+  return {pair.stream.settings.encoder, pair.stream.settings.device};
+}
+
+}  // namespace
+
+// In a row; unset: any number.
+std::optional<int> Planner::MostBFrames(const std::string& encoder, const Targets& targets) const {
+  return request_.without_b_frames.contains(encoder) ? std::optional(0) : targets.most_b_frames;
+}
+
 // Where no refinement gained an encoder anything, the next pictures are not tried with any; what gained a preset
 // something is part of that preset from then on.
 bool Planner::Refine(Pair& pair, const Targets& targets) {
   const EncodeSettings& settings = pair.stream.settings;
   const std::tuple key(settings.encoder, settings.preset, settings.device);
   if (refined_in_vain_.contains(settings.encoder) || refinements_.contains(key)) return false;
-  Pair refined = RefineStream(pair, plan_.capacity, options_, targets.most_b_frames);
+  Pair refined = RefineStream(pair, plan_.capacity, options_, MostBFrames(settings.encoder, targets));
   if (SameSettings(refined, pair)) {
     if (!BestRefinementKnown(pair.stream)) refined_in_vain_.insert(settings.encoder);
     return false;
@@ -33,35 +46,38 @@ const Option* Planner::BestRefinementKnown(const Option& stream) const {
   return best;
 }
 
-// Points that B-frames may gain that encoder: if it has them, its presets use none, and none were tried.
-double Planner::BFramesMayGain(const EncodeSettings& like) const {
-  if (!FindFamily(like.encoder).features.contains(Feature::kBFrames)) return 0;
-  if (plan_.targets.most_b_frames == 0 || refined_in_vain_.contains(like.encoder)) return 0;
+// Points that an encoder may gain; none once it was tried.
+double Planner::RefiningMayGain(const EncodeSettings& like) const {
+  if (refined_in_vain_.contains(like.encoder)) return 0;
+  const Refinement as_asked = RefinementOf(request_.targets.stream);
   for (const Option& option : options_.options())
-    if (option.settings.encoder == like.encoder && option.settings.device == like.device && option.b_frames > 0)
+    if (option.settings.encoder == like.encoder && option.settings.device == like.device &&
+        RefinementOf(option.settings) != as_asked)
       return 0;
-  return kBFramesMayGain;
+  const auto& features = FindFamily(like.encoder).features;
+  const bool b_frames = features.contains(Feature::kBFrames) && MostBFrames(like.encoder, plan_.targets) != 0;
+  const bool others = features.contains(Feature::kLookAhead) || features.contains(Feature::kMultiPass);
+  return b_frames || others ? kRefiningMayGain : 0;
 }
 
-// The best pair; or the best of another encoder whose presets have no B-frames, if with them it looks better. Nothing
-// if none gains.
+// Of the best pair and those of other encoders that may catch up, each refined: the best, as placements are ordered.
+// One encoder's presets may have B-frames and look-ahead where another's leave them out. Nothing if it is the best pair
+// as it was.
 std::optional<Pair> Planner::BestRefined(const std::vector<Pair>& pairs, const Targets& targets) {
-  const auto encoder_of = [](const Pair& pair) {
-    return std::pair(pair.stream.settings.encoder, pair.stream.settings.device);
-  };
-  Pair best = pairs.front();
-  bool refined = Refine(best, targets);
-  std::set tried{encoder_of(best)};
+  const double best_before = pairs.front().stream.score;
+  std::vector<Pair> refined{pairs.front()};
+  Refine(refined.front(), targets);
+  std::set tried{EncoderOf(refined.front())};
   for (const Pair& pair : pairs) {
-    if (!tried.insert(encoder_of(pair)).second || pair.stream.b_frames > 0 ||
-        pair.stream.score + kBFramesMayGain < best.stream.score || !draft_.MayGoOn(PlanStage::kRefinement))
+    if (!tried.insert(EncoderOf(pair)).second || pair.stream.score + kRefiningMayGain < best_before ||
+        !draft_.MayGoOn(PlanStage::kRefinement))
       continue;
     Pair other = pair;
-    if (!Refine(other, targets) || other.stream.score <= best.stream.score + kWorthChanging) continue;
-    best = std::move(other);
-    refined = true;
+    if (Refine(other, targets)) refined.push_back(std::move(other));
   }
-  return refined ? std::optional(std::move(best)) : std::nullopt;
+  SortPairs(refined, plan_.capacity);
+  if (SameSettings(refined.front(), pairs.front())) return std::nullopt;
+  return std::move(refined.front());
 }
 
 void Planner::RefineBest() {
