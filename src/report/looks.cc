@@ -9,7 +9,9 @@ namespace kettle {
 
 namespace {
 
-const char* Word(double score) {
+// Of the number as it is told.
+const char* Word(double exact) {
+  const double score = std::round(exact);
   if (score >= 90) return "looks like the source";
   if (score >= 70) return "looks very good";
   if (score >= 50) return "looks good";

@@ -14,6 +14,7 @@
 #include "kettle/units/json_fields.h"
 #include "report/looks.h"
 #include "report/sentence.h"
+#include "report/wrap.h"
 
 namespace kettle::app {
 
@@ -24,6 +25,8 @@ struct Column {
   const char* name;
   std::function<std::string(const EncodeSettings&, const Cards&)> value;
 };
+
+constexpr std::size_t kColumns = 100;  // of what is written below the tables
 
 std::string Rates(const EncodeSettings& s) {
   if (s.rate_control == RateControl::kConstantQuality) return "-";
@@ -150,7 +153,10 @@ std::string Verdict(const Option& option, double headroom, bool holds) {
 // Which settings an odd figure belongs to, and what is odd, below the tables.
 void PrintNotes(const BenchResult& result) {
   const Cards cards = CardsOf(result.options);
-  const auto columns = Varying(result.settings, cards, true);
+  const bool one_card =
+      std::all_of(cards.begin(), cards.end(), [&](const auto& card) { return card.second == cards.begin()->second; });
+  auto columns = Varying(result.settings, cards, true);
+  std::erase_if(columns, [&](const Column* column) { return one_card && std::string(column->name) == "GPU"; });
   std::map<std::string, std::vector<std::string>> whose;
   for (const Option& option : result.options)
     for (const std::string& mark : Noted(option)) {
@@ -161,7 +167,8 @@ void PrintNotes(const BenchResult& result) {
       }
       whose[mark].push_back(title);
     }
-  for (const auto& [mark, titles] : whose) fmt::print("(*) {}: {}\n", fmt::join(titles, "; "), mark);
+  for (const auto& [mark, titles] : whose)
+    fmt::print("{}\n", Wrap(fmt::format("(*) {}: {}", fmt::join(titles, "; "), mark), 0, 4, kColumns));
   if (!whose.empty()) fmt::print("\n");
 }
 
