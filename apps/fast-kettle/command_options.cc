@@ -43,7 +43,7 @@ po::options_description CombinedOptions(BenchOptions& bench) {
       "x264, x265, svt-av1, vp9, nvenc-hevc ...; survey lists them");
   add("preset", po::value(&bench.presets)->value_name("NAME"), "where the encoder has it (default: all)");
   add("device", po::value(&bench.devices)->value_name("WHERE"),
-      "\"cpu\", or a GPU by its number in the survey, its PCI address or its name (default: all)");
+      "\"cpu\", or a GPU by its number in the survey, its PCI address or its name (default: each encoder's first)");
   add("size", po::value(&bench.sizes)->value_name("WxH"), "of the encoded picture");
   add("frame-rate", po::value(&bench.frame_rates)->value_name("RATE"), "of the encoded video: 60, 60000/1001");
   add("rate-control", po::value(&bench.rate_controls)->value_name("KIND"),

@@ -65,6 +65,7 @@ TEST_F(BadInputTest, Benches) {
   ExpectRefused("bench --soak 1" + small, 2, "--soak runs one setting");
   ExpectRefused("bench --encoder nvenc-h264 --device 4 --stand-in-gpu modest" + small, 2,
                 "there is 0000:01:00.0 (Tidewater 20");
+  ExpectRefused("bench --device ''" + small, 2, "say \"cpu\", or which GPU");
   ExpectRefused("bench --device Tidewatr --stand-in-gpu modest" + small, 2,
                 "nearest is 0000:01:00.0 (Tidewater 20 (simulated))");
   ExpectRefused("bench --encoder x264 --device 0 --stand-in-gpu modest" + small, 2, "has none of x264; it has nvenc");

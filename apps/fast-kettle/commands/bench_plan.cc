@@ -131,7 +131,10 @@ void KeepToDevices(Session& session, Grid& grid) {
   if (asked.empty()) return;
   AllowedDevices devices;
   devices.only.emplace();
-  for (const std::string& one : asked) devices.only->merge(*DevicesCalled(session, one, "--device").only);
+  for (const std::string& one : asked) {
+    if (one.empty()) FailInput("--device: say \"cpu\", or which GPU");
+    devices.only->merge(*DevicesCalled(session, one, "--device").only);
+  }
   const std::string all = fmt::format("{}", fmt::join(asked, ", "));
   if (grid.named)
     for (const std::string& encoder : grid.encoders) EncodersOn(devices, {encoder}, all, "--device");
