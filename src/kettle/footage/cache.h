@@ -43,6 +43,7 @@ struct Footage {
   std::vector<Message> notes;            // what was done to the clip's pictures that is worth knowing
   std::shared_ptr<const FileLock> lock;  // while any copy lives, no run removes the file from the cache
 
+  double seconds() const { return frames / rate.fps(); }
   // The same pictures judged at the same size have the same key.
   std::string key() const;
 };

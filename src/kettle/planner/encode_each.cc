@@ -9,6 +9,7 @@
 #include "kettle/option/with_encoder.h"
 #include "kettle/planner/picture_choice.h"
 #include "kettle/search/finalists.h"
+#include "kettle/search/preset_search.h"
 
 namespace kettle {
 
@@ -18,7 +19,7 @@ constexpr double kWorthAnEncode = 1;        // points, in the mean over destinat
 constexpr double kMostLost = 2;             // points that one destination may lose to it
 constexpr double kStepsDown = 6;            // points below the best: faster presets are measured that far
 constexpr std::size_t kMostCandidates = 8;  // for each
-constexpr double kFarBehind = 10;           // points: an encoder that no preset and no picture brings near
+constexpr double kBehind = 2;               // points at a good picture: an encoder that others hardly bring nearer
 constexpr double kLighter = 0.9;            // of the processors that the last pair should have taken
 
 double CoresOf(const Option& option) { return option.cpu_cores + option.feeding_cores; }
@@ -163,22 +164,46 @@ bool EncodeEachPlanner::MayGain(const OwnStream& own) const {
          });
 }
 
-// The streams of their own that may gain anything, once each such GPU's encoder has shown at the common picture
-// whether it comes near.
+// Where that family's card was seen to look best at the common bit rate, for its encoders are at their best at much the
+// same picture; the common one where the card was not asked.
+TriedPicture EncodeEachPlanner::PictureToScout(const std::string& family, const Option& one) const {
+  TriedPicture picture{one.settings.size, one.settings.frame_rate, std::nullopt};
+  for (const Option& option : options_.options()) {
+    const EncodeSettings& settings = option.settings;
+    if (FindFamily(settings.encoder).interface == FindFamily(family).interface &&
+        settings.device == one.settings.device && settings.rate_control == one.settings.rate_control &&
+        settings.bit_rate == one.settings.bit_rate && option.scored() &&
+        option.keeps_pace(options_.required_headroom()) &&
+        (!picture.best || option.busiest_score() > picture.best->busiest_score()))
+      picture = {settings.size, settings.frame_rate, option};
+  }
+  return picture;
+}
+
+// Whether its presets there look nearly as good as the common stream, as far as it takes to know.
+bool EncodeEachPlanner::ComesNear(const std::string& family, const Option& one) {
+  const TriedPicture at = PictureToScout(family, one);
+  const double least = one.busiest_score() - kBehind;
+  PresetSearch presets(one.settings, options_);
+  PresetSearch::Known known = presets.Scout(family, at.size, at.rate, PresetSearch::All(family));
+  presets.Foresee(family, at.size, at.rate, known);
+  if (presets.Promise(family, known) < least) return false;
+  presets.Walk(family, at.size, at.rate, known);
+  return presets.Promise(family, known) >= least;
+}
+
+// The streams of their own that may gain anything, without the GPUs' encoders for other codecs that come nowhere near.
 std::vector<OwnStream> EncodeEachPlanner::ScoutOwnStreams(const Option& one) {
   std::vector<OwnStream> streams = request_.own_streams;
+  std::map<std::string, bool> near;
   for (OwnStream& own : streams)
     std::erase_if(own.families, [&](const std::string& family) {
       const auto& common = request_.families;
       if (FindFamily(family).device == DeviceKind::kCpu ||
           std::find(common.begin(), common.end(), family) != common.end())
         return false;
-      const auto& presets = FindFamily(family).presets;
-      const Option scout = options_.Measure(WithEncoder(one.settings, family, presets[presets.size() / 2]));
-      const Option lightest = scout.keeps_pace(options_.required_headroom())
-                                  ? scout
-                                  : options_.Measure(WithEncoder(one.settings, family, presets.front()));
-      return !lightest.keeps_pace(options_.required_headroom()) || lightest.busiest_score() < one.score - kFarBehind;
+      if (!near.contains(family)) near[family] = ComesNear(family, one);
+      return !near[family];
     });
   return streams;
 }

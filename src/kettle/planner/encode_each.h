@@ -25,6 +25,8 @@ class EncodeEachPlanner {
   bool MayGain(const OwnStream& own) const;
   bool SomeMayGain(const std::vector<OwnStream>& streams) const;
   Message WhyTooMuch(const Option& one) const;
+  TriedPicture PictureToScout(const std::string& family, const Option& one) const;
+  bool ComesNear(const std::string& family, const Option& one);
   std::vector<OwnStream> ScoutOwnStreams(const Option& one);
   Demand LeastForEach(const Option& one) const;
   EachCandidates CandidatesFor(const OwnStream& own);

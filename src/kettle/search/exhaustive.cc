@@ -21,7 +21,7 @@ namespace {
 // The whole grid's time is that of whole encodes: one that was cut short counts with what it would have taken.
 double WholeSeconds(const Trial& trial, const Footage& footage) {
   if (!trial.truncated || trial.throughput_fps <= 0) return trial.timing.encoding;
-  const double frames = footage.frames / footage.rate.fps() * trial.settings.frame_rate.fps();
+  const double frames = footage.seconds() * trial.settings.frame_rate.fps();
   return std::max(trial.timing.encoding, frames / trial.throughput_fps);
 }
 

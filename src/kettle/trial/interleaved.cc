@@ -13,8 +13,6 @@ constexpr double kStartSeconds = 0.3;      // of a worker, roughly; only for exp
 constexpr double kQualityOfContent = 0.7;  // decoding and comparing, as a share of the footage's length; the same
 constexpr double kLeastSeconds = 0.5;      // an encode shorter than this tells nothing
 
-double ContentSeconds(const Footage& footage) { return footage.frames / footage.rate.fps(); }
-
 RepeatRules RulesFor(const TrialJob& job, RepeatRules rules) {
   rules.most = std::min(rules.most, job.most_repeats.value_or(rules.most));
   rules.least = std::min(rules.least, rules.most);
@@ -24,14 +22,14 @@ RepeatRules RulesFor(const TrialJob& job, RepeatRules rules) {
 // One more repeat of a job, by what is known of it.
 double RepeatSeconds(const TrialJob& job) {
   if (!job.trial || job.trial->repeats.empty())
-    return ContentSeconds(job.footage) * (1 + kQualityOfContent) + 2 * kStartSeconds;
+    return job.footage.seconds() * (1 + kQualityOfContent) + 2 * kStartSeconds;
   const TrialTiming& timing = job.trial->timing;
   return (timing.total - timing.quality) / static_cast<double>(job.trial->repeats.size());
 }
 
 // The longest that a first encode may take so that it and its quality end within `left`.
 double LongestEncode(const TrialJob& job, double left) {
-  const double content = ContentSeconds(job.footage);
+  const double content = job.footage.seconds();
   return std::min(4 * content, left - content * kQualityOfContent - 2 * kStartSeconds);
 }
 
@@ -89,8 +87,8 @@ Expectation Expect(const std::vector<TrialJob>& jobs, const RepeatRules& rules, 
     const int more = std::max(1, RulesFor(job, rules).least - done);
     expectation.repeats += more;
     expectation.unknown += !job.trial;
-    const double later = job.trial ? RepeatSeconds(job) : ContentSeconds(job.footage) + kStartSeconds;
-    const double quality = !job.trial ? ContentSeconds(job.footage) * kQualityOfContent + kStartSeconds
+    const double later = job.trial ? RepeatSeconds(job) : job.footage.seconds() + kStartSeconds;
+    const double quality = !job.trial ? job.footage.seconds() * kQualityOfContent + kStartSeconds
                            : anew     ? job.trial->timing.quality
                                       : 0;
     expectation.seconds += quality + more * later;

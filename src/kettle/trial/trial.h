@@ -173,6 +173,8 @@ class ProcessTrialRunner final : public TrialRunner {
   std::optional<LimitsOutcome> Limits(const EncodeSettings& settings);
 
  private:
+  // Without its quality; writes `encoded` unless that is empty.
+  Trial RunEncode(const TrialRequest& request, const std::filesystem::path& encoded);
   std::filesystem::path EncodeOf(const Trial& trial) const;
   void KeepEncode(const std::filesystem::path& encoded);
   void MeasureQuality(const Footage& footage, const std::filesystem::path& encoded, int scored_a_second, Trial& trial);
