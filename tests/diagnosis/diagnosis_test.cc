@@ -117,6 +117,8 @@ TEST_F(DiagnosisTest, TheHypervisorIsToldApart) {
   At(5).stolen_cores = 0.6;
   At(5).skipped_stream = 9;
   EXPECT_EQ(Only().cause, Cause::kStolen);
+  At(5).stolen_cores = 3;  // the machine stood still
+  EXPECT_THAT(Only().why, test::Says("2.00 of 2 processors were in use"));
 }
 
 TEST_F(DiagnosisTest, TheHypervisorTakesNoLongerThanItTook) {

@@ -48,6 +48,16 @@ TEST_F(Draft, AnEncodeRunsOnlyWhereTheShowLetsIt) {
   EXPECT_TRUE(draft_->MayUse(Role::kRecording, "x264", 0)) << "the recording is not told where to run";
 }
 
+TEST_F(Draft, SearchesOnTheFirstDeviceThatWorksAndMayBeUsed) {
+  request_.devices = {{"x264", {0}}, {"nvenc-h264", {1, 2}}};
+  EXPECT_EQ(Make().space.DeviceOf("nvenc-h264"), 1) << "the first one there does not work";
+  EXPECT_EQ(draft_->space.DeviceOf("x264"), 0);
+  request_.stream_devices.only = {{"nvenc-h264", 2}};
+  EXPECT_EQ(Make().space.DeviceOf("nvenc-h264"), 2);
+  request_.stream_devices.only = {{"x264", 0}};
+  EXPECT_EQ(Make().space.DeviceOf("nvenc-h264"), 1) << "it may only record";
+}
+
 TEST_F(Draft, MeasuresAtMostHalfOfTheGrid) {
   const std::size_t presets = FindFamily("x264").presets.size() + FindFamily("nvenc-h264").presets.size();
   EXPECT_EQ(Make().plan.grid, static_cast<int>(2 * presets)) << "stream and recording, one picture each, one clip";

@@ -99,7 +99,7 @@ TEST_F(OptionBookTest, FootageThatIsAsHardIsNotLeftOut) {
 TEST_F(OptionBookTest, RecallsWhatTheTrialBookKnows) {
   trials_.Get(Asked("veryfast"), test::FakeFootage("one"));  // 24 of the 31.25 that are needed
   trials_.Get(Asked("superfast", {640, 360}), test::FakeFootage("one"));
-  book_.Recall(Asked("ultrafast"));
+  book_.Recall(Asked("ultrafast"), [](const std::string&) { return 0; });
   ASSERT_EQ(book_.options().size(), 1u) << "of that picture";
   EXPECT_EQ(book_.options().front().settings.preset, "veryfast");
   EXPECT_TRUE(book_.SurelyTooSlow(Asked("medium")));

@@ -177,18 +177,35 @@ TEST(MakePlan, TheRecordingMayGoToASecondCard) {
     return encoder == "x264" ? Figures{40, 2, 0.9} : Figures{90, 0.1, 0.9 + 0.001 * preset};
   });
   const Show show;
-  const auto plan_with = [&](const std::map<std::string, int>& devices) {
+  const auto plan_with = [&](const std::map<std::string, std::vector<int>>& devices) {
     TrialBook book(runner, {}, [](const auto&) {});
     const PlanRequest request{show,   test::FakeTargets(), {FakeFootage("hard")}, {"x264", "nvenc-h264"}, {2, 0.2}, 5,
                               devices};
     return MakePlan(request, book, [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); });
   };
   EXPECT_FALSE(plan_with({}).chosen) << "each takes two thirds of the engine";
-  const Plan two = plan_with({{"x264", 1}, {"nvenc-h264", 2}});
+  const Plan two = plan_with({{"x264", {0}}, {"nvenc-h264", {0, 1}}});
   ASSERT_TRUE(two.chosen);
   EXPECT_NE(two.chosen->stream.settings.device, two.chosen->recording.settings.device);
   EXPECT_NEAR(two.chosen->demand.engine_share, 60.0 / 90, 1e-9) << "of the card that has most to do";
   EXPECT_THAT(nlohmann::json(two)["because"].dump(), testing::HasSubstr("GPU 1"));
+}
+
+// The first card does not encode: all is searched, placed and refined on the second.
+TEST(MakePlan, NothingIsAskedOfACardThatDoesNotWork) {
+  FakeRunner runner([](const std::string& encoder, int preset, bool, const std::string&) {
+    return encoder == "x264" ? Figures{40, 2, 0.9} : Figures{400, 0.1, 0.9 + 0.001 * preset};
+  });
+  TrialBook book(runner, {}, [](const auto&) {});
+  Targets targets = test::FakeTargets();
+  targets.sizes = {targets.stream.size, {128, 72}};
+  const Show show;
+  const PlanRequest request{
+      show, targets, {FakeFootage("hard")}, {"x264", "nvenc-h264"}, {2, 0.2}, 5, {{"x264", {0}}, {"nvenc-h264", {1}}}};
+  const Plan plan = MakePlan(request, book, [](const Pair& pair) { return test::ProofAsPredicted(pair, 2); });
+  ASSERT_TRUE(plan.chosen);
+  EXPECT_EQ(plan.chosen->stream.settings.encoder, "nvenc-h264");
+  for (const Trial& trial : book.trials()) EXPECT_EQ(trial.settings.device, trial.device == "gpu" ? 1 : 0);
 }
 
 // Two encodes of 1.1 processors each, alone, on a machine of two.

@@ -104,7 +104,8 @@ double TrialsOf(const Case& asked) {
     request.own_streams = OwnStreams(show, targets);
     for (OwnStream& own : request.own_streams) own.families = asked.families;
     for (const std::string& family : asked.families)
-      if (FindFamily(family).device == DeviceKind::kGpu) request.devices[family] = asked.cards;
+      if (FindFamily(family).device == DeviceKind::kGpu)
+        for (int card = 0; card < asked.cards; ++card) request.devices[family].push_back(card);
     const Plan plan = MakePlan(request, book, [&](const Pair& pair) { return ProofOf(pair, asked.cores); });
     EXPECT_LE(plan.trials * 2, plan.grid) << "seed " << seed;
     all += book.measured();

@@ -50,8 +50,8 @@ class PresetSearchTest : public testing::Test {
   LadderRunner runner_;
   TrialBook book_;
   OptionBook options_;
-  const EncodeSettings target_ = test::SmallSettings();
-  PresetSearch presets_{target_, options_};
+  const SearchSpace space_{test::SmallSettings(), {}, {}, {"x264"}};
+  PresetSearch presets_{space_, options_};
 };
 
 TEST_F(PresetSearchTest, OneTrialOfTheMiddlePresetScouts) {

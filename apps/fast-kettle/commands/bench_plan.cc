@@ -125,10 +125,14 @@ void CheckAgainstSource(const Grid& grid, const Show& show) {
       FailInput("--frame-rate: {} is more than the source's {}", rate.str(), show.source_rate.str());
 }
 
-// Only what runs on the devices that are named is measured.
+// Only what runs on the devices that are named is measured; where none is, each encoder on the first that it works on.
 void KeepToDevices(Session& session, Grid& grid) {
   const std::vector<std::string>& asked = session.request().bench.devices;
-  if (asked.empty()) return;
+  if (asked.empty()) {
+    for (const std::string& encoder : grid.encoders)
+      grid.devices.emplace(encoder, session.encoders().FirstUsableDevice(encoder));
+    return;
+  }
   AllowedDevices devices;
   devices.only.emplace();
   for (const std::string& one : asked) {

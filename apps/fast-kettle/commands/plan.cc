@@ -229,7 +229,7 @@ Plan SearchAndProve(Session& session, const Preparation& known, TrialBook& book,
                       RecordingDevices(session, show),
                       session.encoders().WithoutBFrames(AllOf(known))};
   try {
-    if (exhaustive) check = CheckAgainstGrid(space, known.footage, show.required_headroom, book);
+    if (exhaustive) check = CheckAgainstGrid(StreamSpace(request), known.footage, show.required_headroom, book);
     if (session.request().all_pairs) pairs = CheckPairs(request, book);
     Prover prover(session, known.footage, show.first, static_cast<int>(known.targets.audio.kbps()),
                   show.destinations.size());
@@ -331,7 +331,8 @@ void TakeEnoughBits(Session& session, Preparation& known, TrialBook& book) {
   session.progress().Stage("finding the bit rate from which more bits stop paying", 4);
   const std::string& family = known.families.front();
   const auto& presets = FindFamily(family).presets;
-  const EncodeSettings most = WithEncoder(known.targets.stream, family, presets[presets.size() / 4]);
+  EncodeSettings most = WithEncoder(known.targets.stream, family, presets[presets.size() / 4]);
+  most.device = StreamDevices(session, known.show).FirstOf(family, session.encoders().UsableDevices()[family]);
   ApplyEnoughBits(FindEnoughBits(most, known.footage.front(), book), !known.show.recording_bit_rate, known.targets);
   session.progress().Clear();
 }

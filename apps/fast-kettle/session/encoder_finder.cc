@@ -66,16 +66,26 @@ std::vector<std::string> EncoderFinder::Usable(const std::vector<std::string>& c
   std::vector<std::string> names;
   for (const FoundEncoder& encoder : All()) {
     const bool wanted = std::find(codecs.begin(), codecs.end(), FindFamily(encoder.name).codec) != codecs.end();
-    if (wanted && encoder.probe.works && encoder.device == 0) names.push_back(encoder.name);
+    const bool named = !names.empty() && names.back() == encoder.name;  // on another device
+    if (wanted && encoder.probe.works && !named) names.push_back(encoder.name);
   }
   return names;
 }
 
-std::map<std::string, int> EncoderFinder::UsableDevices() {
-  std::map<std::string, int> devices;
+std::map<std::string, std::vector<int>> EncoderFinder::UsableDevices() {
+  std::map<std::string, std::vector<int>> devices;
   for (const FoundEncoder& encoder : All())
-    if (encoder.probe.works && encoder.device == devices[encoder.name]) ++devices[encoder.name];
+    if (encoder.probe.works) devices[encoder.name].push_back(encoder.device);
   return devices;
+}
+
+int EncoderFinder::FirstUsableDevice(const std::string& family) {
+  if (CountDevices(FindFamily(family)) == 1) return 0;
+  const auto& all = All();
+  const auto first = std::find_if(all.begin(), all.end(), [&](const FoundEncoder& encoder) {
+    return encoder.name == family && encoder.probe.works;
+  });
+  return first == all.end() ? 0 : first->device;
 }
 
 std::map<std::string, int> EncoderFinder::EncodesAtOnce(const std::vector<std::string>& families) {
@@ -83,7 +93,7 @@ std::map<std::string, int> EncoderFinder::EncodesAtOnce(const std::vector<std::s
   for (const std::string& name : families) {
     if (FindFamily(name).device == DeviceKind::kCpu) continue;
     progress_.Show("how many encodes " + name + " opens at once", 0);
-    if (const auto limits = Limits(name, 0)) at_once[name] = limits->at_once;
+    if (const auto limits = Limits(name, FirstUsableDevice(name))) at_once[name] = limits->at_once;
   }
   progress_.Clear();
   return at_once;
@@ -93,7 +103,7 @@ std::set<std::string> EncoderFinder::WithoutBFrames(const std::vector<std::strin
   std::set<std::string> without;
   for (const std::string& name : families) {
     if (FindFamily(name).device == DeviceKind::kCpu) continue;
-    if (const auto limits = Limits(name, 0); limits && !limits->b_frames) without.insert(name);
+    if (const auto limits = Limits(name, FirstUsableDevice(name)); limits && !limits->b_frames) without.insert(name);
   }
   return without;
 }

@@ -36,13 +36,15 @@ class EncoderFinder {
 
   // Opens every family of the catalogue in a worker, on each GPU.
   const std::vector<FoundEncoder>& All();
-  // The names of the encoders for these codecs that work on the first GPU or the CPU.
+  // The names of the encoders for these codecs that work on the CPU or a GPU.
   std::vector<std::string> Usable(const std::vector<std::string>& codecs);
-  // How many GPUs each family may use, counted from the first; a processor counts as one.
-  std::map<std::string, int> UsableDevices();
-  // Of those families that are on a GPU: how many encodes the driver opens at once on the first one. Tried.
+  // Of each family that works here, the devices where it does.
+  std::map<std::string, std::vector<int>> UsableDevices();
+  // Of one, the first; 0 where it works on none, or has no choice.
+  int FirstUsableDevice(const std::string& family);
+  // Of those families that are on a GPU: how many encodes the driver opens at once on the first that works. Tried.
   std::map<std::string, int> EncodesAtOnce(const std::vector<std::string>& families);
-  // Of those families, the ones whose driver makes no B-frames on the first GPU.
+  // Of those families, the ones whose driver makes no B-frames on the first GPU that works.
   std::set<std::string> WithoutBFrames(const std::vector<std::string>& families);
   // What the driver opens at most. Tried, once for each encoder; nothing if that failed.
   std::optional<LimitsOutcome> Limits(const std::string& family, int device);

@@ -163,12 +163,13 @@ class Judge {
     return stolen_seconds >= lost / rate.fps();
   }
 
-  // How full the processors were.
+  // How full the processors were: no fuller than full, though a second in which the whole machine stood still may be
+  // charged with more.
   Message Fullness(const RehearsalSecond& s) const {
-    if (s.game_cores < kMuchOfOthers)
-      return Message{"loss.in-use", {{"cores", Busy(s)}, {"all_cores", facts_.cpu_cores}}};
+    const double busy = std::min(Busy(s), facts_.cpu_cores);
+    if (s.game_cores < kMuchOfOthers) return Message{"loss.in-use", {{"cores", busy}, {"all_cores", facts_.cpu_cores}}};
     return Message{"loss.in-use-with-game",
-                   {{"cores", Busy(s)}, {"all_cores", facts_.cpu_cores}, {"game_cores", s.game_cores}}};
+                   {{"cores", busy}, {"all_cores", facts_.cpu_cores}, {"game_cores", s.game_cores}}};
   }
 
   Finding MachineFinding(Loss loss, std::size_t at) const {

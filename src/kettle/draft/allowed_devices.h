@@ -6,6 +6,7 @@
 #include <set>
 #include <string>
 #include <utility>
+#include <vector>
 
 namespace kettle {
 
@@ -19,6 +20,12 @@ struct AllowedDevices {
     if (!only) return true;
     const auto first = only->lower_bound({family, 0});
     return first != only->end() && first->first == family;
+  }
+  // Of a family's `devices`, of which there is at least one, the first that is allowed; the first of all if none is.
+  int FirstOf(const std::string& family, const std::vector<int>& devices) const {
+    for (const int device : devices)
+      if (Has(family, device)) return device;
+    return devices.front();
   }
 };
 

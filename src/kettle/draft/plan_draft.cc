@@ -39,9 +39,10 @@ int CountGrid(const PlanRequest& request, const SearchSpace& space) {
   for (const OwnStream& own : request.own_streams)
     grid += GridSize({own.stream, own.sizes, own.rates, own.families}, request.footage.size());
   // Of further cards, both encodes at the picture chosen.
-  for (const std::string& family : AllFamilies(request))
-    if (const auto several = request.devices.find(family); several != request.devices.end())
-      grid += (several->second - 1) * 2 * static_cast<int>(FindFamily(family).presets.size() * request.footage.size());
+  for (const std::string& family : AllFamilies(request)) {
+    const auto further = DevicesOf(request, family).size() - 1;
+    grid += static_cast<int>(further * 2 * FindFamily(family).presets.size() * request.footage.size());
+  }
   return grid;
 }
 
@@ -76,11 +77,23 @@ Message NameOfWhatWasLeftOut(PlanStage stage) {
 
 }  // namespace
 
+std::vector<int> DevicesOf(const PlanRequest& request, const std::string& family) {
+  const auto known = request.devices.find(family);
+  return known == request.devices.end() ? std::vector<int>{0} : known->second;
+}
+
+SearchSpace StreamSpace(const PlanRequest& request) {
+  SearchSpace space = SpaceOf(request.targets, request.families);
+  for (const auto& [family, devices] : request.devices)
+    space.devices[family] = request.stream_devices.FirstOf(family, devices);
+  return space;
+}
+
 PlanDraft::PlanDraft(const PlanRequest& asked, TrialBook& trials, const Prove& run)
     : request(asked),
       book(trials),
       prove(run),
-      space(SpaceOf(asked.targets, asked.families)),
+      space(StreamSpace(asked)),
       plan(BegunPlan(asked, space)),
       options(trials, asked.footage, asked.capacity.headroom, plan.grid / 2,
               {[this](const EncodeSettings& settings) { return MayMeasure(settings); }, [this] { Tell(); }},

@@ -30,9 +30,9 @@ struct PlanRequest {
   std::vector<std::string> families;  // usable ones for the stream, by name
   Capacity capacity;                  // its headroom is the show's
   int most_proofs = 5;
-  std::map<std::string, int> devices = {};   // of a family, if it may use more than one
-  std::map<std::string, int> sessions = {};  // of a family, that its driver opens at once on its first device
-  std::vector<int> processors = {};          // Processor::usable; empty: dividing them is not tried
+  std::map<std::string, std::vector<int>> devices = {};  // of a family, those that work, where not just its first
+  std::map<std::string, int> sessions = {};              // of a family, that its driver opens at once on one device
+  std::vector<int> processors = {};                      // Processor::usable; empty: dividing them is not tried
   std::map<std::string, Footage> calm = {};  // clips' calmest stretches, by the labels of their busiest in `footage`
   TimeBudget time = {};
   std::function<void(const PlanStatus&)> watch = {};  // told of each new stage and option
@@ -44,6 +44,11 @@ struct PlanRequest {
   // A run that may end early, once it is seen to leave too little headroom (Proof::ended_early). Empty: none may.
   std::function<Proof(const Pair&)> prove_until_too_much = {};
 };
+
+// The devices that work of that family.
+std::vector<int> DevicesOf(const PlanRequest& request, const std::string& family);
+// What is searched for the stream's picture, each family on its first device that may be used.
+SearchSpace StreamSpace(const PlanRequest& request);
 
 // Runs one pair in real time.
 using Prove = std::function<Proof(const Pair&)>;

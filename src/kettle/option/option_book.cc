@@ -57,13 +57,15 @@ bool OptionBook::Known(const EncodeSettings& settings) const {
   return std::any_of(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
 }
 
-void OptionBook::Recall(const EncodeSettings& target) {
+void OptionBook::Recall(const EncodeSettings& target, const std::function<int(const std::string&)>& device_of) {
   const std::string first = footage_.front().key();
   std::vector<EncodeSettings> recalled;
-  for (const Trial& trial : book_.trials())
-    if (trial.done() && trial.footage_key == first && !Known(trial.settings) &&
-        trial.settings == WithEncoder(target, trial.settings.encoder, trial.settings.preset))
-      recalled.push_back(trial.settings);
+  for (const Trial& trial : book_.trials()) {
+    EncodeSettings asked = WithEncoder(target, trial.settings.encoder, trial.settings.preset);
+    asked.device = device_of(asked.encoder);
+    if (trial.done() && trial.footage_key == first && trial.settings == asked && !Known(asked))
+      recalled.push_back(asked);
+  }
   for (const EncodeSettings& settings : recalled)
     options_.push_back(MakeOption({Get(settings, footage_.front())}, footage_.size() == 1));
 }

@@ -54,9 +54,9 @@ class OptionBook {
   // As Measure, and, if it keeps pace there and is not far behind, on the calmest stretches of the clips too.
   Option MeasureWhole(const EncodeSettings& settings);
 
-  // Takes in what the trial book knows already of `target`, with any encoder and preset, on the first footage: it costs
-  // nothing and tells what else is worth a trial.
-  void Recall(const EncodeSettings& target);
+  // Takes in what the trial book knows already of `target`, with any encoder and preset, on the device that `device_of`
+  // gives for the encoder, on the first footage: it costs nothing and tells what else is worth a trial.
+  void Recall(const EncodeSettings& target, const std::function<int(const std::string&)>& device_of);
 
   // True if what was measured shows that an option cannot keep pace: the same preset of its encoder or a faster one,
   // with no more bits, did not by more than noise, at a picture as large or larger. An encoder codes no more pixels a

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "kettle/encoders/catalogue.h"
 
@@ -34,14 +35,17 @@ std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& ta
   std::vector<Option> options;
   for (const EncoderFamily& family : Catalogue())
     for (const std::string& preset : family.presets) {
-      const EncodeSettings settings = WithEncoder(target, family.name, preset);
-      std::vector<Trial> trials;
-      for (const Trial& trial : book.trials())
+      EncodeSettings settings = WithEncoder(target, family.name, preset);
+      std::map<int, std::vector<Trial>> by_device;
+      for (const Trial& trial : book.trials()) {
+        settings.device = trial.settings.device;
         if (trial.settings == settings && std::any_of(footage.begin(), footage.end(), [&](const Footage& pictures) {
               return pictures.key() == trial.footage_key;
             }))
-          trials.push_back(trial);
-      if (!trials.empty()) options.push_back(MakeOption(trials, trials.size() == footage.size()));
+          by_device[settings.device].push_back(trial);
+      }
+      for (const auto& [device, trials] : by_device)
+        options.push_back(MakeOption(trials, trials.size() == footage.size()));
     }
   return options;
 }

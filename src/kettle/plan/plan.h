@@ -67,7 +67,7 @@ struct Plan {
 // What is searched for the stream.
 SearchSpace SpaceOf(const Targets& targets, const std::vector<std::string>& families);
 
-// What the book holds of `target` with any encoder and preset, on any of the footage: in catalogue order,
+// What the book holds of `target` with any encoder, preset and device, on any of the footage: in catalogue order,
 // trials of earlier runs included.
 std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& target,
                                  const std::vector<Footage>& footage);

@@ -72,7 +72,8 @@ EachCandidates EncodeEachPlanner::CandidatesFor(const OwnStream& own) {
     tried.push_back({settings.size, settings.frame_rate, options_.MeasureWhole(settings)});
     std::rotate(tried.begin(), tried.end() - 1, tried.end());
   } else {
-    tried = RankFinalists(SearchPicture({own.stream, own.sizes, own.rates, own.families}, options_), options_);
+    tried = RankFinalists(
+        SearchPicture({own.stream, own.sizes, own.rates, own.families, draft_.space.devices}, options_), options_);
   }
   if (!tried.empty() && tried.front().best) {
     const Option best = *tried.front().best;
@@ -171,7 +172,7 @@ TriedPicture EncodeEachPlanner::PictureToScout(const std::string& family, const 
   for (const Option& option : options_.options()) {
     const EncodeSettings& settings = option.settings;
     if (FindFamily(settings.encoder).interface == FindFamily(family).interface &&
-        settings.device == one.settings.device && settings.rate_control == one.settings.rate_control &&
+        settings.device == draft_.space.DeviceOf(family) && settings.rate_control == one.settings.rate_control &&
         settings.bit_rate == one.settings.bit_rate && option.scored() &&
         option.keeps_pace(options_.required_headroom()) &&
         (!picture.best || option.busiest_score() > picture.best->busiest_score()))
@@ -184,7 +185,8 @@ TriedPicture EncodeEachPlanner::PictureToScout(const std::string& family, const 
 bool EncodeEachPlanner::ComesNear(const std::string& family, const Option& one) {
   const TriedPicture at = PictureToScout(family, one);
   const double least = one.busiest_score() - kBehind;
-  PresetSearch presets(one.settings, options_);
+  const SearchSpace space{one.settings, {}, {}, {family}, draft_.space.devices};
+  PresetSearch presets(space, options_);
   PresetSearch::Known known = presets.Scout(family, at.size, at.rate, PresetSearch::All(family));
   presets.Foresee(family, at.size, at.rate, known);
   if (presets.Promise(family, known) < least) return false;

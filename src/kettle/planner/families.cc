@@ -30,9 +30,8 @@ EncodeSettings RecordingSettings(const EncodeSettings& target, const std::string
 std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
   std::vector<FamilyOptions> families;
   for (const std::string& name : draft_.families()) {
-    const auto several = request_.devices.find(name);
     const auto sessions = request_.sessions.find(name);
-    for (int device = 0; device < (several == request_.devices.end() ? 1 : several->second); ++device) {
+    for (const int device : DevicesOf(request_, name)) {
       const auto settings = [stream = targets.stream, recording = targets.recording, levels = levels_,
                              refinements = refinements_, name, device](Role role, int preset) {
         if (role == Role::kRecording) return RecordingSettings(recording, name, preset, device, levels);

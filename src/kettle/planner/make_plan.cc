@@ -63,7 +63,7 @@ void Planner::RecallLargest() {
   EncodeSettings largest = draft_.space.target;
   largest.size = draft_.space.sizes.front();
   largest.frame_rate = draft_.space.rates.front();
-  options_.Recall(largest);
+  options_.Recall(largest, [this](const std::string& family) { return draft_.space.DeviceOf(family); });
 }
 
 void Planner::PlaceAndRefine(bool anew, bool one_encode) {

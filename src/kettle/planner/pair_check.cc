@@ -15,11 +15,13 @@ namespace {
 // Each preset of each family at that picture, on all footage, as far as it keeps pace.
 void AddOptions(const EncodeSettings& target, const std::vector<std::string>& families, const PlanRequest& request,
                 TrialBook& book, PairCheck& check, std::vector<Option>& options) {
+  const SearchSpace space = StreamSpace(request);
   for (const std::string& family : families)
     for (const std::string& preset : FindFamily(family).presets) {
+      EncodeSettings settings = WithEncoder(target, family, preset);
+      settings.device = space.DeviceOf(family);
       std::vector<Trial> trials;
-      for (const Footage& pictures : request.footage)
-        trials.push_back(book.Get(WithEncoder(target, family, preset), pictures));
+      for (const Footage& pictures : request.footage) trials.push_back(book.Get(settings, pictures));
       check.trials += static_cast<int>(trials.size());
       Option option = MakeOption(trials, true);
       if (option.keeps_pace(request.capacity.headroom) && option.scored()) options.push_back(std::move(option));
@@ -36,7 +38,7 @@ Pair AsItIs(const Option& stream, const Capacity& capacity) {
 
 PairCheck CheckPairs(const PlanRequest& request, TrialBook& book) {
   PairCheck check;
-  const SearchSpace space = SpaceOf(request.targets, request.families);
+  const SearchSpace space = StreamSpace(request);
   std::vector<Option> streams, recordings;
   for (const FrameSize size : space.sizes)
     for (const FrameRate rate : space.rates) {

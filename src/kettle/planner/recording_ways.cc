@@ -178,7 +178,9 @@ void Planner::PreferTheBestRecording(Settled& settled) {
     options_.Measure(faster);
   }
   const auto is_of = [](const EncodeSettings& settings, const EncodeSettings& target) {
-    return settings == WithEncoder(target, settings.encoder, settings.preset);
+    EncodeSettings asked = WithEncoder(target, settings.encoder, settings.preset);
+    asked.device = settings.device;
+    return settings == asked;
   };
   const Refinement as_asked = RefinementOf(settled.targets.stream);
   for (const Option& stream : options_.options()) {

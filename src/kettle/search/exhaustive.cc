@@ -35,6 +35,7 @@ GridCheck CheckAgainstGrid(const SearchSpace& space, const std::vector<Footage>&
       for (const std::string& family : space.families)
         for (const std::string& preset : FindFamily(family).presets) {
           EncodeSettings settings = WithEncoder(space.target, family, preset);
+          settings.device = space.DeviceOf(family);
           settings.size = size;
           settings.frame_rate = rate;
           std::vector<Trial> trials;

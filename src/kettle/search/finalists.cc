@@ -87,6 +87,7 @@ std::optional<Option> BestKnown(const OptionBook& book, const Option& like) {
   std::optional<Option> best;
   for (const Option& option : book.options()) {
     EncodeSettings alike = WithEncoder(like.settings, option.settings.encoder, option.settings.preset);
+    alike.device = option.settings.device;
     if (alike == option.settings && option.keeps_pace(book.required_headroom()) && option.scored() &&
         (!best || option.score > best->score))
       best = option;

@@ -31,7 +31,7 @@ constexpr double kGuessed = 0.5;  // what presets not tried add is known no bett
 class Searcher {
  public:
   Searcher(const SearchSpace& space, OptionBook& book)
-      : space_(space), book_(book), presets_(space.target, book), encoders_(space.families) {}
+      : space_(space), book_(book), presets_(space, book), encoders_(space.families) {}
 
   std::vector<TriedPicture> Run() {
     const int sizes = static_cast<int>(space_.sizes.size()), rates = static_cast<int>(space_.rates.size());

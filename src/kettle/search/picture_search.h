@@ -7,15 +7,9 @@
 #include <vector>
 
 #include "kettle/option/option_book.h"
+#include "kettle/search/search_space.h"
 
 namespace kettle {
-
-struct SearchSpace {
-  EncodeSettings target;         // what is the same for all: rates, buffer, keyframe interval
-  std::vector<FrameSize> sizes;  // largest first
-  std::vector<FrameRate> rates;  // highest first
-  std::vector<std::string> families;
-};
 
 // A size and a frame rate that were tried.
 struct TriedPicture {

@@ -47,7 +47,8 @@ PresetSearch::Range PresetSearch::All(const std::string& encoder) { return {-1, 
 
 EncodeSettings PresetSearch::SettingsOf(const std::string& encoder, FrameSize size, FrameRate rate, int preset) const {
   const auto& presets = FindFamily(encoder).presets;
-  EncodeSettings settings = WithEncoder(target_, encoder, presets[static_cast<std::size_t>(preset)]);
+  EncodeSettings settings = WithEncoder(space_.target, encoder, presets[static_cast<std::size_t>(preset)]);
+  settings.device = space_.DeviceOf(encoder);
   settings.size = size;
   settings.frame_rate = rate;
   return settings;

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "kettle/option/option_book.h"
+#include "kettle/search/search_space.h"
 
 namespace kettle {
 
@@ -44,7 +45,8 @@ class PresetSearch {
     bool walked = false;          // to the slowest preset that holds
   };
 
-  PresetSearch(const EncodeSettings& target, OptionBook& book) : target_(target), book_(book) {}
+  // Of the space, the target and the families' devices. Both must outlive it.
+  PresetSearch(const SearchSpace& space, OptionBook& book) : space_(space), book_(book) {}
 
   static Range All(const std::string& encoder);
 
@@ -85,7 +87,7 @@ class PresetSearch {
   std::optional<int> NextToTry(const Place& place, int good, int bad) const;
   void TakeBest(const Place& place, int slowest, Known& known);
 
-  const EncodeSettings& target_;
+  const SearchSpace& space_;
   OptionBook& book_;
   std::map<std::string, PresetGains> gains_;  // by encoder
   double best_score_ = kNotScored;
