@@ -56,6 +56,19 @@ TEST(Proof, TellsADisturbedMachine) {
   EXPECT_TRUE(proof.disturbed());
 }
 
+TEST(Proof, IsSpoiltOnlyWhereItFailedAndTheHypervisorHadItsPart) {
+  Proof proof = Good();
+  proof.stolen_cores = 0.5;
+  EXPECT_FALSE(proof.spoilt_by_hypervisor()) << "it held all the same";
+  proof.stream.skipped = 1;
+  EXPECT_TRUE(proof.spoilt_by_hypervisor());
+  proof.stolen_cores = 0.05;
+  EXPECT_FALSE(proof.spoilt_by_hypervisor());
+  proof.stolen_cores = 0.5;
+  proof.status = WorkerStatus::kCrashed;
+  EXPECT_FALSE(proof.spoilt_by_hypervisor()) << "a driver that fails does so on a quiet machine too";
+}
+
 TEST(ProofCsv, ASkippedFrameHasNoTime) {
   Proof proof = Good();
   proof.stream.frame_times = {{0, 0, 1.5}, {1, 16.667, -1}};

@@ -5,12 +5,16 @@
 
 #include <algorithm>
 
+#include "kettle/machine/quiet.h"
+#include "session/interrupt.h"
+
 namespace kettle::app {
 
 namespace fs = std::filesystem;
 
 Proof Prover::Run(const Pair& pair, double most_cpu_cores) {
   constexpr double kStartSeconds = 1;  // until both encoders are open
+  if (spoilt_ && !session_.request().plan_budget_seconds) AwaitQuiet();
   session_.progress().Rename("proof run");
   session_.MeetBusiestLoad(session_.request().proof_seconds + 2 * kStartSeconds);
   const fs::path folder = session_.scratch() / fmt::format("proof-{}", ++runs_);
@@ -43,8 +47,21 @@ Proof Prover::Run(const Pair& pair, double most_cpu_cores) {
   session_.progress().StepsDone(kProofSteps);
   // The declared load is no other program.
   if (session_.load()) proof.other_cores = std::max(0.0, proof.other_cores - session_.load()->profile().mean_cores());
+  spoilt_ = proof.spoilt_by_hypervisor();
   MakeRoom(proof);
   return proof;
+}
+
+// Another run right after that one would tell as little.
+void Prover::AwaitQuiet() {
+  session_.progress().Rename("waiting: other machines on this host are using its processors");
+  kettle::AwaitQuiet(
+      [this](double seconds) {
+        ThrowIfStopped();
+        patience_left_ -= seconds;
+        return StolenWhileBusy(std::max(1, session_.machine().processor.usable_threads), seconds);
+      },
+      patience_left_);
 }
 
 // Long runs are large: only what may still be taken is kept.

@@ -31,6 +31,7 @@ class Prover {
   Proof Run(const Pair& pair, double most_cpu_cores = 0);
 
  private:
+  void AwaitQuiet();
   void MakeRoom(const Proof& latest);
 
   Session& session_;
@@ -39,6 +40,8 @@ class Prover {
   const int sound_kbps_;            // of the sound beside both encodes
   const std::size_t destinations_;  // that the stream is sent to
   int runs_ = 0;
+  bool spoilt_ = false;           // the latest run did not hold, and other machines on this host had their part in that
+  double patience_left_ = 45;     // seconds that the plan may wait for them, in all
   std::filesystem::path failed_;  // the latest run's files, if it did not hold
 };
 

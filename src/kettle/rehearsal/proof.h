@@ -40,9 +40,12 @@ struct Proof {
 
   // Something else kept the machine from its work: the hypervisor took a tenth of a processor or more, or
   // the source, which has next to nothing to do, was late with more than one frame in a hundred.
-  bool disturbed() const { return stolen_cores >= 0.1 || late * 100 > std::max(stream.frames, recording.frames); }
+  bool disturbed() const { return stolen_by_others() || late * 100 > std::max(stream.frames, recording.frames); }
+  // It may hold once the hypervisor leaves this machine its processors again.
+  bool spoilt_by_hypervisor() const { return status == WorkerStatus::kDone && !holds() && stolen_by_others(); }
 
  private:
+  bool stolen_by_others() const { return stolen_cores >= 0.1; }
   static bool Whole(const PacedOutputOutcome& output) { return output.skipped == 0 && output.packets == output.frames; }
 };
 
