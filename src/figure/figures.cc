@@ -41,11 +41,13 @@ std::string SeriesTitle(const Option& option, const std::vector<Option>& all) {
          (option.simulated ? " (simulated GPU)" : "");
 }
 
-// Options with a quality, by series, fastest first.
+bool IsShown(const Option& option) { return option.throughput_fps > 0 && option.scored(); }
+
+// Options that are shown, by series, fastest first.
 std::map<std::string, std::vector<Option>> BySeries(const std::vector<Option>& options) {
   std::map<std::string, std::vector<Option>> series;
   for (const Option& option : options)
-    if (option.throughput_fps > 0 && option.scored()) series[SeriesTitle(option, options)].push_back(option);
+    if (IsShown(option)) series[SeriesTitle(option, options)].push_back(option);
   for (auto& [encoder, members] : series)
     std::sort(members.begin(), members.end(),
               [](const Option& a, const Option& b) { return a.throughput_fps > b.throughput_fps; });
@@ -61,6 +63,13 @@ std::string SpeedQualityTitle(const std::vector<Option>& options, const std::opt
                        holding);
   if (holding == 0) return "No preset keeps pace at this size and frame rate";
   return fmt::format("{} of {} settings keep pace", holding, options.size());
+}
+
+// Those that were too slow to be worth a score, or failed, have no place in the figure.
+std::string NotShown(const std::vector<Option>& options) {
+  const auto hidden = std::count_if(options.begin(), options.end(), [](const Option& o) { return !IsShown(o); });
+  if (hidden == 0) return "";
+  return fmt::format("; {} without a score {} not shown", hidden, hidden == 1 ? "is" : "are");
 }
 
 // The presets' names beside their points. Where points stand close together, every other name goes below its point.
@@ -86,12 +95,13 @@ std::optional<SpeedQualityChart> MakeSpeedQualityChart(const std::vector<Option>
   const auto by_series = BySeries(options);
   if (by_series.empty()) return std::nullopt;
   const EncodeSettings& settings = by_series.begin()->second.front().settings;
-  SpeedQualityChart chart{SpeedQualityTitle(options, chosen, required_headroom),
-                          Named(settings, options, false) + "; each on the clip where it is slowest and looks worst",
-                          settings.frame_rate.fps(),
-                          required_headroom,
-                          {},
-                          {}};
+  SpeedQualityChart chart{
+      SpeedQualityTitle(options, chosen, required_headroom),
+      Named(settings, options, false) + "; each on the clip where it is slowest and looks worst" + NotShown(options),
+      settings.frame_rate.fps(),
+      required_headroom,
+      {},
+      {}};
   for (const auto& [title, members] : by_series) {
     chart.series.push_back({title, {}});
     for (const Option& option : members)

@@ -43,6 +43,14 @@ TEST_F(FiguresTest, WithoutAChoiceItCounts) {
   EXPECT_THAT(Get(path("speed-quality.svg")), testing::HasSubstr("No preset keeps pace"));
 }
 
+TEST_F(FiguresTest, WhatHasNoScoreIsCounted) {
+  auto options = Options();
+  EXPECT_THAT(MakeSpeedQualityChart(options, options[1], 0.2)->subtitle, testing::Not(testing::HasSubstr("not shown")));
+  options[2].score = kNotScored;
+  EXPECT_THAT(MakeSpeedQualityChart(options, options[1], 0.2)->subtitle,
+              testing::HasSubstr("; 1 without a score is not shown"));
+}
+
 TEST_F(FiguresTest, NothingMeasuredDrawsNothing) {
   Option broken = FakeOption("x264", "fast", 40, 3, 11);
   broken.score = kNotScored;
