@@ -10,19 +10,19 @@
 namespace kettle {
 
 double StolenWhileBusy(int threads, double seconds) {
-  using Clock = std::chrono::steady_clock;
+  using Time = std::chrono::steady_clock;
   const double before = ReadCpuTime().steal_seconds;
-  const auto start = Clock::now(),
-             end = start + std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(seconds));
+  const auto start = Time::now(),
+             end = start + std::chrono::duration_cast<Time::duration>(std::chrono::duration<double>(seconds));
   {
     std::vector<std::jthread> busy;
     for (int i = 0; i < threads; ++i)
       busy.emplace_back([&] {
-        while (Clock::now() < end) {
+        while (Time::now() < end) {
         }
       });
   }
-  const double taken = std::chrono::duration<double>(Clock::now() - start).count();
+  const double taken = std::chrono::duration<double>(Time::now() - start).count();
   return (ReadCpuTime().steal_seconds - before) / taken;
 }
 
