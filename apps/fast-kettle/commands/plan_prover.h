@@ -41,7 +41,7 @@ class Prover {
   const std::size_t destinations_;  // that the stream is sent to
   int runs_ = 0;
   bool spoilt_ = false;           // the latest run did not hold, and other machines on this host had their part in that
-  double patience_left_ = 45;     // seconds that the plan may wait for them, in all
+  double patience_left_ = 120;    // seconds that the plan may wait for them, in all
   std::filesystem::path failed_;  // the latest run's files, if it did not hold
 };
 

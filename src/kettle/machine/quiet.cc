@@ -28,7 +28,7 @@ double StolenWhileBusy(int threads, double seconds) {
 
 bool AwaitQuiet(const std::function<double(double seconds)>& stolen_cores, double most_seconds) {
   constexpr double kLookSeconds = 1, kQuietBelow = 0.1;
-  constexpr int kInARow = 2;
+  constexpr int kInARow = 4;
   int quiet = 0;
   for (double looked = 0; quiet < kInARow; looked += kLookSeconds) {
     if (looked + kLookSeconds > most_seconds) return false;
