@@ -106,7 +106,9 @@ TEST_F(RehearseTest, ACardThatIsLostCostsItsOwnEncodeOnly) {
   plan["recording"] = plan["stream"];
   plan["recording"].update({{"encoder", "vaapi-h264"}, {"preset", "7"}, {"device", "gpu"}, {"simulated", true}});
   plan["measured"]["recording"] = {plan["pair"]["recording"]};  // what was measured on the CPU
+  plan["stand_in_gpu"] = "faulty.toml";
   Put("moved.json", plan.dump());
+  EXPECT_THAT(Run("rehearse moved.json --out out").complaint(), HasSubstr("add --stand-in-gpu faulty.toml"));
   // Sessions: one beforehand, then the one that is lost.
   Put("faulty.toml", Get(KETTLE_SOURCE "/standin/gpu/profiles/integrated.toml") +
                          "[[fault]]\nkind = \"lost\"\nsession = 2\nframe = 24\n");

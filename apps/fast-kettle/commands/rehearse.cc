@@ -57,7 +57,8 @@ PlanFile ReadPlan(const Session& session) {
     FailInput("{}: made on another machine, or before a driver or kernel changed; plan again, or give --anyway",
               session.request().subject);
   if (plan.simulated && session.request().stand_in_gpu.empty())
-    FailInput("{}: made with a simulated GPU; give the same --stand-in-gpu PROFILE", session.request().subject);
+    FailInput("{}: made with a simulated GPU; add --stand-in-gpu {}", session.request().subject,
+              plan.stand_in_gpu.empty() ? "PROFILE, the same one" : plan.stand_in_gpu);
   return plan;
 }
 

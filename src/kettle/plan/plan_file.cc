@@ -136,6 +136,7 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     result.game_gives = plan.value("game_gives", result.game_gives);
     result.first = ParseFirst(plan.value("first", Name(result.first)));  // an earlier version had no other
     result.simulated = plan.at("stream").at("simulated") || plan.at("recording").at("simulated");
+    result.stand_in_gpu = plan.value("stand_in_gpu", "");
     result.source_size = show.at("source_size").get<FrameSize>();
     result.source_rate = show.at("frame_rate").get<FrameRate>();
     result.footage = show.at("footage").get<std::vector<std::string>>();

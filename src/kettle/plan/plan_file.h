@@ -37,6 +37,7 @@ struct PlanFile {
   bool one_encode = false;   // Pair::one_encode
   double game_gives = 0.02;  // Show::game_gives
   bool simulated = false;    // one of both encodes was measured on a simulated device
+  std::string stand_in_gpu;  // that device's profile, as it was given; an earlier version did not tell
   FrameSize source_size;
   FrameRate source_rate;
   std::vector<std::string> footage;  // scenes by name, clips by absolute path
