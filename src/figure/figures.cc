@@ -153,6 +153,7 @@ void Draw(const std::filesystem::path& folder, const SpeedQualityChart& chart) {
          << "\" linewidth 2 pointtype 6 pointsize 3.2 notitle";
   }
   const std::size_t rows = (chart.series.size() + 1) / 2;
+  // The two lines are labelled at the bottom: what is slow looks good, so few points come there.
   script << "set bmargin " << 4.5 + static_cast<double>(rows)
          << "\nset key at screen 0.5, screen 0.012 center bottom Left reverse samplen 2 maxrows " << rows << '\n'
          << FigureTitle(chart.title, chart.subtitle)
@@ -160,9 +161,9 @@ void Draw(const std::filesystem::path& folder, const SpeedQualityChart& chart) {
             "100 (SSIMULACRA 2)\"\n"
          << "set xrange [" << lowest << ":" << highest * 1.6 << "]\nset offsets 0, 0, graph 0.14, graph 0.12\n"
          << data.str() << labels
-         << VerticalLine(200, chart.frame_rate, kGrey, fmt::format("frame rate, {:g}", chart.frame_rate), 0.97)
+         << VerticalLine(200, chart.frame_rate, kGrey, fmt::format("frame rate, {:g}", chart.frame_rate), 0.08)
          << VerticalLine(201, needed, kGreen,
-                         fmt::format("with {:.0f} % headroom, {:.0f}", chart.headroom * 100, needed), 0.92)
+                         fmt::format("with {:.0f} % headroom, {:.0f}", chart.headroom * 100, needed), 0.03)
          << plot.str() << '\n';
   DrawFigure(folder, chart.kName, script.str());
 }
