@@ -7,22 +7,22 @@ complain() { echo "layers: $*"; bad=1; }
 
 # What each folder of the core may include besides itself.
 declare -A may=(
-  [units]="" [message]="" [device]="units" [machine]="units device message" [load]="units machine" [store]="units" [process]="units"
+  [units]="" [message]="" [input]="units" [device]="units" [machine]="units device message" [load]="units input machine" [store]="units input" [process]="units"
   [history]="units message store" [screen]="units machine media"
-  [media]="units" [coded]="units media" [footage]="units message store media" [encoders]="units device media" [quality]="units media"
+  [media]="units input" [coded]="units input media" [footage]="units input message store media" [encoders]="units device media" [quality]="units media"
   [curve]="units" [realtime]="units machine media footage encoders" [worker]="units device store process media"
   [task]="units device machine store media footage encoders quality realtime worker"
-  [trial]="units message machine store footage encoders realtime worker task" [rtmp]="units" [srt]="units" [publish]="units rtmp srt" [line]="units message"
+  [trial]="units message machine store footage encoders realtime worker task" [rtmp]="units input" [srt]="units" [publish]="units rtmp srt" [line]="units input message"
   [uplink]="units message media coded encoders rtmp publish line"
   [rehearsal]="units device machine store media coded footage encoders realtime task trial rtmp publish line"
-  [show]="units machine footage encoders realtime rtmp uplink" [option]="units message encoders trial"
+  [show]="units input machine footage encoders realtime rtmp uplink" [option]="units message encoders trial"
   [placement]="units message encoders uplink rehearsal option" [search]="units message encoders quality option placement"
   [comparison]="units encoders trial"
   [question]="units message encoders quality curve trial search"
-  [plan]="units message device machine media footage encoders quality realtime uplink show option placement search"
+  [plan]="units input message device machine media footage encoders quality realtime uplink show option placement search"
   [draft]="units message encoders option plan"
   [planner]="units message encoders footage rehearsal show option placement search plan draft"
-  [diagnosis]="units message rehearsal plan" [watching]="units message device machine diagnosis")
+  [diagnosis]="units input message rehearsal plan" [watching]="units message device machine diagnosis")
 
 for folder in src/kettle/*/; do
   name=$(basename "$folder")

@@ -25,7 +25,9 @@ namespace kettle::test {
 // A folder of its own for each test, removed with it.
 class FolderTest : public ::testing::Test {
  protected:
-  std::filesystem::path path(const std::string& name) const { return folder_.path() / name; }
+  FolderTest() { std::filesystem::create_directory(path("")); }
+  // In a folder with nothing else in it.
+  std::filesystem::path path(const std::string& name) const { return folder_.path() / "test" / name; }
   std::string Put(const std::string& name, const std::string& content) const {
     std::filesystem::create_directories(path(name).parent_path());
     std::ofstream(path(name), std::ios::binary) << content;

@@ -6,6 +6,7 @@
 
 #include <cstdio>
 #include <exception>
+#include <filesystem>
 #include <ext/stdio_filebuf.h>
 #include <iostream>
 #include <nlohmann/json.hpp>
@@ -19,6 +20,7 @@
 #include "kettle/units/error.h"
 #include "kettle/units/plain_text.h"
 #include "past_runs/bench_like.h"
+#include "session/lasting_output.h"
 
 namespace {
 
@@ -47,6 +49,16 @@ nlohmann::json Prove(const nlohmann::json& arguments, const std::function<void(d
 nlohmann::json Load(const nlohmann::json& arguments, const std::function<void(double)>& progress) {
   ReplayLoad(arguments.at("profile").get<LoadProfile>(), arguments.at("seconds"), progress);
   return nlohmann::json::object();
+}
+
+// What only a library throws: its own words are not for users.
+std::string PlainWords(const std::exception& error) {
+  if (const auto* file = dynamic_cast<const std::filesystem::filesystem_error*>(&error))
+    return fmt::format("{}: {}", PlainText(file->path1().string()), file->code().message());
+  if (dynamic_cast<const std::bad_alloc*>(&error)) return "this machine is out of memory";
+  if (const auto* system = dynamic_cast<const std::system_error*>(&error))
+    return fmt::format("this machine refused something: {}", system->code().message());
+  return "a fault of this program, please report it: " + PlainText(error.what());
 }
 
 // Some drivers print on standard output: what a worker answers goes out by another way.
@@ -94,10 +106,10 @@ int Run(const std::vector<std::string>& arguments) {
 }  // namespace
 
 int main(int argc, char** argv) {
-  std::setvbuf(stdout, nullptr, _IOLBF, BUFSIZ);  // whoever reads it through a pipe sees each section as it is done
+  OpenLastingOutputs();
   try {
     const int code = Run({argv + 1, argv + argc});
-    if (std::fflush(stdout) != 0) FailMachine("cannot write to standard output");
+    if (!EndOutput()) FailMachine("cannot write to standard output");
     return code;
   } catch (const Error& error) {
     // What fails because it was stopped has not failed.
@@ -106,7 +118,7 @@ int main(int argc, char** argv) {
                fault == Fault::kInterrupted ? "interrupted; what was finished is kept" : PlainText(error.what()));
     return ExitCode(fault);
   } catch (const std::exception& error) {
-    fmt::print(stderr, "fast-kettle: {}\n", PlainText(error.what()));
+    fmt::print(stderr, "fast-kettle: {}\n", PlainWords(error));
     return 3;
   }
 }

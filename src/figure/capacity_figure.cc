@@ -90,12 +90,12 @@ void Draw(const std::filesystem::path& folder, const CapacityChart& chart) {
   int id = 1;
   for (std::size_t i = 0; i < bars.size(); ++i) {
     const auto y = static_cast<double>(bars.size() - i);
-    tics << (i ? ", " : "") << '"' << bars[i].name << "\" " << y;
+    tics << (i ? ", " : "") << Quoted(bars[i].name) << ' ' << y;
     double from = 0;
     const auto label = [&](const std::string& text, double middle, double shift, const std::string& colour) {
-      script << fmt::format("set label {} {} at {:.4f},{:.2f} center offset 0,{} textcolor rgb \"{}\" front\n", id++,
+      script << fmt::format("set label {} {} at {:.4f},{:.2f} center offset 0,{} textcolor rgb {} front\n", id++,
                             Quoted(text), middle * 100, shift == 0 ? y : y + std::copysign(kHalf, shift), shift,
-                            colour);
+                            Quoted(ColourNamed(colour)));
     };
     constexpr double kBeside[] = {0.8, 2, 3.2};  // in lines of text from the bar's edge
     std::size_t place = 0;
@@ -103,9 +103,8 @@ void Draw(const std::filesystem::path& folder, const CapacityChart& chart) {
     for (const Part& part : bars[i].parts) {
       if (part.share < 0.001) continue;
       script << fmt::format(
-          "set object {} rectangle from {:.4f},{:.2f} to {:.4f},{:.2f} fillcolor rgb \"{}\" fillstyle solid border rgb "
-          "\"white\"\n",
-          id++, from * 100, y - kHalf, (from + part.share) * 100, y + kHalf, part.colour);
+          "set object {} rectangle from {:.4f},{:.2f} to {:.4f},{:.2f} fillcolor rgb {} fillstyle solid border rgb 'white'\n",
+          id++, from * 100, y - kHalf, (from + part.share) * 100, y + kHalf, Quoted(ColourNamed(part.colour)));
       const double middle = from + part.share / 2;
       // A narrow part is named above the bar, those near each other at different heights.
       const bool outside = part.share < kCharacter * static_cast<double>(part.name.size() + 1);

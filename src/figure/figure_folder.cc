@@ -11,6 +11,7 @@
 #include "figure/rate_quality.h"
 #include "figure/trade_figure.h"
 #include "figure/uplink_figures.h"
+#include "kettle/input/input.h"
 #include "kettle/units/error.h"
 #include "timeline/rehearsal_figures.h"
 #include "timeline/watch_figure.h"
@@ -60,7 +61,7 @@ std::vector<std::string> DrawAgain(const fs::path& folder) {
       names.push_back(name);
     }
   } catch (const nlohmann::json::exception& error) {
-    FailInput("{}: an incomplete figures.json ({})", folder.string(), error.what());
+    FailInput("{}: an incomplete figures.json: {}", folder.string(), InPlainWords(error));
   } catch (const std::out_of_range&) {
     FailInput("{}: an incomplete figures.json", folder.string());
   }

@@ -26,13 +26,16 @@ set bmargin 5
 
 }  // namespace
 
+// In single quotes gnuplot looks for nothing but their end: in double quotes it runs what stands in backquotes.
 std::string Quoted(const std::string& text) {
-  std::string safe = "\"";
-  for (const char c : text) {
-    if (c == '"' || c == '\\') safe += '\\';
-    if (static_cast<unsigned char>(c) >= 32) safe += c;
-  }
-  return safe + "\"";
+  std::string safe = "'";
+  for (const char c : PlainText(text)) safe += c == '\'' ? "''" : std::string(1, c);
+  return safe + "'";
+}
+
+std::string ColourNamed(const std::string& text) {
+  const bool number = text.size() == 7 && text[0] == '#' && text.find_first_not_of("0123456789abcdef", 1) == text.npos;
+  return number || text == "white" ? text : kGrey;
 }
 
 Look LookOf(std::size_t index) {
@@ -66,7 +69,8 @@ void RunGnuplot(const std::filesystem::path& scratch, const std::string& name, c
   constexpr double kMostSeconds = 30;  // the slowest figure takes 2
   const std::filesystem::path file = scratch / "figure.gp";
   WriteFile(file, script);
-  const CommandOutcome outcome = RunCommand({"gnuplot", file.string()}, kMostSeconds);
+  // Its defaults, whatever the user's own start-up file says.
+  const CommandOutcome outcome = RunCommand({"gnuplot", "-d", file.string()}, kMostSeconds);
   if (outcome.ok()) return;
   using Status = CommandOutcome::Status;
   if (outcome.status == Status::kNotFound)
@@ -84,7 +88,7 @@ std::string PngTerminal(int width, int height) {
 }  // namespace
 
 void DrawFigure(const std::filesystem::path& folder, const std::string& name, const std::string& script) {
-  const TemporaryFolder scratch(folder);
+  const TemporaryFolder scratch(std::filesystem::absolute(folder));  // a name that begins with | or < would be run
   const std::string svg = (scratch.path() / "figure.svg").string(), png = (scratch.path() / "figure.png").string();
   std::ostringstream text;
   text << "set terminal svg noenhanced size 1200,720 dynamic font 'DejaVu Sans,15' background '#ffffff'\n"
@@ -99,7 +103,7 @@ void DrawFigure(const std::filesystem::path& folder, const std::string& name, co
 
 void DrawPicture(const std::filesystem::path& folder, const std::string& name, int width, int height,
                  const std::string& script) {
-  const TemporaryFolder scratch(folder);
+  const TemporaryFolder scratch(std::filesystem::absolute(folder));
   const std::string png = (scratch.path() / "figure.png").string();
   RunGnuplot(
       scratch.path(), name,

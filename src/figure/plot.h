@@ -30,8 +30,12 @@ class FigureError : public Error {
   bool hopeless_;
 };
 
-// Text made safe for a gnuplot string in double quotes, enhanced mode off.
+// Any text, also a stranger's, as a gnuplot string that shows it and evaluates nothing of it. All text that is not
+// written in our own sources goes through here, names of colours and files too.
 std::string Quoted(const std::string& text);
+
+// A colour that a file names as one of ours: "#rrggbb" or "white"; grey for anything else.
+std::string ColourNamed(const std::string& text);
 
 // A series' look: a colour and a point shape of its own (gnuplot's point type).
 struct Look {

@@ -83,7 +83,7 @@ void DrawStrip(const std::filesystem::path& folder, const StripOutcome& strip, c
       }
       script << label_at(label++, NoteOf(strip, words, row, c), x, y + cell.size.height + 11,
                          "font ',10' textcolor rgb '#22282d'");
-      script << "plot " << Quoted(cell.file)
+      script << "plot " << Quoted(std::filesystem::absolute(cell.file))
              << fmt::format(" binary array=({},{}) format='%uchar' with rgbimage notitle\n", cell.size.width,
                             cell.size.height)
              << "unset label\n";

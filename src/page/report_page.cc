@@ -6,6 +6,7 @@
 
 #include "kettle/plan/plan.h"
 #include "kettle/rehearsal/rehearsal.h"
+#include "kettle/input/input.h"
 #include "kettle/units/error.h"
 #include "page/sections.h"
 #include "report/card.h"
@@ -85,7 +86,7 @@ std::string ReportPage(const std::vector<std::filesystem::path>& folders, const 
     if (empty)
       FailInput("{}: nothing to report there; plan, bench, uplink and rehearse write results", fmt::join(names, ", "));
   } catch (const Json::exception& error) {
-    FailInput("{}: an earlier version wrote it, or it is incomplete ({})", fmt::join(names, ", "), error.what());
+    FailInput("{}: an earlier version wrote it, or it is incomplete: {}", fmt::join(names, ", "), InPlainWords(error));
   }
   if (page.title.empty()) page.title = "What was measured";
   if (page.answer.empty()) page.answer = "Measurements without a plan: fast-kettle plan makes one.";

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/footage/cache.h"
 
+#include <sys/wait.h>
+#include <unistd.h>
+
 #include <chrono>
 #include <cstring>
 #include <set>
@@ -50,6 +53,32 @@ TEST_F(CacheTest, AClipTakesTheShowsSizeAndRate) {
   EXPECT_EQ(footage.label, "clip.mkv");
 }
 
+// A recording of 50 GB was read whole for every plan, before the cache was looked into, deaf to Ctrl-C.
+TEST_F(CacheTest, AClipIsReadOnceAndThenCanBeInterrupted) {
+  const std::string clip = MakeClip("clip.mkv", 0, 50);
+  const auto stop = [](double) -> void { throw Error(Fault::kInterrupted, "interrupted"); };
+  EXPECT_THROW(PrepareFootage({clip, {192, 128}, {25, 1}, 1}, path("cache"), stop), Error);
+  const Footage first = Prepare(clip, {192, 128}, {25, 1}, 1);
+  EXPECT_GT(calls_, 0);
+  EXPECT_EQ(PrepareFootage({clip, {192, 128}, {25, 1}, 1}, path("cache"), stop).from_seconds, first.from_seconds)
+      << "nothing was read or decoded again";
+  CountFurther({clip, {192, 128}, {25, 1}, 1}, path("cache"), stop);
+  for (const auto& entry : std::filesystem::directory_iterator(path("cache")))
+    if (entry.path().extension() == ".index") std::ofstream(entry.path()) << "{\"size\": ";
+  Prepare(clip, {192, 128}, {25, 1}, 0.9);
+  EXPECT_GT(calls_, 0) << "an index that is not whole is made anew";
+}
+
+TEST_F(CacheTest, WhatAKilledRunLeftIsCleared) {
+  const pid_t ended = fork();
+  if (ended == 0) _exit(0);
+  waitpid(ended, nullptr, 0);
+  const std::string left = fmt::format("cache/.kettle-open-water-1.y4m.{}.part", ended);
+  Put(left, std::string(10'000, 'x'));
+  Prepare("open-water", {128, 72}, {30, 1}, 1);
+  EXPECT_FALSE(std::filesystem::exists(path(left)));
+}
+
 TEST_F(CacheTest, AShortClipIsPlayedForthAndBackAndSaysSo) {
   const Footage footage = Prepare(MakeClip("clip.mkv", 0, 25), {192, 128}, {25, 1}, 4);
   EXPECT_EQ(footage.frames, 100);
@@ -87,7 +116,7 @@ TEST_F(CacheTest, FurtherStretchesLieBesideTheFirstAndHaveNamesOfTheirOwn) {
   const std::string clip = MakeClip("clip.mkv", 75, 100);  // seven seconds
   FootageRequest request{clip, {192, 128}, {25, 1}, 2};
   const Footage first = PrepareFootage(request, path("cache"), [](double) {});
-  const int further = CountFurther(request);
+  const int further = CountFurther(request, path("cache"), [](double) {});
   ASSERT_GE(further, 2);
   std::set<std::string> labels{first.label}, keys{first.key()};
   for (request.further = 1; request.further <= further; ++request.further) {

@@ -138,6 +138,22 @@ TEST_F(HistoryTest, OldRunsWithoutANameMakeRoom) {
   EXPECT_EQ(history.Runs().size(), 2u);
 }
 
+// Two programs that found the same damage: the second put the first's new file aside, with the run in it.
+TEST_F(HistoryTest, OfSeveralProgramsThatFindDamageOneRepairs) {
+  std::filesystem::create_directories(File().parent_path());
+  std::ofstream(File()) << std::string(20'000, 'x');
+  constexpr int kPrograms = 8;
+  for (int i = 0; i < kPrograms; ++i)
+    if (fork() == 0) {
+      History(File()).Keep(MadeUp("bench"), {});
+      _exit(0);
+    }
+  for (int i = 0; i < kPrograms; ++i) wait(nullptr);
+  EXPECT_EQ(History(File()).Runs().size(), static_cast<std::size_t>(kPrograms));
+  EXPECT_TRUE(std::filesystem::exists(File().string() + ".damaged-1"));
+  EXPECT_FALSE(std::filesystem::exists(File().string() + ".damaged-2"));
+}
+
 TEST_F(HistoryTest, ADamagedFileIsPutAside) {
   Put("data/fast-kettle/history.sqlite", "this is no history at all, but somebody's letter " + Noise(5000, 3));
   History history(File());

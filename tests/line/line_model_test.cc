@@ -27,15 +27,23 @@ SendingModel PicturesOnly() {
   return model;
 }
 
-SentFrame Picture(double seconds, bool keyframe = false) { return {seconds, 1000, keyframe, true}; }
+SentFrame Picture(double seconds, bool keyframe = false) { return {seconds, 1000, keyframe, true, 0, seconds}; }
+SentFrame Sound(double seconds) { return {seconds, 100, false, false, -1, seconds}; }
+
+// How many pictures are dropped when `frame` comes.
+int Push(SendQueue<SentFrame>& queue, const SentFrame& frame) {
+  int dropped = 0;
+  queue.Push(frame, [&](const SentFrame& gone) { dropped += gone.video; });
+  return dropped;
+}
 
 TEST(SendQueue, DropsUpToTheNewestKeyframe) {
   SendQueue<SentFrame> queue({.most_delay_seconds = 1});
-  EXPECT_EQ(queue.Push(Picture(0, true)), 0);
-  EXPECT_EQ(queue.Push(Picture(0.4)), 0);
-  EXPECT_EQ(queue.Push(Picture(0.8, true)), 0);
-  EXPECT_EQ(queue.Push({0.9, 100, false, false}), 0) << "sound";
-  EXPECT_EQ(queue.Push(Picture(1.2)), 2) << "both before the second keyframe";
+  EXPECT_EQ(Push(queue, Picture(0, true)), 0);
+  EXPECT_EQ(Push(queue, Picture(0.4)), 0);
+  EXPECT_EQ(Push(queue, Picture(0.8, true)), 0);
+  EXPECT_EQ(Push(queue, Sound(0.9)), 0);
+  EXPECT_EQ(Push(queue, Picture(1.2)), 2) << "both before the second keyframe";
   ASSERT_EQ(queue.size(), 3u);
   EXPECT_EQ(queue.Pop().seconds, 0.8);
   EXPECT_FALSE(queue.Pop().video);
@@ -44,14 +52,63 @@ TEST(SendQueue, DropsUpToTheNewestKeyframe) {
 
 TEST(SendQueue, WithoutAKeyframeWaitsForOne) {
   SendQueue<SentFrame> queue({.most_delay_seconds = 1});
-  queue.Push(Picture(0));
-  queue.Push(Picture(0.5));
-  EXPECT_EQ(queue.Push(Picture(1.5)), 3) << "itself too: it could not be decoded";
+  Push(queue, Picture(0));
+  Push(queue, Picture(0.5));
+  EXPECT_EQ(Push(queue, Picture(1.5)), 3) << "itself too: it could not be decoded";
   EXPECT_TRUE(queue.empty());
-  EXPECT_EQ(queue.Push(Picture(1.6)), 1);
-  EXPECT_EQ(queue.Push({1.7, 100, false, false}), 0);
-  EXPECT_EQ(queue.Push(Picture(1.8, true)), 0);
-  EXPECT_EQ(queue.Push(Picture(1.9)), 0);
+  EXPECT_EQ(Push(queue, Picture(1.6)), 1);
+  EXPECT_EQ(Push(queue, Sound(1.7)), 0);
+  EXPECT_EQ(Push(queue, Picture(1.8, true)), 0);
+  EXPECT_EQ(Push(queue, Picture(1.9)), 0);
+}
+
+// An ingest that was away for ten minutes: sound was kept for ever, and each push moved all of it.
+TEST(SendQueue, HoldsNoMoreHoweverLongTheLineIsAway) {
+  SendQueue<SentFrame> queue({.most_delay_seconds = 1.5});
+  std::size_t most = 0, dropped = 0, given = 0;
+  for (int i = 0; i < 600 * 60; ++i) {
+    const double now = i / 60.0;
+    for (const SentFrame& frame : {Picture(now, i % 120 == 0), Sound(now)}) {
+      queue.Push(frame, [&](const SentFrame&) { ++dropped; });
+      ++given;
+    }
+    most = std::max(most, queue.size());
+  }
+  EXPECT_LE(most, 4u * 60 + 3 * 60) << "two groups of pictures, and twice as much sound as may wait";
+  EXPECT_EQ(queue.size() + dropped, given) << "each is held or told";
+}
+
+TEST(SendQueue, AConnectionThatBeginsGetsPictureAndSoundFromOneMoment) {
+  SendQueue<SentFrame> queue({.most_delay_seconds = 9});
+  for (int i = 0; i < 40; ++i) {
+    const double now = i / 10.0;
+    // Pictures come out half a second later than the sound of their time.
+    SentFrame picture = Picture(now, i % 20 == 15);
+    picture.shown_seconds = now - 0.5;
+    Push(queue, picture);
+    Push(queue, Sound(now));
+  }
+  std::vector<SentFrame> gone;
+  ASSERT_TRUE(queue.BeginAtKeyframe([&](const SentFrame& frame) { gone.push_back(frame); }));
+  EXPECT_EQ(gone.size(), 15u + 10u) << "pictures before 1.0, and sound before 1.0";
+  double first_sound = -1, first_picture = -1;
+  while (!queue.empty()) {
+    const SentFrame frame = queue.Pop();
+    double& first = frame.video ? first_picture : first_sound;
+    if (first < 0) first = frame.shown_seconds;
+  }
+  EXPECT_NEAR(first_picture, 1.0, 1e-9);
+  EXPECT_NEAR(first_sound, 1.0, 1e-9);
+}
+
+TEST(SendQueue, AConnectionThatBeginsWithoutAKeyframeWaits) {
+  SendQueue<SentFrame> queue({.most_delay_seconds = 1.5});
+  Push(queue, Picture(0));
+  Push(queue, Sound(0));
+  int dropped = 0;
+  EXPECT_FALSE(queue.BeginAtKeyframe([&](const SentFrame&) { ++dropped; }));
+  EXPECT_EQ(dropped, 1) << "the picture; the sound may belong to what comes";
+  EXPECT_EQ(queue.size(), 1u);
 }
 
 TEST(LineModel, ALineWithRoomLosesNothing) {
@@ -115,7 +172,7 @@ SendingOutcome InSmallSteps(const CodedStream& stream, const LineTrace& line, do
   for (double now = 0; now < line.seconds() + 30; now += kStep) {
     while (now < line.seconds() && start + stream.frames[next].seconds <= now) {
       const CodedStream::Frame& frame = stream.frames[next];
-      outcome.dropped += queue.Push({start + frame.seconds, frame.size_bytes, frame.keyframe, true});
+      outcome.dropped += Push(queue, {start + frame.seconds, frame.size_bytes, frame.keyframe, true});
       ++outcome.frames;
       if (++next == stream.frames.size()) {
         next = 0;

@@ -7,31 +7,38 @@ namespace kettle {
 namespace {
 
 TEST(PacketLog, RatesAndLatency) {
-  PacketLog log;
+  PacketLog log({2, 1});
   for (int i = 0; i < 4; ++i) log.FrameIn(i, i * 1'000'000);
   for (int i = 0; i < 4; ++i) log.PacketOut(i, i * 1'000'000 + 5'000'000, i == 3 ? 2500 : 500);
   EXPECT_DOUBLE_EQ(log.latency().p50_ms, 5);
   EXPECT_DOUBLE_EQ(log.latency().max_ms, 5);
-  EXPECT_DOUBLE_EQ(log.mean_kbps(4, {2, 1}), 16);      // 32 kbit in 2 s
-  EXPECT_DOUBLE_EQ(log.peak_second_kbps({2, 1}), 24);  // the last two packets
+  EXPECT_DOUBLE_EQ(log.mean_kbps(4), 16);      // 32 kbit in 2 s
+  EXPECT_DOUBLE_EQ(log.peak_second_kbps(), 24);  // the last two packets
 }
 
 TEST(PacketLog, NothingCameOut) {
-  const PacketLog log;
+  const PacketLog log({60, 1});
   EXPECT_EQ(log.packets(), 0);
   EXPECT_DOUBLE_EQ(log.latency().max_ms, 0);
-  EXPECT_DOUBLE_EQ(log.mean_kbps(0, {60, 1}), 0);
-  EXPECT_DOUBLE_EQ(log.peak_second_kbps({60, 1}), 0);
+  EXPECT_DOUBLE_EQ(log.mean_kbps(0), 0);
+  EXPECT_DOUBLE_EQ(log.peak_second_kbps(), 0);
+}
+
+TEST(PacketLog, TellsTheBusiestSecondAlsoWhenItIsLongPast) {
+  PacketLog log({2, 1}, PacketLog::Keep::kNothing);
+  for (const int bytes : {500, 2000, 2500, 500, 500, 500}) log.PacketOut(0, 0, bytes);
+  EXPECT_DOUBLE_EQ(log.peak_second_kbps(), 36);
+  EXPECT_FALSE(log.slow_down()) << "it was not asked to";
 }
 
 TEST(PacketLog, CountsTheLongestRunOfBFrames) {
-  PacketLog log;
+  PacketLog log({60, 1});
   for (const int pts : {0, 4, 2, 1, 3, 5, 7, 6}) log.PacketOut(pts, 0, 100);
   EXPECT_EQ(log.longest_b_run(), 3);
 }
 
 TEST(PacketLog, FindsWhereAnEncodeSlowedDown) {
-  PacketLog log;
+  PacketLog log({60, 1});
   std::int64_t now = 0;
   for (int i = 0; i < 100; ++i) log.PacketOut(i, now += i < 60 ? 1'000'000 : 8'000'000, 100);
   const auto slow_down = log.slow_down();
@@ -41,12 +48,12 @@ TEST(PacketLog, FindsWhereAnEncodeSlowedDown) {
 }
 
 TEST(PacketLog, ASteadyEncodeThatHoldsFramesBackIsNotSlowing) {
-  PacketLog log;
+  PacketLog log({60, 1});
   std::int64_t now = 0;
   // The last twenty come out at once at the end; every third takes twice as long.
   for (int i = 0; i < 100; ++i) log.PacketOut(i, now += i >= 80 ? 1000 : i % 3 ? 1'000'000 : 2'000'000, 100);
   EXPECT_FALSE(log.slow_down());
-  EXPECT_FALSE(PacketLog().slow_down());
+  EXPECT_FALSE(PacketLog({60, 1}).slow_down());
 }
 
 }  // namespace

@@ -239,33 +239,53 @@ TEST_F(RehearsalTest, AnOutageIsCountedWhereItBelongs) {
   RunningIngest ingest({.link = {LineTrace({{0, 5000}, {1, 0}, {3.5, 5000}}, 5)}});
   RehearsalTask task = Task(ingest, 5);
   task.most_send_delay_seconds = 0.5;
+  task.frames_csv = path("frames.csv").string();
   task.stream.bit_rate = task.stream.maximum_bit_rate = BitRate::FromKbps(1500);
   task.stream.size = {192, 128};
   const RehearsalOutcome outcome = RunRehearsal(task, clock_, [](double) {});
   EXPECT_FALSE(outcome.holds());
   EXPECT_GT(outcome.dropped(), 0);
   EXPECT_TRUE(outcome.stalled.empty()) << "the disk has no part in it";
-  EXPECT_THAT(FramesCsv(outcome), HasSubstr(",dropped\n"));
+  EXPECT_THAT(Get(path("frames.csv")), HasSubstr(",dropped\n"));
   int dropped = 0;
   for (const RehearsalSecond& second : outcome.timeline) dropped += second.dropped;
   EXPECT_LE(dropped, outcome.dropped());
   EXPECT_GT(dropped, 0);
 }
 
-TEST(FramesCsv, TellsTheFateOfEachFrame) {
+class FramesCsvTest : public test::FolderTest {
+ protected:
+  std::string Csv(FrameLog& log, const RehearsalOutcome& outcome, bool one_encode) {
+    WriteFramesCsv(log, path("frames.csv"), outcome, one_encode);
+    return Get(path("frames.csv"));
+  }
+};
+
+TEST_F(FramesCsvTest, TellsTheFateOfEachFrame) {
   RehearsalOutcome outcome;
-  outcome.stream.frame_times = {{0, 0, 1.5}, {1, 40, -1}, {2, 80, 2}};
-  outcome.recording.frame_times = {{0, 0, 1}};
+  const std::vector<PacedFrame> frames = {{0, 0, 1.5}, {1, 40, -1}, {2, 80, 2}};
+  FrameLog log(path(""), {3, 3, 3});
+  for (const PacedFrame& frame : frames) {
+    log.Note(0, {frame.frame, frame.due_ms, -1});
+    log.Note(0, frame);
+    log.Note(2, frame);
+  }
+  log.Note(1, {0, 0, 0});
+  log.Note(0, {7, 0, 0});  // there is no room for it: it is forgotten, no more
   outcome.ingests = {{"quay", "rtmp://quay", {2}}};
-  EXPECT_EQ(FramesCsv(outcome),
+  EXPECT_EQ(Csv(log, outcome, false),
             "output,frame,due_ms,taken_ms,fate\n"
             "stream,0,0.000,1.500,sent\n"
             "stream,1,40.000,,skipped\n"
             "stream,2,80.000,2.000,dropped\n"
-            "recording,0,0.000,1.000,recorded\n");
-  outcome.further = {outcome.stream};
+            "recording,0,0.000,0.000,recorded\n");
+  outcome.stalled = {0};
+  EXPECT_THAT(Csv(log, outcome, true), testing::EndsWith("recording,0,0.000,1.500,stalled\n"
+                                                         "recording,2,80.000,2.000,recorded\n"))
+      << "what the one encode skipped counts as the stream's";
+  outcome.further.emplace_back();
   outcome.ingests.push_back({"pier", "rtmp://pier", {0}, 0, "", false, 1});
-  EXPECT_THAT(FramesCsv(outcome), HasSubstr("stream-2,0,0.000,1.500,dropped\nstream-2,1,40.000,,skipped\n"));
+  EXPECT_THAT(Csv(log, outcome, false), HasSubstr("stream-2,0,0.000,1.500,dropped\nstream-2,1,40.000,,skipped\n"));
   EXPECT_EQ(outcome.DroppedOf(0), 1u);
   EXPECT_EQ(outcome.dropped(), 2);
   RehearsalSecond second;
@@ -273,6 +293,21 @@ TEST(FramesCsv, TellsTheFateOfEachFrame) {
   const std::string csv = SecondsCsv({second});
   EXPECT_THAT(csv, HasSubstr(",\"a,\"\"b\"\"\",")) << "a name cannot break a row";
   EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 2);
+}
+
+TEST_F(FramesCsvTest, OfAnEveningHoldsTheEndAndEveryLostFrame) {
+  constexpr int kFrames = 2 * FrameLog::kMostRows;
+  FrameLog log(path(""), {kFrames, 0});
+  for (int i = 0; i < kFrames; ++i) log.Note(0, {i, i * 16.0, i == 5 ? -1 : 1.0});
+  RehearsalOutcome outcome;
+  outcome.ingests = {{"quay", "rtmp://quay", {9}}};
+  const std::string csv = Csv(log, outcome, false);
+  EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 1 + 2 + FrameLog::kMostRows);
+  EXPECT_THAT(csv, HasSubstr("stream,5,80.000,,skipped\nstream,9,144.000,1.000,dropped\nstream,100000,"));
+}
+
+TEST_F(FramesCsvTest, HasItsRoomFromTheStart) {
+  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { FrameLog(path(""), {1LL << 50}); }), HasSubstr("no room for the results"));
 }
 
 TEST(CoreMeter, TellsOwnThreadsByTheirNames) {

@@ -25,8 +25,8 @@ class SenderTest : public test::FolderTest {
   // Pictures at 20 a second from `from` to `to`, a keyframe each second; waits a little between them.
   void Enqueue(Sender& sender, int from, int to) {
     for (int i = from; i < to; ++i) {
-      sender.Enqueue(Message(RtmpType::kVideo, static_cast<std::uint32_t>(i * 50), 500),
-                     Sender::Picture{i, i % 20 == 0});
+      sender.Enqueue({Message(RtmpType::kVideo, static_cast<std::uint32_t>(i * 50), 500),
+                      FlvPacker::Picture{i, i % 20 == 0}, i * 0.05});
       usleep(5000);
     }
   }
@@ -59,7 +59,7 @@ TEST_F(SenderTest, WhatIsGivenArrives) {
     EXPECT_TRUE(sender.simulated());
     sender.SetOpening({Message(RtmpType::kData, 0, 20)});
     Enqueue(sender, 0, 40);
-    for (int i = 0; i < 5; ++i) sender.Enqueue(Message(RtmpType::kAudio, 0, 50), std::nullopt);
+    for (int i = 0; i < 5; ++i) sender.Enqueue({Message(RtmpType::kAudio, 0, 50), std::nullopt, 2});
     sender.Finish(10);
     EXPECT_TRUE(sender.Dropped().empty());
     EXPECT_EQ(sender.state().dropped, 0);
@@ -76,7 +76,7 @@ TEST_F(SenderTest, ALineThatTakesNothingMoreIsNoticed) {
   RunningIngest ingest({.link = {LineTrace::Steady(1000, 1)}});
   Sender sender({ingest.url(), {"key"}, {}}, clock_);
   for (int i = 0; i < 40; ++i)  // 2.4 Mbit at once
-    sender.Enqueue(Message(RtmpType::kVideo, 0, 7500), Sender::Picture{i, i == 0});
+    sender.Enqueue({Message(RtmpType::kVideo, 0, 7500), FlvPacker::Picture{i, i == 0}});
   sender.Finish(10);
   EXPECT_TRUE(sender.Dropped().empty());
   // What the kernels of both sides hold needs no line.
@@ -100,9 +100,9 @@ TEST_F(SenderTest, OverTlsWhatTheLineRefusedIsGivenAgainAndWhatIsOldIsDropped) {
     Sender sender(request, clock_);
     unsetenv("SSL_CERT_FILE");
     for (int i = 0; i < 60; ++i)  // 9.6 Mbit at once
-      sender.Enqueue(Message(RtmpType::kVideo, 0, 20'000), Sender::Picture{i, i == 0});
+      sender.Enqueue({Message(RtmpType::kVideo, 0, 20'000), FlvPacker::Picture{i, i == 0}});
     usleep(800'000);
-    sender.Enqueue(Message(RtmpType::kVideo, 0, 20'000), Sender::Picture{60, true});
+    sender.Enqueue({Message(RtmpType::kVideo, 0, 20'000), FlvPacker::Picture{60, true}});
     sender.Finish(20);
     dropped = sender.Dropped().size();
     EXPECT_EQ(sender.state().dropped, static_cast<int>(dropped));

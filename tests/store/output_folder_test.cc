@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/store/output_folder.h"
 
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <csignal>
 #include <nlohmann/json.hpp>
 
 #include "support.h"
@@ -23,11 +27,22 @@ TEST_F(OutputFolderTest, IsFreeAgainAfterwards) {
 }
 
 TEST_F(OutputFolderTest, ClearsWhatAKilledRunLeft) {
-  Put("out/.kettle-abcdef/trial.mkv", "x");
+  std::filesystem::create_directories(path("out"));
+  std::filesystem::path scratch;
+  if (fork() == 0) {  // killed with its temporary folder in use
+    const TemporaryFolder left(path("out"));
+    std::ofstream(left.path() / "trial.mkv") << "x";
+    raise(SIGKILL);
+  }
+  wait(nullptr);
+  for (const auto& entry : std::filesystem::directory_iterator(path("out"))) scratch = entry.path();
+  ASSERT_TRUE(std::filesystem::exists(scratch / "trial.mkv"));
   Put("out/.kettle-plan.json.99.part", "x");
+  Put("out/.kettle-clip.mkv.99.part.mkv", "x");
   Put("out/plan.json", "kept");
   const OutputFolder folder(path("out"));
-  EXPECT_FALSE(std::filesystem::exists(path("out/.kettle-abcdef")));
+  EXPECT_FALSE(std::filesystem::exists(scratch));
+  EXPECT_FALSE(std::filesystem::exists(path("out/.kettle-clip.mkv.99.part.mkv")));
   EXPECT_FALSE(std::filesystem::exists(path("out/.kettle-plan.json.99.part")));
   EXPECT_EQ(Get(path("out/plan.json")), "kept");
 }
@@ -37,9 +52,28 @@ TEST_F(OutputFolderTest, LeavesTheUsersFilesAlone) {
   const std::vector<std::string> users{"holiday.mkv.part", "plan.json.99.part", ".part", ".kettle-notes.txt"};
   for (const std::string& name : users) Put("out/" + name, "mine");
   Put("out/.kettle-my-folder/notes.part", "mine");
+  Put("out/.kettle-abcdef/notes.txt", "mine");       // any folder of six letters was taken for ours once
+  Put("out/.kettle-1234-abcdef/notes.txt", "mine");  // not marked
   const OutputFolder folder(path("out"));
   for (const std::string& name : users) EXPECT_EQ(Get(path("out/" + name)), "mine") << name;
   EXPECT_EQ(Get(path("out/.kettle-my-folder/notes.part")), "mine");
+  EXPECT_EQ(Get(path("out/.kettle-abcdef/notes.txt")), "mine");
+  EXPECT_EQ(Get(path("out/.kettle-1234-abcdef/notes.txt")), "mine");
+}
+
+TEST_F(OutputFolderTest, InASharedFolderOnlyWhatEndedRunsLeftIsCleared) {
+  const pid_t ended = fork();
+  if (ended == 0) _exit(0);
+  waitpid(ended, nullptr, 0);
+  const std::string dead = fmt::format(".kettle-a.y4m.{}.part", ended);
+  const std::string alive = fmt::format(".kettle-a.y4m.{}.part", getpid());
+  Put(dead, "x");
+  Put(alive, "x");
+  const TemporaryFolder in_use(path(""));
+  RemoveLeftovers(path(""), Leftovers::kOfEndedRuns);
+  EXPECT_FALSE(std::filesystem::exists(path(dead)));
+  EXPECT_TRUE(std::filesystem::exists(path(alive)));
+  EXPECT_TRUE(std::filesystem::exists(in_use.path()));
 }
 
 TEST_F(OutputFolderTest, ANameThatIsNotUtf8IsRefused) {

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "commands/commands.h"
+#include "kettle/input/input.h"
 #include "kettle/units/error.h"
 #include "tables/rehearse_tables.h"
 
@@ -37,7 +38,7 @@ int RunDiagnose(const Request& request) {
     PrintDiagnosis(diagnosis);
     return holds ? 0 : 1;
   } catch (const nlohmann::json::exception& error) {
-    FailInput("{}: an incomplete rehearsal ({})", (folder / "rehearsal.json").string(), error.what());
+    FailInput("{}: an incomplete rehearsal: {}", (folder / "rehearsal.json").string(), InPlainWords(error));
   }
 }
 

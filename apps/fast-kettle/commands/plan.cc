@@ -11,6 +11,7 @@
 #include "commands/plan_figures.h"
 #include "commands/plan_prover.h"
 #include "figure/uplink_figures.h"
+#include "kettle/load/capture.h"
 #include "kettle/machine/advice.h"
 #include "kettle/machine/disk.h"
 #include "kettle/plan/sound.h"

@@ -12,6 +12,7 @@
 #include "kettle/plan/plan_file.h"
 #include "kettle/store/file.h"
 #include "kettle/store/output_folder.h"
+#include "kettle/input/input.h"
 #include "kettle/units/error.h"
 #include "page/report_page.h"
 #include "report/card.h"
@@ -99,8 +100,8 @@ bool TellAgain(const Result& result, const fs::path& folder) {
   try {
     result.tell(*file, {folder, file->value("stand_in_gpu", "")});
   } catch (const json::exception& error) {
-    FailInput("{}: an earlier version wrote it, or it is incomplete ({})",
-              (folder / (std::string(result.kind) + ".json")).string(), error.what());
+    FailInput("{}: an earlier version wrote it, or it is incomplete: {}",
+              (folder / (std::string(result.kind) + ".json")).string(), InPlainWords(error));
   }
   return true;
 }

@@ -11,12 +11,15 @@
 #include "kettle/diagnosis/climb.h"
 #include "kettle/diagnosis/diagnosis.h"
 #include "kettle/encoders/catalogue.h"
+#include "kettle/input/input.h"
 #include "kettle/load/replay.h"
 #include "kettle/machine/disk.h"
 #include "kettle/rehearsal/recorder.h"
 #include "kettle/rtmp/url.h"
+#include "kettle/store/reserved_space.h"
 #include "kettle/units/error.h"
 #include "past_runs/keep_run.h"
+#include "session/unwritten.h"
 #include "surroundings/game_log.h"
 #include "surroundings/stand_in.h"
 #include "tables/rehearse_tables.h"
@@ -51,8 +54,11 @@ class OnlyOne {
   int file_ = -1;
 };
 
+// The plan's file, also where its folder was named.
+fs::path PlanOf(const Session& session) { return PlanIn(session.request().subject); }
+
 PlanFile ReadPlan(const Session& session) {
-  PlanFile plan = ReadPlanFile(session.request().subject);
+  PlanFile plan = ReadPlanFile(PlanOf(session));
   if (plan.machine_digest != session.provenance().machine_digest && !session.request().rehearse.anyway)
     FailInput("{}: made on another machine, or before a driver or kernel changed; plan again, or give --anyway",
               session.request().subject);
@@ -182,7 +188,7 @@ class Stage {
     if (game_) game_->Begin();
     if (log_) log_->Begin();
     WorkerReport report =
-        session_.worker().Run({"rehearse", task, task.seconds * 2 + kGraceSeconds}, [&](double share) {
+        session_.worker().Run({"rehearse", task, task.seconds * 2 + kGraceSeconds, kGraceSeconds}, [&](double share) {
           const auto name = [](const EncodeSettings& s) { return s.encoder + " " + s.preset; };
           std::string streams = name(plan.stream);
           for (const FurtherPlanStream& further : plan.further_streams) streams += ", " + name(further.settings);
@@ -225,12 +231,21 @@ class Stage {
 };
 
 // Of the rehearsal that was just run.
-void KeepFrames(const Session& session) { Publish(session.scratch() / "frames.csv", session.out() / "frames.csv"); }
+void KeepFrames(const Session& session, const RehearsalOutcome& outcome) {
+  Unwritten unwritten;
+  unwritten.Try([&] {
+    if (!outcome.frames_trouble.empty()) FailMachine("no frames.csv: {}", outcome.frames_trouble);
+    Publish(session.scratch() / "frames.csv", session.out() / "frames.csv");
+  });
+}
+
+// What the results of so many seconds take on the disk, at most: rehearsal.json and seconds.csv grow with them.
+std::int64_t ResultBytes(double seconds) { return (8LL << 20) + static_cast<std::int64_t>(seconds * 3000); }
 
 // Writes and prints the last rehearsal; the exit code.
 int Tell(Session& session, const std::optional<GameFrames>& game, const PlanFile& plan, const RehearsalOutcome& outcome,
          const std::optional<Climb>& climb) {
-  RehearsalResult result{plan.title,  (fs::path(session.request().subject).parent_path() / "card.txt").string(),
+  RehearsalResult result{plan.title,  (PlanOf(session).parent_path() / "card.txt").string(),
                          plan.stream, plan.recording,
                          plan.first,  plan.simulated};
   for (const FurtherPlanStream& further : plan.further_streams) result.further_streams.push_back(further.settings);
@@ -239,33 +254,34 @@ int Tell(Session& session, const std::optional<GameFrames>& game, const PlanFile
   result.facts = FactsOf(plan, game);
   result.climb = climb;
   const Diagnosis diagnosis = Diagnose(outcome, result.facts, plan);
-  fs::copy_file(session.request().subject, session.out() / "plan.json.new", fs::copy_options::overwrite_existing);
-  Publish(session.out() / "plan.json.new", session.out() / "plan.json");
-  if (WriteRehearsedCard(session.out(), result, diagnosis)) result.card = (session.out() / "card.txt").string();
-  WriteFile(session.out() / "seconds.csv", SecondsCsv(outcome.timeline));
+  Unwritten unwritten;
+  unwritten.Try([&] { WriteFile(session.out() / "plan.json", ReadInput(PlanOf(session))); });
+  unwritten.Try([&] {
+    if (WriteRehearsedCard(session.out(), result, diagnosis)) result.card = (session.out() / "card.txt").string();
+  });
+  unwritten.Try([&] { WriteFile(session.out() / "seconds.csv", SecondsCsv(outcome.timeline)); });
   json body = result;
   body["diagnosis"] = diagnosis;
   body["load"] = session.load() ? session.load()->json() : json();
   body["stand_in_gpu"] = session.request().stand_in_gpu;
-  session.Write("rehearsal", body);
+  unwritten.Try([&] { session.Write("rehearsal", body); });
   const bool simulated = body["simulated"];
-  session.DrawChart(MakeRehearsalChart(outcome, result.facts, simulated));
-  session.DrawChart(game);
+  unwritten.Try([&] {
+    session.DrawChart(MakeRehearsalChart(outcome, result.facts, simulated));
+    session.DrawChart(game);
+  });
   if (session.request().json)
     PrintJson(body);
   else
     PrintRehearsal(result, diagnosis, PlaceOf(session));
-  WriteReport(session, {fs::absolute(session.request().subject).parent_path()});
+  unwritten.Try([&] { WriteReport(session, {fs::absolute(PlanOf(session)).parent_path()}); });
   const Message verdict = outcome.lost() == 0 ? Message{"history.rehearsal-held", {{"seconds", outcome.seconds}}}
                                               : Message{"history.rehearsal-lost",
                                                         {{"count", outcome.lost()}, {"seconds", outcome.seconds}}};
   KeepRun(session, {"rehearsal", plan.title, verdict, plan.simulated, {"rehearsal.json", "plan.json", "card.txt"}});
-  return result.holds() ? 0 : 1;
+  return unwritten.any() ? 3 : result.holds() ? 0 : 1;
 }
 
-}  // namespace
-
-namespace {
 
 void CheckOptions(const RehearseOptions& options, const PlanFile& plan) {
   const bool each = !plan.further_streams.empty();
@@ -293,12 +309,14 @@ int RunRehearse(Session& session) {
   const PlanFile plan = ReadPlan(session);
   const OnlyOne only;
   CheckOptions(options, plan);
+  ReservedSpace room(session.out(), ResultBytes(options.seconds));
   Stage stage(session, plan);
   if (!options.climb) {
     const RehearsalTask task = stage.Task(plan);
     const auto outcome = stage.Run(plan, task);
     if (!outcome) return TellPowerCut(session, task);
-    KeepFrames(session);
+    KeepFrames(session, *outcome);
+    room.Release();
     return Tell(session, stage.game(), plan, *outcome, std::nullopt);
   }
   std::optional<RehearsalOutcome> outcome;
@@ -317,10 +335,11 @@ int RunRehearse(Session& session) {
       outcome = std::move(last);
       game = its_game;
       rehearsed = next;
-      KeepFrames(session);
+      KeepFrames(session, *outcome);
     }
     return verdict;
   });
+  room.Release();
   return Tell(session, game, rehearsed, *outcome, climb);
 }
 

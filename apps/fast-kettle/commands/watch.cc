@@ -18,6 +18,7 @@
 #include "prepare/questions.h"
 #include "report/sentence.h"
 #include "report/wrap.h"
+#include "session/unwritten.h"
 #include "timeline/watch_figure.h"
 
 namespace kettle::app {
@@ -194,9 +195,10 @@ int RunWatch(Session& session) {
   json body = {{"facts", watch.facts()},      {"answer", answer},
                {"verdict", verdict},          {"seconds", seconds},
                {"watching_cores", own_cores}, {"ended", !IsRunning(facts.pid)}};
-  session.Write("watch", body);
-  WriteFile(session.out() / "seconds.csv", SecondsCsv(seconds));
-  session.DrawChart(MakeWatchChart(seconds, watch.facts(), verdict, answer));
+  Unwritten unwritten;
+  unwritten.Try([&] { session.Write("watch", body); });
+  unwritten.Try([&] { WriteFile(session.out() / "seconds.csv", SecondsCsv(seconds)); });
+  unwritten.Try([&] { session.DrawChart(MakeWatchChart(seconds, watch.facts(), verdict, answer)); });
   if (session.request().json) {
     PrintJson(body);
   } else {
@@ -209,7 +211,7 @@ int RunWatch(Session& session) {
                own_cores * 100, session.out().string());
   }
   Keep(session, answer, watch.facts());
-  return verdict.troubles.empty() ? 0 : 1;
+  return unwritten.any() ? 3 : verdict.troubles.empty() ? 0 : 1;
 }
 
 }  // namespace kettle::app

@@ -15,12 +15,16 @@ std::atomic<bool> stop_requested = false;
 
 const std::atomic<bool>& StopRequested() { return stop_requested; }
 
+void RequestStop() { stop_requested = true; }
+
 void CatchSignals() {
   struct sigaction action {};
-  action.sa_handler = [](int) { stop_requested = true; };
+  action.sa_handler = [](int) { RequestStop(); };
   sigaction(SIGINT, &action, nullptr);
   sigaction(SIGTERM, &action, nullptr);
-  sigaction(SIGHUP, &action, nullptr);
+  struct sigaction inherited {};
+  sigaction(SIGHUP, nullptr, &inherited);
+  if (inherited.sa_handler != SIG_IGN) sigaction(SIGHUP, &action, nullptr);  // nohup means it
 }
 
 void ThrowIfStopped() {

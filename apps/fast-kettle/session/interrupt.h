@@ -6,8 +6,9 @@
 
 namespace kettle::app {
 
-// From now on SIGINT, SIGTERM and SIGHUP only set StopRequested().
+// From now on SIGINT, SIGTERM and SIGHUP only set StopRequested(); a SIGHUP that is ignored stays ignored.
 void CatchSignals();
+void RequestStop();  // as Ctrl-C does; fit for a signal handler
 const std::atomic<bool>& StopRequested();
 // Throws Error(kInterrupted).
 void ThrowIfStopped();

@@ -41,8 +41,13 @@ std::map<std::string, Footage> PreparedFootage::PrepareCalm(const Show& show) {
 std::vector<Footage> PreparedFootage::PrepareFurther(const Show& show, int number) {
   std::vector<Footage> further;
   progress_.Stage("preparing more of the footage", static_cast<int>(show.footage.size()));
+  const auto reading = [&](double share) {
+    ThrowIfStopped();
+    progress_.Show("reading", share);
+  };
   for (const std::string& source : show.footage)
-    if (number <= CountFurther({source, show.source_size, show.source_rate, seconds_}))
+    if (number <=
+        CountFurther({source, show.source_size, show.source_rate, seconds_}, DefaultCacheFolder(), reading))
       further.push_back(Prepare(show, source, Stretch::kBusiest, number));
   progress_.Clear();
   footage_.insert(footage_.end(), further.begin(), further.end());

@@ -105,6 +105,8 @@ void Muxer::Write(int track, const AVPacket& packet) {
   Check(av_write_frame(format_, copy.get()));
 }
 
+void Muxer::Set(const char* option, const char* value) { av_opt_set(format_->priv_data, option, value, 0); }
+
 void Muxer::Flush() {
   Check(av_write_frame(format_, nullptr));
   avio_flush(format_->pb);

@@ -36,6 +36,7 @@ class Muxer {
   // Each track's packets in coding order, tracks roughly in step; what can be written is, at once. Timestamps are in
   // the encoder's time base. Throws Error(kMachine), or what `put` threw.
   void Write(int track, const AVPacket& packet);
+  void Set(const char* option, const char* value);  // an option of that muxer, from now on
   void Flush();   // what the muxer holds back; throws likewise
   void Finish();  // writes the index; throws likewise
 

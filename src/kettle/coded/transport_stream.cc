@@ -73,6 +73,8 @@ LiveTransportStream::LiveTransportStream(const std::vector<const AVCodecContext*
              [this](std::int64_t, std::string_view bytes) { taken_.append(bytes); }) {}
 
 std::string LiveTransportStream::Pack(int track, const AVPacket& packet) {
+  // Whoever joins begins with a keyframe, and cannot read it before the tables that say what it is.
+  if (track == 0 && (packet.flags & AV_PKT_FLAG_KEY) != 0) muxer_.Set("mpegts_flags", "+resend_headers");
   muxer_.Write(track, packet);
   muxer_.Flush();
   return std::exchange(taken_, {});

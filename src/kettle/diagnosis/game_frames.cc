@@ -3,9 +3,10 @@
 
 #include <algorithm>
 #include <cstdio>
-#include <fstream>
+#include <sstream>
 #include <string>
 
+#include "kettle/input/input.h"
 #include "kettle/units/error.h"
 #include "kettle/units/json_fields.h"
 #include "kettle/units/statistics.h"
@@ -33,8 +34,8 @@ GamePace PaceBetween(const std::vector<GameFrame>& frames, double from, double t
 }  // namespace
 
 std::vector<GameFrame> ReadGameFrames(const std::filesystem::path& file) {
-  std::ifstream stream(file);
-  if (!stream) FailInput("{}: no such file", file.string());
+  constexpr std::int64_t kMostBytes = 1LL << 30;  // of an evening's frames
+  std::istringstream stream(ReadInput(file, kMostBytes));
   std::string line;
   std::getline(stream, line);
   if (!line.starts_with("seconds,milliseconds"))

@@ -8,6 +8,7 @@
 #include <optional>
 #include <thread>
 
+#include "kettle/footage/clip_index.h"
 #include "kettle/footage/inspect.h"
 #include "kettle/footage/scene.h"
 #include "kettle/footage/y4m.h"
@@ -15,6 +16,7 @@
 #include "kettle/media/scaler.h"
 #include "kettle/store/file.h"
 #include "kettle/store/file_lock.h"
+#include "kettle/store/home.h"
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
 
@@ -34,9 +36,7 @@ std::string Key(const FootageRequest& request) {
   if (request.further > 0) key += fmt::format("|further {}", request.further);
   if (!IsScene(request.source)) {
     if (request.stretch == Stretch::kCalmest) key += "|calmest";
-    const fs::path path = fs::canonical(request.source);
-    key += fmt::format("|{}|{}|{}", path.string(), fs::file_size(path),
-                       fs::last_write_time(path).time_since_epoch().count());
+    key += "|" + ClipIdentity(request.source);
   }
   return key;
 }
@@ -47,7 +47,7 @@ void Evict(const fs::path& folder, std::uintmax_t needed, std::uintmax_t limit_b
   std::uintmax_t total = needed;
   std::error_code error;
   for (const auto& entry : fs::directory_iterator(folder, error))
-    if (entry.path().extension() == ".y4m") {
+    if (entry.is_regular_file(error) && entry.path().filename() != "rehearsal.lock") {
       entries.push_back(entry);
       total += entry.file_size(error);
     }
@@ -55,6 +55,8 @@ void Evict(const fs::path& folder, std::uintmax_t needed, std::uintmax_t limit_b
             [](const auto& a, const auto& b) { return a.last_write_time() < b.last_write_time(); });
   for (const auto& entry : entries) {
     if (total <= limit_bytes) break;
+    const std::string kind = entry.path().extension().string();
+    if (kind != ".y4m" && kind != ".index") continue;  // what another run is writing only counts
     const FileLock lock(entry.path(), FileLock::Kind::kExclusive);
     if (!lock.held()) continue;  // some run uses it
     total -= entry.file_size(error);
@@ -115,21 +117,11 @@ std::vector<double> FurtherStretches(const PacketTimes& packets, double from, do
   return starts;
 }
 
-double WholeSeconds(const PacketTimes& packets, FrameRate own_rate) {
-  return packets.empty() ? 0 : packets.back().seconds + (own_rate.numerator > 0 ? 1 / own_rate.fps() : 0);
-}
-
-PacketTimes PacketsByTime(MediaReader& reader) {
-  PacketTimes packets = reader.ReadPackets();
-  std::sort(packets.begin(), packets.end(), [](const auto& a, const auto& b) { return a.seconds < b.seconds; });
-  return packets;
-}
-
-// The stretch of at most `seconds` whose packets have the most bytes, or the fewest. `packets` by their time.
-Span FindStretch(const PacketTimes& packets, const FootageRequest& request, FrameRate own_rate) {
-  const double seconds = request.seconds;
-  const double frame = own_rate.numerator > 0 ? 1 / own_rate.fps() : 0;
-  const double whole = WholeSeconds(packets, own_rate);
+// The stretch of at most `seconds` whose packets have the most bytes, or the fewest.
+Span FindStretch(const ClipIndex& clip, const FootageRequest& request) {
+  const PacketTimes& packets = clip.packets;
+  const double seconds = request.seconds, whole = clip.seconds();
+  const double frame = clip.rate.numerator > 0 ? 1 / clip.rate.fps() : 0;
   if (whole <= seconds) return {0, whole, {}};
   const double sign = request.stretch == Stretch::kBusiest ? 1 : -1;
   double sum = 0, best_from = 0;
@@ -157,22 +149,15 @@ bool IsShort(const Span& stretch, const FootageRequest& request) {
             request.source, declared, reached);
 }
 
-Span ChooseStretch(const FootageRequest& request) {
-  MediaReader reader(request.source);
-  const PacketTimes packets = PacketsByTime(reader);
-  const double reached = reader.reached_seconds();
-  if (const auto declared = reader.declared_seconds();
-      declared && *declared - reached > std::max(0.5, *declared * 0.02))
-    FailCutOff(request, *declared, reached);
-  const bool variable_rate = HasVariableRate(packets);
-  Span stretch = FindStretch(packets, request, reader.rate());
+Span ChooseStretch(const FootageRequest& request, const ClipIndex& clip) {
+  if (clip.declared_seconds &&
+      *clip.declared_seconds - clip.reached_seconds > std::max(0.5, *clip.declared_seconds * 0.02))
+    FailCutOff(request, *clip.declared_seconds, clip.reached_seconds);
+  Span stretch = FindStretch(clip, request);
   if (request.further > 0)
-    stretch.from = FurtherStretches(packets, stretch.from, request.seconds, WholeSeconds(packets, reader.rate()))
+    stretch.from = FurtherStretches(clip.packets, stretch.from, request.seconds, clip.seconds())
                        .at(static_cast<std::size_t>(request.further - 1));
-  StreamFacts facts = reader.facts();
-  if (MediaReader first(request.source); const auto picture = first.Next())  // headers don't always tell
-    facts.interlaced = facts.interlaced || IsInterlaced(*picture->frame);
-  stretch.notes = PictureNotes(facts, reader.size(), variable_rate);
+  stretch.notes = PictureNotes(clip.facts, clip.size, HasVariableRate(clip.packets));
   if (stretch.seconds < kShortestSeconds)
     FailInput("{}: only {:.2f} s of picture; at least {} s are needed", request.source, stretch.seconds,
               kShortestSeconds);
@@ -271,8 +256,7 @@ ClipInfo InspectClip(const fs::path& path) {
 
 fs::path DefaultCacheFolder() {
   if (const char* cache = std::getenv("XDG_CACHE_HOME"); cache && *cache) return fs::path(cache) / "fast-kettle";
-  if (const char* home = std::getenv("HOME"); home && *home) return fs::path(home) / ".cache" / "fast-kettle";
-  return fs::temp_directory_path() / "fast-kettle-cache";
+  return HomeFolder() / ".cache" / "fast-kettle";
 }
 
 void RenderSceneTo(const fs::path& file, const std::string& scene, FrameSize size, FrameRate rate, double seconds,
@@ -281,22 +265,22 @@ void RenderSceneTo(const fs::path& file, const std::string& scene, FrameSize siz
   RenderScene({scene, size, rate, seconds}, frames, file, progress);
 }
 
-int CountFurther(const FootageRequest& request) {
+int CountFurther(const FootageRequest& request, const fs::path& cache_folder,
+                 const std::function<void(double)>& progress) {
   constexpr int kOfAScene = 9;
   if (IsScene(request.source)) return kOfAScene;
-  MediaReader reader(request.source);
-  const PacketTimes packets = PacketsByTime(reader);
-  const Span first = FindStretch(packets, request, reader.rate());
-  return static_cast<int>(
-      FurtherStretches(packets, first.from, request.seconds, WholeSeconds(packets, reader.rate())).size());
+  const ClipIndex clip = IndexClip(request.source, cache_folder, progress);
+  const Span first = FindStretch(clip, request);
+  return static_cast<int>(FurtherStretches(clip.packets, first.from, request.seconds, clip.seconds()).size());
 }
 
 Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_folder,
                        const std::function<void(double)>& progress, std::uintmax_t limit_bytes) {
   const bool scene = IsScene(request.source);
-  Span stretch{0, request.seconds, {}};
-  if (!scene) stretch = ChooseStretch(request);
   PrepareFolder(cache_folder, "footage cache");
+  RemoveLeftovers(cache_folder, Leftovers::kOfEndedRuns);
+  Span stretch{0, request.seconds, {}};
+  if (!scene) stretch = ChooseStretch(request, IndexClip(request.source, cache_folder, progress));
   std::string label = scene ? request.source : fs::path(request.source).filename().string();
   if (!scene && request.stretch == Stretch::kCalmest) label += ", calmest";
   if (request.further > 0)

@@ -30,7 +30,8 @@ struct FootageRequest {
 };
 
 // How many stretches there are beside the first. Of a scene: nine. Throws as PrepareFootage.
-int CountFurther(const FootageRequest& request);
+int CountFurther(const FootageRequest& request, const std::filesystem::path& cache_folder,
+                 const std::function<void(double)>& progress);
 
 struct Footage {
   std::string label;           // the scene's name or the clip's file name, with what tells other stretches apart

@@ -5,6 +5,7 @@
 #include <SQLiteCpp/VariadicBind.h>
 #include <fcntl.h>
 #include <sqlite3.h>
+#include <sys/file.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -39,7 +40,13 @@ bool IsDamage(const SQLite::Exception& error) {
 }
 
 [[noreturn]] void FailWith(const fs::path& file, const SQLite::Exception& error) {
-  FailMachine("the history {}: {}", file.string(), error.what());
+  const int code = error.getErrorCode();
+  FailMachine("the history {}: {}", file.string(),
+              code == SQLITE_FULL                                  ? "the disk is full"
+              : code == SQLITE_BUSY || code == SQLITE_LOCKED       ? "another program holds it"
+              : code == SQLITE_READONLY || code == SQLITE_CANTOPEN ? "it cannot be written"
+              : IsDamage(error)                                    ? "it is damaged"
+                                                                   : fmt::format("SQLite error {}", code));
 }
 
 void MakeForUserOnly(const fs::path& file) {
@@ -119,6 +126,23 @@ class History::Database {
 
 namespace {
 
+// While it lives no other program repairs that file.
+class RepairLock {
+ public:
+  explicit RepairLock(const fs::path& file)
+      : fd_(open((file.string() + ".lock").c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600)) {
+    if (fd_ >= 0) flock(fd_, LOCK_EX);
+  }
+  ~RepairLock() {
+    if (fd_ >= 0) close(fd_);
+  }
+  RepairLock(const RepairLock&) = delete;
+  RepairLock& operator=(const RepairLock&) = delete;
+
+ private:
+  int fd_;
+};
+
 // A damaged file is kept for whoever can still read something in it.
 fs::path PutAside(const fs::path& file) {
   fs::path aside;
@@ -138,13 +162,25 @@ History::History(fs::path file, std::int64_t most_bytes) : file_(std::move(file)
     database_ = std::make_unique<Database>(file_);
   } catch (const SQLite::Exception& error) {
     if (!IsDamage(error)) FailWith(file_, error);
-    put_aside_ = PutAside(file_);
-    MakeForUserOnly(file_);
-    try {
-      database_ = std::make_unique<Database>(file_);
-    } catch (const SQLite::Exception& again) {
-      FailWith(file_, again);
-    }
+    Repair();
+  }
+}
+
+// Of two programs that find the damage, the second finds the first's new file.
+void History::Repair() {
+  const RepairLock lock(file_);
+  try {
+    database_ = std::make_unique<Database>(file_);
+    return;
+  } catch (const SQLite::Exception& error) {
+    if (!IsDamage(error)) FailWith(file_, error);
+  }
+  put_aside_ = PutAside(file_);
+  MakeForUserOnly(file_);
+  try {
+    database_ = std::make_unique<Database>(file_);
+  } catch (const SQLite::Exception& error) {
+    FailWith(file_, error);
   }
 }
 

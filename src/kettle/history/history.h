@@ -55,6 +55,7 @@ class History {
 
  private:
   class Database;
+  void Repair();
   std::filesystem::path file_, put_aside_;
   std::int64_t most_bytes_;
   std::unique_ptr<Database> database_;

@@ -4,9 +4,11 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
-#include <fstream>
+#include <sstream>
 
+#include "kettle/input/input.h"
 #include "kettle/units/error.h"
+#include "kettle/units/plain_text.h"
 #include "kettle/units/statistics.h"
 #include "kettle/units/suggestion.h"
 
@@ -36,10 +38,7 @@ std::optional<double> ParseNumber(const std::string& text) {
 }
 
 std::vector<Row> ReadRows(const std::filesystem::path& file) {
-  std::error_code error;
-  if (std::filesystem::is_directory(file, error)) FailInput("{}: a folder, not a file", file.string());
-  std::ifstream stream(file);
-  if (!stream) FailInput("{}: no such file, or it cannot be read", file.string());
+  std::istringstream stream(ReadInput(file));
   std::vector<Row> rows;
   std::string text;
   for (int line = 1; std::getline(stream, text); ++line) {
@@ -51,7 +50,8 @@ std::vector<Row> ReadRows(const std::filesystem::path& file) {
     const auto kbps = ParseNumber(Trimmed(rest.substr(0, rest.find_first_of(",;"))));
     if (rows.empty() && line == 1 && !seconds) continue;  // the header
     if (!seconds || !kbps)
-      FailInput("{}:{}: \"{}\" is not two numbers; write seconds,kbit/s: \"12,9400\"", file.string(), line, text);
+      FailInput("{}:{}: \"{}\" is not two numbers; write seconds,kbit/s: \"12,9400\"", file.string(), line,
+                PlainText(text, 80));
     if (*seconds < 0) FailInput("{}:{}: the time {:g} is negative", file.string(), line, *seconds);
     if (*seconds > kLongestSeconds)
       FailInput("{}:{}: the time {:g} is more than a week; the first column is seconds", file.string(), line, *seconds);

@@ -25,7 +25,7 @@ class Sending {
 
   void Enqueue(const SentFrame& frame) {
     SendUntil(frame.seconds);
-    outcome_.dropped += queue_.Push(frame);
+    queue_.Push(frame, [this](const SentFrame& gone) { outcome_.dropped += gone.video; });
     outcome_.frames += frame.video;
   }
 

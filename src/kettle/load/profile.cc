@@ -3,10 +3,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <fstream>
 #include <nlohmann/json.hpp>
 #include <numeric>
 
+#include "kettle/input/input.h"
 #include "kettle/units/error.h"
 #include "kettle/units/json_fields.h"
 
@@ -113,10 +113,8 @@ LoadProfile StartingAt(const LoadProfile& profile, int second) {
 }
 
 LoadProfile ReadLoadProfile(const std::filesystem::path& file) {
-  std::ifstream stream(file);
-  if (!stream) FailInput("{}: no such file; fast-kettle load capture writes a load profile", file.string());
+  const nlohmann::json json = ReadJsonInput(file);
   try {
-    const auto json = nlohmann::json::parse(stream);
     if (json.value("schema", "") != "fast-kettle/load/1") FailInput("{}: not a load profile", file.string());
     auto profile = json.get<LoadProfile>();
     if (!AreShares(profile.duty)) FailInput("{}: each sample holds the duty of every core, from 0 to 1", file.string());
@@ -125,7 +123,7 @@ LoadProfile ReadLoadProfile(const std::filesystem::path& file) {
     if (profile.duty.empty() || !(profile.interval_seconds > 0)) FailInput("{}: an empty load profile", file.string());
     return profile;
   } catch (const nlohmann::json::exception& error) {
-    FailInput("{}: an incomplete load profile ({})", file.string(), error.what());
+    FailInput("{}: an incomplete load profile: {}", file.string(), InPlainWords(error));
   }
 }
 

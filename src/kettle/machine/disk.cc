@@ -31,6 +31,21 @@ fs::path Existing(const fs::path& folder) {
   return error ? path : real;
 }
 
+// mountinfo writes a space, a tab, the end of a line and a backslash as \040, \011, \012 and \134.
+std::string Unescaped(const std::string& text) {
+  std::string plain;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const std::string digits = text.substr(i, 1) == "\\" ? text.substr(i + 1, 3) : "";
+    if (digits.size() == 3 && digits.find_first_not_of("01234567") == digits.npos) {
+      plain += static_cast<char>(std::stoi(digits, nullptr, 8));
+      i += 3;
+    } else {
+      plain += text[i];
+    }
+  }
+  return plain;
+}
+
 struct Mount {
   std::string number, point, type, source;  // number is the device's "major:minor"
 };
@@ -45,6 +60,7 @@ Mount MountOf(const fs::path& path, const fs::path& root) {
     std::string id, parent, within, options, word;
     Mount mount;
     words >> id >> parent >> mount.number >> within >> mount.point >> options;
+    mount.point = Unescaped(mount.point);
     while (words >> word && word != "-") {
     }
     words >> mount.type >> mount.source;

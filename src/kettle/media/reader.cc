@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "kettle/input/input.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -15,12 +16,14 @@ double Seconds(std::int64_t timestamp, AVRational base) { return static_cast<dou
 
 MediaReader::MediaReader(const std::filesystem::path& path) : path_(path) {
   const std::string name = path.string();
+  CheckIsFile(path);
   std::error_code error;
-  if (!std::filesystem::exists(path, error)) FailInput("{}: no such file", name);
-  if (std::filesystem::is_directory(path, error)) FailInput("{}: a folder, not a clip", name);
   if (std::filesystem::file_size(path, error) == 0) FailInput("{}: the file is empty", name);
   LibavLog log;  // the libraries' warnings about a stranger's file are not for the user
-  int result = avformat_open_input(&format_, ("file:" + name).c_str(), nullptr, nullptr);
+  AVDictionary* options = nullptr;
+  av_dict_set(&options, "protocol_whitelist", "file", 0);  // a playlist may name addresses
+  int result = avformat_open_input(&format_, ("file:" + name).c_str(), nullptr, &options);
+  av_dict_free(&options);
   if (result < 0)
     FailInput("{}: not a clip that can be read ({}); it may be cut off or not be media at all", name,
               LibavError(result));
@@ -131,13 +134,17 @@ bool MediaReader::IsOnTheWay(const AVPacket& packet) const {
                                              all_from_seconds_ - kBeforeSeconds;
 }
 
-std::vector<MediaReader::PacketTime> MediaReader::ReadPackets() {
+std::vector<MediaReader::PacketTime> MediaReader::ReadPackets(const std::function<void(double)>& progress) {
+  constexpr int kEach = 256;  // packets
   LibavLog log;
   std::vector<PacketTime> packets;
   PacketPtr packet = NewPacket();
   const double container_start =
       format_->start_time == AV_NOPTS_VALUE ? 0 : static_cast<double>(format_->start_time) / AV_TIME_BASE;
-  while (av_read_frame(format_, packet.get()) >= 0) {
+  const std::int64_t bytes = format_->pb ? avio_size(format_->pb) : 0;
+  for (int count = 0; av_read_frame(format_, packet.get()) >= 0; ++count) {
+    if (progress && bytes > 0 && count % kEach == 0)
+      progress(std::min(1.0, static_cast<double>(avio_tell(format_->pb)) / static_cast<double>(bytes)));
     const bool picture = packet->stream_index == stream_;
     const AVRational base = format_->streams[packet->stream_index]->time_base;
     const std::int64_t pts = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -48,7 +49,8 @@ class MediaReader {
     double seconds;
     int bytes;
   };
-  std::vector<PacketTime> ReadPackets();
+  // `progress` is called with 0..1, as far as the file's size is known, and may throw.
+  std::vector<PacketTime> ReadPackets(const std::function<void(double)>& progress = {});
   // Back to the last keyframe at or before `seconds` after the first picture. Where the file has no index
   // for that: false, and the position is the start (or unchanged, if nothing was read yet). On the way from there to
   // `seconds` only pictures that others refer to are decoded and given.

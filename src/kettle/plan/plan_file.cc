@@ -2,9 +2,9 @@
 #include "kettle/plan/plan_file.h"
 
 #include <algorithm>
-#include <fstream>
 #include <nlohmann/json.hpp>
 
+#include "kettle/input/input.h"
 #include "kettle/option/option.h"
 #include "kettle/units/error.h"
 
@@ -115,11 +115,15 @@ int PlanFile::StreamFor(const std::string& destination) const {
   return 0;
 }
 
-PlanFile ReadPlanFile(const std::filesystem::path& file) {
-  std::ifstream stream(file);
-  if (!stream) FailInput("{}: no such file; fast-kettle plan writes plan.json", file.string());
+std::filesystem::path PlanIn(const std::filesystem::path& place) {
+  std::error_code error;
+  return std::filesystem::is_directory(place, error) ? place / "plan.json" : place;
+}
+
+PlanFile ReadPlanFile(const std::filesystem::path& place) {
+  const std::filesystem::path file = PlanIn(place);
+  const Json plan = ReadJsonInput(file);
   try {
-    const Json plan = Json::parse(stream);
     if (plan.value("schema", "") != "fast-kettle/plan/1") FailInput("{}: not a plan of this program", file.string());
     if (plan.at("stream").is_null()) FailInput("{}: this plan chose nothing: nothing kept pace", file.string());
     if (!plan.contains("show"))
@@ -166,7 +170,7 @@ PlanFile ReadPlanFile(const std::filesystem::path& file) {
     }
     return result;
   } catch (const Json::exception& error) {
-    FailInput("{}: an incomplete plan ({})", file.string(), error.what());
+    FailInput("{}: an incomplete plan: {}", file.string(), InPlainWords(error));
   }
 }
 

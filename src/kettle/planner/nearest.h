@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "kettle/draft/plan_request.h"
 #include "kettle/placement/step_down.h"
 #include "kettle/plan/targets.h"
 

@@ -43,7 +43,7 @@ class IngestConnection {
   // What was refused must be the first to be given again.
   virtual bool insists() const = 0;
   virtual void WaitToSend(double seconds) = 0;
-  virtual PublishState state() const = 0;
+  virtual PublishState state() const = 0;  // also of a lost connection; never throws
 
   // No more than this goes out in any second, what is sent again included.
   virtual void LimitRate(double kbps) = 0;
@@ -51,7 +51,7 @@ class IngestConnection {
   virtual void LimitHeld(int bytes) = 0;
   virtual void LimitUnsent(int bytes) = 0;
 
-  // Ends the publish in good order, for at most so long.
+  // Ends the publish in good order, for at most so long. Throws Error(kInput) if the connection is lost.
   virtual void Finish(double patience_seconds) = 0;
 };
 

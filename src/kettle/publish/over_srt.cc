@@ -6,6 +6,7 @@
 #include "kettle/publish/ingest_connection.h"
 #include "kettle/publish/send_rate.h"
 #include "kettle/srt/caller.h"
+#include "kettle/units/error.h"
 
 namespace kettle {
 
@@ -19,7 +20,8 @@ class OverSrt final : public IngestConnection {
  public:
   OverSrt(const IngestUrl& url, const StreamKey& key, double patience_seconds)
       : start_(Clock::now()),
-        caller_({url.host, url.port, key.key, key.passphrase}, url.str(), patience_seconds),
+        where_(url.str()),
+        caller_({url.host, url.port, key.key, key.passphrase}, where_, patience_seconds),
         connect_seconds_(now()) {}
 
   // SRT has no answer but that to the connection.
@@ -29,6 +31,8 @@ class OverSrt final : public IngestConnection {
   std::string Wrap(RtmpMessage message) override { return std::move(message.body); }
 
   std::size_t Send(std::string_view bytes) override {
+    // What a lost connection told last may leave no room: it would look like a full line for ever.
+    if (!caller_.connected()) FailInput("{}: the connection is lost", where_);
     if (caller_.Receive() == "simulated") simulated_ = true;
     const SrtState srt = caller_.state();
     const double round_trip = srt.round_trip_ms / 1000, packet_kbits = SrtCaller::kMessageBytes * 8 / 1000.0;
@@ -54,8 +58,10 @@ class OverSrt final : public IngestConnection {
   void LimitHeld(int) override {}  // what it holds follows from the rate
   void LimitUnsent(int) override {}
   void Finish(double patience_seconds) override {
-    for (const double end = now() + patience_seconds; now() < end && caller_.state().waiting_packets > 0;)
+    for (const double end = now() + patience_seconds; now() < end && caller_.state().waiting_packets > 0;) {
+      if (!caller_.connected()) FailInput("{}: the connection is lost", where_);
       WaitToSend(0.01);
+    }
     // What the listener holds back when the connection ends, it throws away: it was once the last second of all.
     constexpr double kToBeSure = 0.2;
     for (const double end = now() + SrtCaller::kPeerLatencySeconds + kToBeSure; now() < end;) WaitToSend(0.01);
@@ -77,6 +83,7 @@ class OverSrt final : public IngestConnection {
   double now() const { return std::chrono::duration<double>(Clock::now() - start_).count(); }
 
   Clock::time_point start_;
+  std::string where_;
   SrtCaller caller_;
   double connect_seconds_;
   SendRate rate_;

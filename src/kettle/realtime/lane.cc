@@ -23,6 +23,7 @@ Lane::Lane(LaneRequest request, const Clock& clock, PacketSink sink)
       sink_(std::move(sink)),
       selector_(request_.source_rate, request_.settings.frame_rate),
       queue_(static_cast<std::size_t>(request_.queue_depth)),
+      log_(request_.settings.frame_rate, PacketLog::Keep::kNothing),
       thread_([this] { Run(); }) {}
 
 Lane::~Lane() {
@@ -37,27 +38,32 @@ void Lane::Start(std::int64_t start_ns) { start_ns_ = start_ns; }
 void Lane::Offer(std::int64_t index, std::int64_t due_ns, const AVFrame& picture) {
   const auto number = selector_.FrameNumber(index);
   if (!number) return;
-  outcome_.frame_times.push_back({static_cast<int>(*number), static_cast<double>(due_ns - start_ns_) * 1e-6, -1});
+  Note({static_cast<int>(*number), static_cast<double>(due_ns - start_ns_) * 1e-6, -1});
   ++frames_;
   FramePtr reference(av_frame_clone(&picture));
   if (!reference) FailMachine("out of memory");
   const std::size_t extra_room =
       due_ns - start_ns_ < kColdNs ? kColdRoom * static_cast<std::size_t>(request_.queue_depth) : 0;
-  if (!queue_.Push({*number, due_ns, outcome_.frame_times.size() - 1, std::move(reference)}, extra_room)) ++skipped_;
+  if (!queue_.Push({*number, due_ns, std::move(reference)}, extra_room)) ++skipped_;
+}
+
+void Lane::Note(const PacedFrame& frame) {
+  if (sink_.frame) return sink_.frame(frame);
+  const std::scoped_lock lock(frames_mutex_);
+  frame_times_[frame.frame] = frame;
 }
 
 PacedOutputOutcome Lane::Finish() {
   queue_.Close();
   if (thread_.joinable()) thread_.join();
   if (error_) TellFailure();
-  for (const auto& [index, taken_ms] : taken_) outcome_.frame_times[index].taken_ms = taken_ms;
-  const FrameRate rate = request_.settings.frame_rate;
+  for (const auto& [number, frame] : frame_times_) outcome_.frame_times.push_back(frame);
   outcome_.frames = frames_;
   outcome_.skipped = skipped_;
   outcome_.packets = log_.packets();
   outcome_.deepest_queue = static_cast<int>(queue_.deepest());
-  outcome_.mean_kbps = log_.mean_kbps(outcome_.frames, rate);
-  outcome_.peak_second_kbps = log_.peak_second_kbps(rate);
+  outcome_.mean_kbps = log_.mean_kbps(outcome_.frames);
+  outcome_.peak_second_kbps = log_.peak_second_kbps();
   outcome_.latency = log_.latency();
   return std::move(outcome_);
 }
@@ -108,7 +114,8 @@ void Lane::Encode(Encoder& encoder) {
     log_.FrameIn(item->number, clock_.now_ns());
     encoder.Send(picture.get());
     Drain(encoder);
-    taken_.emplace_back(item->index, static_cast<double>(clock_.now_ns() - item->due_ns) * 1e-6);
+    Note({static_cast<int>(item->number), static_cast<double>(item->due_ns - start_ns_) * 1e-6,
+          static_cast<double>(clock_.now_ns() - item->due_ns) * 1e-6});
   }
   encoder.Send(nullptr);
   Drain(encoder);

@@ -6,7 +6,9 @@
 #include <exception>
 #include <functional>
 #include <future>
+#include <map>
 #include <memory>
+#include <mutex>
 #include <string>
 #include <thread>
 #include <vector>
@@ -25,6 +27,9 @@ struct PacketSink {
   std::function<void(const AVCodecContext&)> open;  // once, before the first packet
   std::function<void(const AVPacket&)> take;
   std::function<void()> end;  // after the last packet
+  // Each frame of the output twice: when it is due, still as skipped, and when the encoder has taken it. From the
+  // thread that offers and from the lane's. Set: the outcome then holds no times of single frames.
+  std::function<void(const PacedFrame&)> frame = {};
 };
 
 struct LaneRequest {
@@ -61,9 +66,9 @@ class Lane {
  private:
   struct Item {
     std::int64_t number, due_ns;
-    std::size_t index;  // in frame_times
     FramePtr picture;
   };
+  void Note(const PacedFrame& frame);
   void TellFailure();
   void Run();
   void Encode(Encoder& encoder);
@@ -76,7 +81,8 @@ class Lane {
   SkipQueue<Item> queue_;
   PacketLog log_;
   PacedOutputOutcome outcome_;
-  std::vector<std::pair<std::size_t, double>> taken_;  // written by the thread, read after it has ended
+  std::mutex frames_mutex_;
+  std::map<int, PacedFrame> frame_times_;  // without PacketSink::frame
   std::int64_t start_ns_ = 0;
   std::promise<void> opened_;
   std::unique_ptr<Encoder> encoder_;  // as long as the lane: who takes its packets may look at its header later

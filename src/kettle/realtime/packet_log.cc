@@ -3,33 +3,42 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
 #include "kettle/units/json_fields.h"
-#include "kettle/units/statistics.h"
 
 namespace kettle {
 
-void PacketLog::FrameIn(std::int64_t pts, std::int64_t now_ns) {
-  const auto index = static_cast<std::size_t>(pts);
-  if (in_ns_.size() <= index) in_ns_.resize(index + 1, -1);
-  in_ns_[index] = now_ns;
-}
+PacketLog::PacketLog(FrameRate rate, Keep keep) : rate_(rate), keep_(keep) {}
+
+void PacketLog::FrameIn(std::int64_t pts, std::int64_t now_ns) { in_ns_[pts] = now_ns; }
 
 void PacketLog::PacketOut(std::int64_t pts, std::int64_t now_ns, int bytes) {
-  bits_.push_back(8.0 * bytes);
-  out_ns_.push_back(now_ns);
+  const auto window = static_cast<std::size_t>(std::max(1L, std::lround(rate_.fps())));
+  const double bits = 8.0 * bytes;
+  bits_ += bits;
+  second_bits_ += bits;  // whole numbers: nothing is rounded
+  second_.push_back(bits);
+  if (second_.size() > window) {
+    second_bits_ -= second_.front();
+    second_.pop_front();
+  }
+  peak_second_bits_ = std::max(peak_second_bits_, second_bits_);
+  if (packets_ == 0) first_out_ns_ = now_ns;
+  last_out_ns_ = now_ns;
+  if (keep_ == Keep::kTimes) out_ns_.push_back(now_ns);
+  ++packets_;
   b_run_ = pts < latest_shown_ ? b_run_ + 1 : 0;
   longest_b_run_ = std::max(longest_b_run_, b_run_);
   latest_shown_ = std::max(latest_shown_, pts);
-  const auto index = static_cast<std::size_t>(pts);
-  if (pts >= 0 && index < in_ns_.size() && in_ns_[index] >= 0)
-    latencies_ms_.push_back(static_cast<double>(now_ns - in_ns_[index]) * 1e-6);
+  const auto in = in_ns_.find(pts);
+  if (in == in_ns_.end()) return;
+  latencies_ms_.Add(static_cast<double>(now_ns - in->second) * 1e-6);
+  in_ns_.erase(in);
 }
 
 Pace PacketLog::pace() const {
-  if (out_ns_.empty()) return {};
-  return {packets() - 1, static_cast<double>(out_ns_.back() - out_ns_.front()) * 1e-9};
+  if (packets_ == 0) return {};
+  return {packets_ - 1, static_cast<double>(last_out_ns_ - first_out_ns_) * 1e-9};
 }
 
 std::optional<SlowDown> PacketLog::slow_down() const {
@@ -44,20 +53,15 @@ std::optional<SlowDown> PacketLog::slow_down() const {
   return worst.factor >= kLeastFactor ? std::optional(worst) : std::nullopt;
 }
 
-Latency PacketLog::latency() const {
-  return {Quantile(latencies_ms_, 0.5).value_or(0), Quantile(latencies_ms_, 0.99).value_or(0),
-          Quantile(latencies_ms_, 1).value_or(0)};
-}
+Latency PacketLog::latency() const { return {latencies_ms_.At(0.5), latencies_ms_.At(0.99), latencies_ms_.At(1)}; }
 
-double PacketLog::mean_kbps(int frames, FrameRate rate) const {
+double PacketLog::mean_kbps(int frames) const {
   if (frames == 0) return 0;
-  return std::accumulate(bits_.begin(), bits_.end(), 0.0) / 1000 / (frames / rate.fps());
+  return bits_ / 1000 / (frames / rate_.fps());
 }
 
-double PacketLog::peak_second_kbps(FrameRate rate) const {
-  const auto window = static_cast<std::size_t>(std::max(1L, std::lround(rate.fps())));
-  const double seconds = static_cast<double>(std::min(window, std::max<std::size_t>(1, bits_.size()))) / rate.fps();
-  return PeakWindowSum(bits_, window).value_or(0) / 1000 / seconds;
+double PacketLog::peak_second_kbps() const {
+  return peak_second_bits_ / 1000 / (static_cast<double>(std::max<std::size_t>(1, second_.size())) / rate_.fps());
 }
 
 KETTLE_JSON(Latency, p50_ms, p99_ms, max_ms)

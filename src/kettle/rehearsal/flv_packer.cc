@@ -69,13 +69,15 @@ FlvPacker::Packed FlvPacker::PackPicture(const AVPacket& packet) const {
   const int sent = codec_ == FlvCodec::kAv1 ? shown : decoded;
   return {{RtmpType::kVideo, static_cast<std::uint32_t>(sent), 0,
            VideoBody(codec_, keyframe, std::max(0, shown - sent), sample)},
-          Picture{packet.pts, keyframe}};
+          Picture{packet.pts, keyframe},
+          static_cast<double>(packet.pts) * av_q2d(pictures_.time_base)};
 }
 
 FlvPacker::Packed FlvPacker::PackSound(const AVPacket& packet) const {
   return {
       {RtmpType::kAudio, static_cast<std::uint32_t>(Milliseconds(sound_, packet.pts)), 0, SoundBody(DataOf(packet))},
-      std::nullopt};
+      std::nullopt,
+      static_cast<double>(packet.pts) * av_q2d(sound_.time_base)};
 }
 
 std::vector<FlvPacker::Packed> FlvPacker::Pack(int track, const AVPacket& packet) {

@@ -28,6 +28,7 @@ class FlvPacker {
   struct Packed {
     RtmpMessage message;
     std::optional<Picture> picture;  // nothing: sound
+    double shown_seconds = 0;        // when it is seen or heard, by the encoders' clock
   };
   // The messages that one packet becomes: one, as a rule. Times begin with what is decoded first: sound is held back
   // until the first picture tells how long before its own time it is decoded.

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/rehearsal/rehearsal.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <atomic>
 #include <cmath>
@@ -15,11 +13,10 @@
 #include "kettle/realtime/lane.h"
 #include "kettle/realtime/sound.h"
 #include "kettle/rehearsal/recorder.h"
-#include "kettle/store/file.h"
 #include "kettle/trial/trial.h"
 #include "kettle/units/error.h"
 #include "kettle/units/guarded_thread.h"
-#include "kettle/units/statistics.h"
+#include "kettle/units/quantiles.h"
 
 namespace kettle {
 
@@ -55,6 +52,11 @@ class Rehearsing {
         stream_out_(task.ingests, {task.most_send_delay_seconds}, HeldBytes(StreamsOf(task)), clock),
         kept_(task.keep_last_seconds > 0 ? std::make_unique<KeptSeconds>(task.keep_last_seconds) : nullptr),
         meter_({task.game.begin(), task.game.end()}, kOwnProcesses) {
+    if (!task.frames_csv.empty()) {
+      std::vector<std::int64_t> frames{FramesOf(task.stream), task.one_encode ? 0 : FramesOf(task.recording)};
+      for (const EncodeSettings& further : task.further_streams) frames.push_back(FramesOf(further));
+      frame_log_.emplace(std::filesystem::path(task.frames_csv).parent_path(), frames);
+    }
     int encode = 0;
     for (const EncodeSettings& stream : StreamsOf(task)) {
       streams_.push_back(std::make_unique<Lane>(
@@ -63,7 +65,8 @@ class Rehearsing {
           clock,
           PacketSink{[this, encode](const AVCodecContext& encoder) { OpenStream(encode, encoder); },
                      [this, encode](const AVPacket& packet) { TakeOfStream(encode, packet); },
-                     {}}));
+                     {},
+                     NoteIn(encode == 0 ? 0 : static_cast<std::size_t>(encode) + 1)}));
       ++encode;
     }
     if (!task.one_encode)
@@ -72,7 +75,8 @@ class Rehearsing {
                          clock,
                          PacketSink{[this](const AVCodecContext& encoder) { OpenRecording(encoder); },
                                     [this](const AVPacket& packet) { Record(0, packet); },
-                                    {}});
+                                    {},
+                                    NoteIn(1)});
     ForEachLane([](Lane& lane) { lane.WaitUntilOpen(); });
   }
   ~Rehearsing() {
@@ -104,6 +108,7 @@ class Rehearsing {
     for (auto& file : recorders_) file->Finish();
     AddLateLosses();
     Summarise();
+    TellFrames();
     return std::move(outcome_);
   }
 
@@ -117,6 +122,22 @@ class Rehearsing {
     for (auto& stream : streams_) what(*stream);
     if (recording_) what(*recording_);
   }
+  std::int64_t FramesOf(const EncodeSettings& encode) const {
+    return std::llround(std::ceil(task_.seconds * encode.frame_rate.fps())) + 1;
+  }
+  std::function<void(const PacedFrame&)> NoteIn(std::size_t output) {
+    if (!frame_log_) return {};
+    return [this, output](const PacedFrame& frame) { frame_log_->Note(output, frame); };
+  }
+  // What was rehearsed is not lost with the times of its single frames.
+  void TellFrames() {
+    if (!frame_log_) return;
+    try {
+      WriteFramesCsv(*frame_log_, task_.frames_csv, outcome_, task_.one_encode);
+    } catch (const Error& error) {
+      outcome_.frames_trouble = error.what();
+    }
+  }
   void ThrowIfAllFailed() {
     bool all = true;
     ForEachLane([&](Lane& lane) { all = all && lane.failed(); });
@@ -128,7 +149,7 @@ class Rehearsing {
     KeepThreadPunctual();
     ReleaseFrames(clock_, task_.source_rate, start_ns_, frames,
                   [&](std::int64_t index, std::int64_t due_ns, bool late) {
-                    errors_ms_.push_back(static_cast<double>(clock_.now_ns() - due_ns) * 1e-6);
+                    errors_ms_.Add(static_cast<double>(clock_.now_ns() - due_ns) * 1e-6);
                     if (late) {
                       outcome_.late_frames.push_back(static_cast<int>(index));
                       ++late_;
@@ -299,9 +320,9 @@ class Rehearsing {
                                 state.trouble, state.disk_full});
     }
     if (!recorders_.empty()) outcome_.stalled = recorders_.front()->Stalled();
-    outcome_.clock_p50_ms = Quantile(errors_ms_, 0.5).value_or(0);
-    outcome_.clock_p999_ms = Quantile(errors_ms_, 0.999).value_or(0);
-    outcome_.clock_max_ms = Quantile(errors_ms_, 1).value_or(0);
+    outcome_.clock_p50_ms = errors_ms_.At(0.5);
+    outcome_.clock_p999_ms = errors_ms_.At(0.999);
+    outcome_.clock_max_ms = errors_ms_.At(1);
   }
 
   const RehearsalTask& task_;
@@ -311,6 +332,7 @@ class Rehearsing {
   Sound sound_;
   StreamOut stream_out_;
   std::unique_ptr<KeptSeconds> kept_;  // null: none are kept
+  std::optional<FrameLog> frame_log_;  // not set: the outcome holds the times of single frames
   std::vector<std::unique_ptr<Recorder>> recorders_;
   std::mutex recording_mutex_;  // pictures and sound come from different threads
   std::optional<double> recorded_from_;
@@ -321,7 +343,7 @@ class Rehearsing {
   std::optional<Lane> recording_;               // not set: the stream's encode is recorded
   CoreMeter meter_;
   RehearsalCounts counts_;
-  std::vector<double> errors_ms_;
+  Quantiles errors_ms_;
   std::int64_t start_ns_ = 0;
   double metered_seconds_ = 0;  // of the run: so far the timeline goes
   std::optional<GuardedThread> sound_thread_, meter_thread_, killer_, saver_;
@@ -330,13 +352,7 @@ class Rehearsing {
 }  // namespace
 
 RehearsalOutcome RunRehearsal(const RehearsalTask& task, Clock& clock, const std::function<void(double)>& progress) {
-  RehearsalOutcome outcome = Rehearsing(task, clock).Run(progress);
-  if (task.frames_csv.empty()) return outcome;
-  WriteFile(task.frames_csv, FramesCsv(outcome));
-  outcome.stream.frame_times.clear();
-  outcome.recording.frame_times.clear();
-  for (PacedOutputOutcome& output : outcome.further) output.frame_times.clear();
-  return outcome;
+  return Rehearsing(task, clock).Run(progress);
 }
 
 }  // namespace kettle

@@ -10,6 +10,7 @@
 #include "kettle/realtime/lane.h"
 #include "kettle/realtime/pace_task.h"
 #include "kettle/realtime/turns.h"
+#include "kettle/rehearsal/frame_log.h"
 #include "kettle/rehearsal/kept_seconds.h"
 #include "kettle/rehearsal/seconds.h"
 #include "kettle/rehearsal/stream_out.h"
@@ -42,7 +43,7 @@ struct RehearsalTask {
   double save_at_seconds = 0;          // then they are written into `save`; 0: never
   File save = {};                      //
   std::vector<std::string> game = {};  // names of processes that count as the game
-  // Where frames.csv goes; the outcome then holds no times of single frames, which of hours are too many for an answer.
+  // Where frames.csv goes; the outcome then holds no times of single frames, which of hours are too many for memory.
   // Empty: the outcome holds them.
   std::string frames_csv;
 };
@@ -67,6 +68,7 @@ struct RehearsalOutcome {
   std::vector<RehearsalFile> files;
   std::int64_t kept_bytes = 0;  // that the last seconds took in memory, at most
   SavedSeconds saved;           // of them
+  std::string frames_trouble;   // why there is no frames.csv
 
   // By IngestOutcome::stream; of one that there is not, the first.
   const PacedOutputOutcome& StreamOf(int encode) const {
@@ -86,8 +88,9 @@ struct RehearsalOutcome {
 // Throws Error(kInput) if the ingest does not take the publish, Error(kMachine) if an encoder or file does not open.
 RehearsalOutcome RunRehearsal(const RehearsalTask& task, Clock& clock, const std::function<void(double)>& progress);
 
-// frames.csv: one row a frame of each output: output, frame, due_ms, taken_ms (empty: skipped), fate.
-std::string FramesCsv(const RehearsalOutcome& outcome);
+// frames.csv, of a log whose outputs are the stream, the recording, and the further streams; of one encode what was
+// skipped counts as the stream's. Throws Error(kMachine).
+void WriteFramesCsv(FrameLog& log, const std::filesystem::path& csv, const RehearsalOutcome& outcome, bool one_encode);
 
 void to_json(nlohmann::json&, const RehearsalTask&);
 void from_json(const nlohmann::json&, RehearsalTask&);

@@ -17,6 +17,6 @@ KETTLE_JSON(RehearsalTask, footage, source_rate, seconds, queue_depth, stream, r
             files, record_from, record_to, power_cut_seconds, keep_last_seconds, save_at_seconds, save, game,
             frames_csv)
 KETTLE_JSON(RehearsalOutcome, seconds, late_frames, stream, recording, further, stalled, timeline, clock_p50_ms,
-            clock_p999_ms, clock_max_ms, ingests, files, kept_bytes, saved)
+            clock_p999_ms, clock_max_ms, ingests, files, kept_bytes, saved, frames_trouble)
 
 }  // namespace kettle

@@ -4,7 +4,6 @@
 #include <algorithm>
 
 #include "kettle/rehearsal/rehearsal.h"
-#include "kettle/units/csv.h"
 
 namespace kettle {
 
@@ -45,40 +44,27 @@ bool RehearsalOutcome::holds() const {
          all_coded(recording) && std::all_of(further.begin(), further.end(), all_coded);
 }
 
-std::string FramesCsv(const RehearsalOutcome& outcome) {
-  struct Row {
-    std::string output;
-    const PacedFrame& frame;
-    const char* fate;
+void WriteFramesCsv(FrameLog& log, const std::filesystem::path& csv, const RehearsalOutcome& outcome,
+                    bool one_encode) {
+  const auto lost_as = [](std::vector<std::int64_t> lost, const char* word, const char* fine) {
+    std::sort(lost.begin(), lost.end());
+    return [lost = std::move(lost), word, fine](int frame) {
+      return std::binary_search(lost.begin(), lost.end(), frame) ? word : fine;
+    };
   };
-  static const std::vector<CsvColumn<Row>> columns = {
-      {"output", [](const Row& row) { return row.output; }},
-      {"frame", [](const Row& row) { return std::to_string(row.frame.frame); }},
-      {"due_ms", [](const Row& row) { return CsvNumber(row.frame.due_ms, 3); }},
-      {"taken_ms", [](const Row& row) { return row.frame.skipped() ? "" : CsvNumber(row.frame.taken_ms, 3); }},
-      {"fate", [](const Row& row) { return std::string(row.fate); }}};
-  std::string csv = CsvHeader(columns);
-  const auto add = [&](const std::string& output, const PacedOutputOutcome& lane, const std::vector<std::int64_t>& lost,
-                       const char* lost_word, const char* fine_word) {
-    for (const PacedFrame& frame : lane.frame_times) {
-      const bool gone = std::binary_search(lost.begin(), lost.end(), frame.frame);
-      csv += CsvLine(columns, Row{output, frame, frame.skipped() ? "skipped" : gone ? lost_word : fine_word});
-    }
-  };
-  std::vector<std::int64_t> stalled = outcome.stalled;
-  std::sort(stalled.begin(), stalled.end());
   const auto dropped_of = [&](int encode) {
     std::vector<std::int64_t> dropped;
     for (const IngestOutcome& ingest : outcome.ingests)
       if (ingest.stream == encode) dropped.insert(dropped.end(), ingest.dropped.begin(), ingest.dropped.end());
-    std::sort(dropped.begin(), dropped.end());
     return dropped;
   };
-  add("stream", outcome.stream, dropped_of(0), "dropped", "sent");
-  add("recording", outcome.recording, stalled, "stalled", "recorded");
+  std::vector<FrameLog::Fate> fates{{"stream", 0, true, lost_as(dropped_of(0), "dropped", "sent"), "sent"},
+                                    {"recording", one_encode ? 0U : 1U, !one_encode,
+                                     lost_as(outcome.stalled, "stalled", "recorded"), "recorded"}};
   for (std::size_t i = 0; i < outcome.further.size(); ++i)
-    add(fmt::format("stream-{}", i + 2), outcome.further[i], dropped_of(static_cast<int>(i) + 1), "dropped", "sent");
-  return csv;
+    fates.push_back({fmt::format("stream-{}", i + 2), i + 2, true,
+                     lost_as(dropped_of(static_cast<int>(i) + 1), "dropped", "sent"), "sent"});
+  log.Write(csv, fates);
 }
 
 }  // namespace kettle

@@ -37,6 +37,8 @@ void Sender::Connect() {
   const PublishState begun = publisher_->state();
   not_ours_bytes_ = std::max<std::int64_t>(0, begun.acknowledged_bytes - begun.given_bytes);
   opened_ = false;
+  alive_bytes_ = begun.acknowledged_bytes;
+  alive_seconds_ = now();
   state_.connected = true;
 }
 
@@ -45,19 +47,28 @@ void Sender::SetOpening(std::vector<RtmpMessage> messages) {
   opening_ = std::move(messages);
 }
 
-void Sender::Enqueue(RtmpMessage message, std::optional<Picture> picture) {
+void Sender::Drop(const SentFrame& frame) {
+  if (!frame.video) {
+    ++state_.dropped_sounds;
+    return;
+  }
+  ++state_.dropped;
+  dropped_.push_back(frame.number);
+}
+
+void Sender::Enqueue(FlvPacker::Packed packed) {
   {
     const std::scoped_lock lock(mutex_);
     Outgoing out;
     out.seconds = now();
-    out.size_bytes = static_cast<int>(message.body.size());
-    out.video = picture.has_value();
-    out.keyframe = picture && picture->keyframe;
-    out.number = picture ? picture->number : -1;
-    out.message = std::move(message);
-    if (picture) given_.push_back(picture->number);
+    out.size_bytes = static_cast<int>(packed.message.body.size());
+    out.video = packed.picture.has_value();
+    out.keyframe = packed.picture && packed.picture->keyframe;
+    out.number = packed.picture ? packed.picture->number : -1;
+    out.shown_seconds = packed.shown_seconds;
+    out.message = std::move(packed.message);
     longest_wait_seconds_ = std::max(longest_wait_seconds_, Waiting());
-    state_.dropped += queue_.Push(std::move(out));
+    queue_.Push(std::move(out), [this](const SentFrame& gone) { Drop(gone); });
   }
   changed_.notify_all();
 }
@@ -85,9 +96,17 @@ double Sender::TakeLongestWait() {
 }
 
 void Sender::Settle() {
-  const std::int64_t acknowledged = publisher_->state().acknowledged_bytes - not_ours_bytes_;
-  for (; !on_its_way_.empty() && on_its_way_.front().end_byte <= acknowledged; on_its_way_.pop_front())
-    arrived_.push_back(on_its_way_.front().number);
+  const std::int64_t acknowledged = publisher_->state().acknowledged_bytes;
+  if (acknowledged != alive_bytes_) alive_seconds_ = now();
+  alive_bytes_ = acknowledged;
+  while (!on_its_way_.empty() && on_its_way_.front().end_byte <= acknowledged - not_ours_bytes_)
+    on_its_way_.pop_front();
+}
+
+void Sender::CheckAlive() {
+  if (!Ready() && on_its_way_.empty()) alive_seconds_ = now();  // nothing was to be acknowledged
+  if (now() - alive_seconds_ > request_.dead_seconds)
+    FailInput("{}: nothing has arrived there for {:g} s", request_.url.str(), request_.dead_seconds);
 }
 
 void Sender::NoteGiven() {
@@ -98,7 +117,7 @@ void Sender::NoteGiven() {
 void Sender::LoseConnection(const std::string& why) {
   const std::scoped_lock lock(mutex_);
   Settle();
-  state_.dropped += static_cast<int>(on_its_way_.size());
+  for (const OnItsWay& picture : on_its_way_) Drop({.number = picture.number});
   on_its_way_.clear();
   earlier_bytes_ += publisher_->state().acknowledged_bytes;
   simulated_ = simulated_ || publisher_->simulated();
@@ -114,22 +133,16 @@ bool Sender::Write() {
     for (const RtmpMessage& message : opening_) writing_ += publisher_->Wrap(message);
     opened_ = true;
   }
-  while (!writing_.empty() || !queue_.empty()) {
+  // A new connection can decode nothing before that.
+  if (needs_keyframe_) needs_keyframe_ = !queue_.BeginAtKeyframe([this](const SentFrame& gone) { Drop(gone); });
+  while (Ready()) {
     if (writing_.empty()) {
       const Outgoing& next = queue_.front();
-      if (next.video && needs_keyframe_ && !next.keyframe) {  // the new connection could not decode it
-        queue_.Pop();
-        ++state_.dropped;
-        continue;
-      }
       // A message leaves the queue with its first byte, not before: until then it can be dropped.
       std::string bytes = publisher_->Wrap(next.message);
       const std::size_t taken = publisher_->Send(bytes);
       if (taken == 0 && !publisher_->insists()) return false;
-      if (next.video) {
-        needs_keyframe_ = false;
-        on_its_way_.push_back({next.number});
-      }
+      if (next.video) on_its_way_.push_back({next.number});
       queue_.Pop();
       bytes.erase(0, taken);
       writing_ = std::move(bytes);
@@ -159,7 +172,7 @@ void Sender::Run() {
     {
       std::unique_lock lock(mutex_);
       connected = publisher_ != nullptr;
-      if (connected && writing_.empty() && queue_.empty()) {
+      if (connected && !Ready()) {
         if (ending_) break;
         changed_.wait_for(lock, std::chrono::milliseconds(50));
       }
@@ -181,6 +194,7 @@ void Sender::Run() {
         longest_wait_seconds_ = std::max(longest_wait_seconds_, Waiting());
         all = Write();
         Settle();
+        CheckAlive();
       }
       if (!all) WaitForTheLine();
     } catch (const std::exception& error) {
@@ -198,25 +212,23 @@ void Sender::Finish(double patience_seconds) {
   changed_.notify_all();
   thread_.join();
   thread_ = std::thread([] {});
-  while (!queue_.empty()) state_.dropped += queue_.Pop().video;  // what the line did not take in the end
+  const std::scoped_lock lock(mutex_);
+  while (!queue_.empty()) Drop(queue_.Pop());  // what the line did not take in the end
   try {
     if (publisher_) publisher_->Finish(1);
-  } catch (const std::exception&) {
-    // It is over either way.
+    // What the kernel has taken whole still arrives; a message that was broken off does not.
+    std::erase_if(on_its_way_, [](const OnItsWay& picture) { return picture.end_byte != kNotYet; });
+  } catch (const std::exception& error) {
+    state_.trouble = error.what();
+    ++state_.losses;
+    Settle();
   }
-  // What the kernel has taken whole still arrives; a message that was broken off does not.
-  for (const OnItsWay& picture : on_its_way_)
-    if (picture.end_byte != kNotYet)
-      arrived_.push_back(picture.number);
-    else
-      ++state_.dropped;
+  for (const OnItsWay& picture : on_its_way_) Drop({.number = picture.number});
+  on_its_way_.clear();
 }
 
 std::vector<std::int64_t> Sender::Dropped() const {
-  std::vector<std::int64_t> arrived = arrived_, dropped;
-  std::sort(arrived.begin(), arrived.end());
-  for (const std::int64_t number : given_)
-    if (!std::binary_search(arrived.begin(), arrived.end(), number)) dropped.push_back(number);
+  std::vector<std::int64_t> dropped = dropped_;
   std::sort(dropped.begin(), dropped.end());
   return dropped;
 }

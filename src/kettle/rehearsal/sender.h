@@ -28,6 +28,9 @@ struct SenderRequest {
   QueueRule rule;
   int held_bytes = 64 << 10;  // that the kernel may hold: the rest waits where it can be dropped
   double patience_seconds = 5, retry_seconds = 1;
+  // A connection over which nothing arrives for so long, while something waits, is lost: no line comes back to it. As
+  // long as libsrt waits for its other side.
+  double dead_seconds = 10;
 };
 
 struct SenderState {
@@ -36,8 +39,9 @@ struct SenderState {
   double blocked_seconds = 0;           // in which the connection took nothing more, over all connections
   std::int64_t acknowledged_bytes = 0;  // over all connections
   double round_trip_ms = 0;
-  int dropped = 0;      // pictures
-  std::string trouble;  // of the last loss
+  int dropped = 0;         // pictures
+  int dropped_sounds = 0;  // packets
+  std::string trouble;     // of the last loss
 };
 
 class Sender {
@@ -50,16 +54,15 @@ class Sender {
 
   // What goes before the first picture of each connection; over SRT nothing does. To be set before the first Give.
   void SetOpening(std::vector<RtmpMessage> messages);
-  using Picture = FlvPacker::Picture;
-  // Without a picture it is sound. Never waits. Thread-safe, as is state().
-  void Enqueue(RtmpMessage message, std::optional<Picture> picture);
+  // Never waits, and costs the same however long the ingest is away. Thread-safe, as is state().
+  void Enqueue(FlvPacker::Packed packed);
   SenderState state() const;
   // How long a message has waited at most, in seconds, since this was asked last.
   double TakeLongestWait();
 
-  // Sends what still waits, for so long at most, and ends the publish.
+  // Sends what still waits, for so long at most, and ends the publish. A connection that is lost by then counts as such.
   void Finish(double patience_seconds);
-  // After Finish: which pictures of those given never were sent, or were lost with a connection.
+  // After Finish, in order: which pictures of those given never were sent, or were lost with a connection.
   std::vector<std::int64_t> Dropped() const;
 
  private:
@@ -72,14 +75,20 @@ class Sender {
   // Needs the lock. Sends what the connection takes; false if it takes nothing now.
   bool Write();
   void LoseConnection(const std::string& why);
+  // Needs the lock. A picture, or sound, that will not arrive.
+  void Drop(const SentFrame& frame);
+  // Needs the lock. Throws Error(kInput) if nothing has arrived for too long.
+  void CheckAlive();
   // Until the connection takes something again, or for a moment.
   void WaitForTheLine();
   // Needs the lock. Of the oldest message in the queue, in seconds.
   double Waiting() const { return queue_.empty() ? 0 : std::max(0.0, now() - queue_.front().seconds); }
   // Needs the lock. The last byte of what was being written has been given.
   void NoteGiven();
-  // Needs the lock. Notes the pictures of which the ingest's kernel has acknowledged the last byte.
+  // Needs the lock. Forgets the pictures of which the ingest's kernel has acknowledged the last byte: they are there.
   void Settle();
+  // Needs the lock. There is something to send, and a connection may begin with it.
+  bool Ready() const { return !writing_.empty() || (!queue_.empty() && !needs_keyframe_); }
 
   const SenderRequest request_;
   const Clock& clock_;
@@ -93,7 +102,7 @@ class Sender {
   std::int64_t earlier_bytes_ = 0;  // acknowledged on connections that are lost
   SenderState state_;
   double longest_wait_seconds_ = 0;
-  std::vector<std::int64_t> given_, arrived_;  // pictures
+  std::vector<std::int64_t> dropped_;  // pictures
   static constexpr std::int64_t kNotYet = std::numeric_limits<std::int64_t>::max();
   struct OnItsWay {
     std::int64_t number;
@@ -102,6 +111,8 @@ class Sender {
   std::deque<OnItsWay> on_its_way_;
   std::int64_t not_ours_bytes_ = 0;  // that the connection counts as acknowledged beyond what was given
   double give_up_seconds_ = 0;       // when Finish stops waiting
+  std::int64_t alive_bytes_ = 0;     // acknowledged when something last was
+  double alive_seconds_ = 0;         // when that was
   std::thread thread_;
 };
 

@@ -25,6 +25,8 @@ void StreamOut::Open(int encode, const AVCodecContext& pictures, const std::vect
   for (Line& line : lines_) {
     if (line.ingest.stream != encode) continue;
     Packers& packers = packers_[encode];
+    packers.time_bases.clear();
+    for (const AVCodecContext* track : tracks) packers.time_bases.push_back(track->time_base);
     if (line.srt) {
       if (!packers.transport_stream) packers.transport_stream = std::make_unique<LiveTransportStream>(tracks);
     } else {
@@ -51,12 +53,13 @@ void StreamOut::Enqueue(int encode, int track, const AVPacket& packet) {
   if (packers.transport_stream) {
     const bool keyframe = (packet.flags & AV_PKT_FLAG_KEY) != 0;
     packets.push_back({{RtmpType::kVideo, 0, 0, packers.transport_stream->Pack(track, packet)},
-                       track == 0 ? std::optional(FlvPacker::Picture{packet.pts, keyframe}) : std::nullopt});
+                       track == 0 ? std::optional(FlvPacker::Picture{packet.pts, keyframe}) : std::nullopt,
+                       static_cast<double>(packet.pts) * av_q2d(packers.time_bases[static_cast<std::size_t>(track)])});
   }
   for (Line& line : lines_)
     if (line.ingest.stream == encode)
       for (const FlvPacker::Packed& packed : line.srt ? packets : messages)
-        line.sender->Enqueue(packed.message, packed.picture);
+        line.sender->Enqueue(packed);
 }
 
 std::vector<SendSecond> StreamOut::TakeSecond(double seconds) {

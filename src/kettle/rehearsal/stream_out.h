@@ -64,6 +64,7 @@ class StreamOut {
   struct Packers {
     std::unique_ptr<FlvPacker> flv;
     std::unique_ptr<LiveTransportStream> transport_stream;
+    std::vector<AVRational> time_bases = {};  // of the tracks
   };
   void Enqueue(int encode, int track, const AVPacket& packet);
 

@@ -144,6 +144,7 @@ std::size_t RtmpPublisher::Send(std::string_view bytes) {
 
 void RtmpPublisher::Finish(double patience_seconds) {
   patience_seconds_ = patience_seconds;
+  TakeIn();  // it may have gone away without a word
   published_ = false;
   SendAll(Wrap({RtmpType::kCommand, 0, 0, WriteAmf({"deleteStream", 4.0, AmfValue(), static_cast<double>(stream_)})}));
   const auto start = Clock::now();

@@ -41,7 +41,7 @@ class RtmpPublisher {
   void LimitPace(double kbps) { connection_->LimitPace(kbps); }
   void LimitHeld(int bytes) { connection_->LimitHeld(bytes); }
 
-  // Ends the publish in good order, for at most so long.
+  // Ends the publish in good order, for at most so long. Throws Error(kInput) if the connection is lost already.
   void Finish(double patience_seconds);
 
  private:

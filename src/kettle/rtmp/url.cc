@@ -1,15 +1,20 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/rtmp/url.h"
 
+#include <algorithm>
+#include <cctype>
 #include <cstdlib>
-#include <fstream>
+#include <sstream>
 
+#include "kettle/input/input.h"
 #include "kettle/units/error.h"
 #include "kettle/units/plain_text.h"
 
 namespace kettle {
 
 namespace {
+
+bool IsOfAHost(unsigned char c) { return std::isalnum(c) || c == '.' || c == '-' || c == '_' || c == ':' || c == '%'; }
 
 int UsualPort(const std::string& scheme) { return scheme == "rtmp" ? 1935 : scheme == "rtmps" ? 443 : 0; }
 
@@ -34,6 +39,8 @@ IngestUrl IngestUrl::Parse(const std::string& text) {
   const std::string place = rest.substr(0, slash);
   if (slash != rest.npos) url.app = rest.substr(slash + 1);
   while (!url.app.empty() && url.app.back() == '/') url.app.pop_back();
+  if (url.scheme == "srt" && !url.app.empty())
+    FailInput("an srt:// address ends with its port: what follows may hold the stream key; give that with --key-file");
   if (url.app.find('/') != url.app.npos)
     FailInput("the address ends with the application's name: \"{}://{}/{}\"; give the stream key with --key-file",
               url.scheme, PlainText(place), PlainText(url.app.substr(0, url.app.find('/'))));
@@ -51,6 +58,8 @@ IngestUrl IngestUrl::Parse(const std::string& text) {
       FailInput("what follows the host's colon is not a port; ports go from 1 to 65535");
     url.port = static_cast<int>(number);
   }
+  if (!std::all_of(url.host.begin(), url.host.end(), IsOfAHost) || PlainText(url.app) != url.app)
+    FailInput("the address has characters that no host or application has: \"{}://host:1935/live\"", url.scheme);
   if (url.host.empty()) FailInput("the address names no host: \"{}://host:1935/live\"", url.scheme);
   if (url.port == 0) FailInput("srt needs a port: \"srt://{}:9000\"", PlainText(url.host));
   if (url.app.empty() && url.scheme != "srt")
@@ -64,8 +73,13 @@ std::string IngestUrl::str() const {
 }
 
 StreamKey ReadKeyFile(const std::string& file) {
-  std::ifstream stream(file);
-  if (!stream) FailInput("--key-file {}: no such file, or it cannot be read", file);
+  constexpr std::int64_t kMostBytes = 64 << 10;
+  std::istringstream stream;
+  try {
+    stream.str(ReadInput(file, kMostBytes));
+  } catch (const Error& error) {
+    FailInput("--key-file {}", error.what());
+  }
   StreamKey key;
   for (std::string* line : {&key.key, &key.passphrase}) {
     std::getline(stream, *line);

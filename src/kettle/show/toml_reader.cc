@@ -2,24 +2,29 @@
 #include "kettle/show/toml_reader.h"
 
 #include <algorithm>
-#include <fstream>
-#include <sstream>
 
+#include "kettle/input/input.h"
+#include "kettle/units/plain_text.h"
 #include "kettle/units/suggestion.h"
 
 namespace kettle {
 
+namespace {
+
+constexpr std::int64_t kMostBytes = 1 << 20;  // of a show or a destination
+
+}  // namespace
+
 toml::table ReadToml(const std::filesystem::path& file) {
-  std::error_code error;
-  if (std::filesystem::is_directory(file, error)) FailInput("{}: a folder, not a file", file.string());
-  std::ifstream stream(file);
-  if (!stream) FailInput("{}: no such file, or it cannot be read", file.string());
-  std::ostringstream text;
-  text << stream.rdbuf();
+  const std::string name = PlainText(file.string());
   try {
-    return toml::parse(text.str(), file.string());
+    return toml::parse(ReadInput(file, kMostBytes), name);
   } catch (const toml::parse_error& mistake) {
-    FailInput("{}:{}: not TOML: {}", file.string(), mistake.source().begin.line, mistake.description());
+    // Its own words are a parser's.
+    const bool twice = mistake.description().find("redefine") != std::string_view::npos;
+    FailInput("{}:{}: {}", name, mistake.source().begin.line,
+              twice ? "the key or section stands here for the second time"
+                    : "not TOML: write key = \"text\", a number, true, false or [\"a\", \"list\"]");
   }
 }
 

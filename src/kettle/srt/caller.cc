@@ -119,8 +119,11 @@ std::string SrtCaller::Receive() {
 
 SrtState SrtCaller::state() const {
   SRT_TRACEBSTATS stats{};
-  if (srt_bistats(socket_, &stats, 0, 1) == SRT_ERROR) FailInput("{}: the connection is lost", where_);
-  return {stats.msRTT, stats.pktSentTotal, stats.pktRetransTotal, stats.pktSndLossTotal, stats.pktSndBuf};
+  if (srt_bistats(socket_, &stats, 0, 1) != SRT_ERROR)
+    last_ = {stats.msRTT, stats.pktSentTotal, stats.pktRetransTotal, stats.pktSndLossTotal, stats.pktSndBuf};
+  return last_;
 }
+
+bool SrtCaller::connected() const { return srt_getsockstate(socket_) == SRTS_CONNECTED; }
 
 }  // namespace kettle

@@ -45,7 +45,9 @@ class SrtCaller {
   void LimitRate(double kbps);
   // One message that came in, "" if none did.
   std::string Receive();
+  // Of a connection that is lost, what was told last. Never throws.
   SrtState state() const;
+  bool connected() const;
 
  private:
   // The reason why not, in libsrt's numbers; 0: connected.
@@ -53,6 +55,7 @@ class SrtCaller {
   void SetOptions(const Place& place, double patience_seconds);
   std::string where_;
   int socket_ = -1;
+  mutable SrtState last_;
 };
 
 // libsrt is started once, when it is first needed, and says nothing on standard error.

@@ -6,8 +6,11 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <csignal>
 #include <cstdlib>
 #include <cstring>
+#include <optional>
+#include <regex>
 
 #include "kettle/units/error.h"
 
@@ -19,7 +22,7 @@ namespace {
 
 // What names of temporary files and folders begin and end with.
 constexpr std::string_view kOurs = ".kettle-", kUnfinished = ".part";
-constexpr std::size_t kRandomLetters = 6;  // of mkdtemp
+constexpr const char* kMark = ".fast-kettle";  // in a temporary folder: it is ours
 
 [[noreturn]] void FailWrite(const fs::path& path) {
   FailMachine("cannot write {}: {}", path.string(), std::strerror(errno));
@@ -47,12 +50,42 @@ fs::path UnfinishedName(const fs::path& path) {
   return path.parent_path() / fmt::format("{}{}.{}{}", kOurs, path.filename().string(), getpid(), kUnfinished);
 }
 
-bool IsLeftover(const fs::path& path) {
-  const std::string name = path.filename().string();
-  if (!name.starts_with(kOurs)) return false;
+namespace {
+
+// The process that made the unfinished file or folder of this name; nothing for every other name.
+std::optional<pid_t> MakerOf(const std::string& name, bool folder) {
+  static const std::regex file_name(R"(\.kettle-.+\.([0-9]{1,9})\.part(\.[a-z0-9]{1,4})?)"),
+      folder_name(R"(\.kettle-([0-9]{1,9})-[A-Za-z0-9]{6})");
+  std::smatch found;
+  if (!std::regex_match(name, found, folder ? folder_name : file_name)) return std::nullopt;
+  return static_cast<pid_t>(std::stol(found[1]));
+}
+
+bool Runs(pid_t process) { return kill(process, 0) == 0 || errno == EPERM; }
+
+void RemoveFolder(const fs::path& folder) {
   std::error_code error;
-  const bool folder = fs::is_directory(fs::symlink_status(path, error));
-  return folder ? name.size() == kOurs.size() + kRandomLetters : name.ends_with(kUnfinished);
+  // What holds something and is not marked is somebody else's.
+  if (fs::exists(folder / kMark, error))
+    fs::remove_all(folder, error);
+  else
+    fs::remove(folder, error);
+}
+
+}  // namespace
+
+void RemoveLeftovers(const fs::path& folder, Leftovers whose) {
+  std::error_code error;
+  for (fs::directory_iterator it(folder, error), end; !error && it != end; it.increment(error)) {
+    std::error_code unknown;
+    const fs::file_status status = it->symlink_status(unknown);
+    const auto maker = MakerOf(it->path().filename().string(), fs::is_directory(status));
+    if (!maker || (whose == Leftovers::kOfEndedRuns && Runs(*maker))) continue;
+    if (fs::is_directory(status))
+      RemoveFolder(it->path());
+    else if (fs::is_regular_file(status))
+      fs::remove(it->path(), unknown);
+  }
 }
 
 void WriteFile(const fs::path& path, std::string_view content) {
@@ -94,9 +127,11 @@ void Publish(const fs::path& temporary, const fs::path& target) {
 }
 
 TemporaryFolder::TemporaryFolder(const fs::path& parent) {
-  std::string pattern = (parent / (std::string(kOurs) + std::string(kRandomLetters, 'X'))).string();
+  std::string pattern = (parent / fmt::format("{}{}-XXXXXX", kOurs, getpid())).string();
   if (!mkdtemp(pattern.data())) FailWrite(parent);
   path_ = pattern;
+  const int mark = open((path_ / kMark).c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);
+  if (mark >= 0) close(mark);
 }
 
 TemporaryFolder::~TemporaryFolder() {

@@ -14,9 +14,15 @@ void WriteFile(const std::filesystem::path& path, std::string_view content);
 
 // The name beside `path` that a file has until it is whole.
 std::filesystem::path UnfinishedName(const std::filesystem::path& path);
-// Whether `path` is what a killed run left half done: one of our unfinished files, or a TemporaryFolder. Nobody else's
-// file is, whatever it is called.
-bool IsLeftover(const std::filesystem::path& path);
+
+// Whose unfinished files and temporary folders are left over.
+enum class Leftovers {
+  kOfEndedRuns,  // of programs that run no more: others may be at work in the folder
+  kAll,          // nobody else is at work there
+};
+// Removes what killed runs left half done in a folder: unfinished files, and TemporaryFolders. Nobody else's file or
+// folder is touched, whatever it is called. Never throws.
+void RemoveLeftovers(const std::filesystem::path& folder, Leftovers whose);
 
 // Makes the folder (and its parents) and proves that files can be made in it. `what` names it for the
 // user: "output folder". Throws Error(kMachine) with one line.

@@ -7,9 +7,9 @@
 
 #include <chrono>
 #include <ctime>
-#include <fstream>
 #include <nlohmann/json.hpp>
 
+#include "kettle/input/input.h"
 #include "kettle/store/file.h"
 #include "kettle/store/json_text.h"
 #include "kettle/units/error.h"
@@ -36,13 +36,7 @@ OutputFolder::OutputFolder(std::filesystem::path path) : path_(std::move(path)) 
     close(lock_);
     FailInput("another run is writing to {}; wait for it, or use another folder with --out", path_.string());
   }
-  RemoveLeftovers();
-}
-
-void OutputFolder::RemoveLeftovers() const {
-  std::error_code error;
-  for (const auto& entry : std::filesystem::directory_iterator(path_, error))
-    if (IsLeftover(entry.path())) std::filesystem::remove_all(entry.path(), error);
+  RemoveLeftovers(path_, Leftovers::kAll);  // nobody else is at work here now
 }
 
 OutputFolder::~OutputFolder() { close(lock_); }
@@ -73,9 +67,11 @@ void WriteResultFile(const std::filesystem::path& path, const std::string& kind,
 }
 
 std::optional<nlohmann::json> ReadResult(const std::filesystem::path& folder, const std::string& kind) {
-  std::ifstream stream(folder / (kind + ".json"));
-  if (!stream) return std::nullopt;
-  nlohmann::json file = nlohmann::json::parse(stream, nullptr, false);
+  const std::filesystem::path path = folder / (kind + ".json");
+  std::error_code error;
+  if (!std::filesystem::is_regular_file(path, error)) return std::nullopt;
+  constexpr std::int64_t kMostBytes = 512LL << 20;
+  nlohmann::json file = nlohmann::json::parse(ReadInput(path, kMostBytes), nullptr, false);
   if (!file.is_object() || file.value("schema", "") != SchemaName(kind)) return std::nullopt;
   return file;
 }

@@ -22,9 +22,6 @@ class OutputFolder {
   const std::filesystem::path& path() const { return path_; }
 
  private:
-  // What a killed run left half done: nobody else is at work here now.
-  void RemoveLeftovers() const;
-
   std::filesystem::path path_;
   int lock_ = -1;
 };

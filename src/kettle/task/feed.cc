@@ -10,7 +10,8 @@ Feed::Feed(const EncodeSettings& settings, const Y4mFile& footage, const Clock& 
       config_(ConfigFor(settings)),
       selector_(footage.rate(), settings.frame_rate),
       scaler_(config_.size, config_.pixel_format, settings.scaler),
-      encoder_(config_) {}
+      encoder_(config_),
+      log_(settings.frame_rate) {}
 
 bool Feed::Frame(std::int64_t index) {
   const auto number = selector_.FrameNumber(index);

@@ -42,7 +42,7 @@ PacketLog EncodeFew(const EncodeSettings& settings, std::string* device_name) {
   if (device_name) *device_name = encoder.device_name();
   Scaler scaler(config.size, config.pixel_format);
   FramePtr grey = GreyPicture(settings.size);
-  PacketLog log;
+  PacketLog log(settings.frame_rate);
   for (int i = 0; i <= kProbeFrames; ++i) {
     const FramePtr picture = i < kProbeFrames ? scaler.Scale(*grey) : nullptr;
     if (picture) picture->pts = i;

@@ -46,8 +46,8 @@ void FillFrom(const Feed& feed, const EncodeSettings& settings, EncodeOutcome& o
   const PacketLog& log = feed.log();
   outcome.fed_frames = outcome.frames + kWarmUpFrames;
   outcome.scaling_seconds = feed.scaling_seconds();
-  outcome.mean_kbps = log.mean_kbps(log.packets(), settings.frame_rate);
-  outcome.peak_second_kbps = log.peak_second_kbps(settings.frame_rate);
+  outcome.mean_kbps = log.mean_kbps(log.packets());
+  outcome.peak_second_kbps = log.peak_second_kbps();
   outcome.latency = log.latency();
   outcome.b_frames = log.longest_b_run();
   outcome.device_name = feed.encoder().device_name();

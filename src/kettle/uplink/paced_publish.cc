@@ -80,7 +80,7 @@ class Publishing {
     frame.size_bytes = static_cast<int>(frame.bytes.size());
     ++next_;
     ++outcome_.sending.frames;
-    outcome_.sending.dropped += queue_.Push(std::move(frame));
+    queue_.Push(std::move(frame), [this](const Outgoing& gone) { outcome_.sending.dropped += gone.video; });
   }
 
   void Write() {

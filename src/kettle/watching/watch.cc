@@ -41,6 +41,8 @@ void TellThreads(const WatchReading& before, const WatchReading& after, double s
   if (second.cpu_cores + waited > 0) second.wait_share = waited / (second.cpu_cores + waited);
 }
 
+constexpr std::size_t kNameBytes = 15;  // that the kernel keeps of a program's name (TASK_COMM_LEN, proc(5))
+
 void TellOthers(const WatchReading& before, const WatchReading& after, const WatchFacts& facts, double seconds,
                 WatchSecond& second) {
   std::map<std::string, double> used;
@@ -51,7 +53,7 @@ void TellOthers(const WatchReading& before, const WatchReading& after, const Wat
     used[time.name] += std::max(0.0, time.seconds - since) / seconds;
   }
   for (const auto& [name, cores] : used) {
-    if (!facts.game.empty() && name == facts.game) {
+    if (!facts.game.empty() && name == facts.game.substr(0, kNameBytes)) {
       second.game_cores += cores;
       continue;
     }
