@@ -237,13 +237,16 @@ std::optional<ProofTimesChart> MakeProofTimesChart(const Attempt& attempt) {
   chart.interval_ms = 1000 / std::max(pair.stream.settings.frame_rate.fps(), pair.recording.settings.frame_rate.fps());
   chart.full_ms = chart.interval_ms * PaceTask{}.queue_depth;
   const bool one = pair.one_encode;
-  const int frames = proof.stream.frames + (one ? 0 : proof.recording.frames),
-            skipped = proof.stream.skipped + (one ? 0 : proof.recording.skipped);
-  const std::string encodes = one ? "The encode" : proof.holds() ? "Both encodes" : "The encodes";
+  const auto [frames, skipped] = proof.Total(one);
+  const bool several = !one || !proof.further.empty();
+  const std::string encodes = !several                                   ? "The encode"
+                              : proof.holds() && proof.further.empty()   ? "Both encodes"
+                              : proof.holds()                            ? "All encodes"
+                                                                         : "The encodes";
   chart.title = proof.holds() ? fmt::format("{} keep{} pace: no frame of {} was skipped in {:g} s", encodes,
-                                            one ? "s" : "", frames, proof.seconds)
+                                            several ? "" : "s", frames, proof.seconds)
                               : fmt::format("{} do{} not keep pace: {} of {} frames were skipped in {:g} s", encodes,
-                                            one ? "es" : "", skipped, frames, proof.seconds);
+                                            several ? "" : "es", skipped, frames, proof.seconds);
   const auto name = [](const Option& option) { return option.title() + (option.simulated ? " (simulated GPU)" : ""); };
   chart.subtitle = one ? fmt::format("stream: {}, recorded as it is; in real time", name(pair.stream))
                        : fmt::format("stream: {}; recording: {}; both at once in real time", name(pair.stream),

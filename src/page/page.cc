@@ -37,22 +37,6 @@ std::string Escaped(std::string text) {
   return text;
 }
 
-// Without its declaration; gnuplot gives the same ids in every figure, and a page may have each only once.
-std::string Inline(const PageFigure& figure) {
-  std::string svg = figure.svg;
-  if (const auto start = svg.find("<svg"); start != std::string::npos) svg.erase(0, start);
-  for (const char* id : {"gp", "gnuplot_"}) {
-    ReplaceAll(svg, fmt::format("id='{}", id), fmt::format("id='{}-{}", figure.name, id));
-    ReplaceAll(svg, fmt::format("id=\"{}", id), fmt::format("id=\"{}-{}", figure.name, id));
-    ReplaceAll(svg, fmt::format("'#{}", id), fmt::format("'#{}-{}", figure.name, id));
-    ReplaceAll(svg, fmt::format("(#{}", id), fmt::format("(#{}-{}", figure.name, id));
-  }
-  ReplaceAll(svg, "<title>Gnuplot</title>", "");
-  const std::string label = figure.title + (figure.subtitle.empty() ? "" : ". " + figure.subtitle);
-  ReplaceAll(svg, "<svg", fmt::format("<svg role=\"img\" aria-label=\"{}\"", Escaped(label)));
-  return svg;
-}
-
 Data ListOf(const std::vector<Data>& items) {
   Data list{Data::type::list};
   for (const Data& item : items) list << item;
@@ -64,6 +48,12 @@ Data Object(const std::vector<std::pair<std::string, std::string>>& texts) {
   Data object;
   for (const auto& [name, text] : texts) object.set(name, text.empty() ? Data{Data::type::bool_false} : Data{text});
   return object;
+}
+
+// As an image: whatever else the file holds, a browser runs nothing of an image.
+Data FigureData(const PageFigure& figure) {
+  return Object({{"base64", Base64(figure.svg)},
+                 {"label", figure.title + (figure.subtitle.empty() ? "" : ". " + figure.subtitle)}});
 }
 
 Data Flag(bool value) { return Data{value ? Data::type::bool_true : Data::type::bool_false}; }
@@ -156,7 +146,7 @@ Data SectionData(const PageSection& section) {
     one.set("items", items);
     lists.push_back(one);
   }
-  for (const PageFigure& figure : section.figures) figures.push_back(Object({{"svg", Inline(figure)}}));
+  for (const PageFigure& figure : section.figures) figures.push_back(FigureData(figure));
   for (const PageText& text : section.texts) texts.push_back(Object({{"summary", text.summary}, {"text", text.text}}));
   data.set("tables", ListOf(tables));
   data.set("lists", ListOf(lists));
@@ -184,6 +174,25 @@ const char* Name(PageTone tone) {
 
 }  // namespace
 
+namespace {
+
+// The template's one script, which is all that a browser may run: the page's content security policy names its digest
+// (Content Security Policy Level 3, section 2.3.1).
+std::string ScriptDigest() {
+  constexpr std::string_view kBegin = "<script>", kEnd = "</script>";
+  const std::string_view form = kReportTemplate;
+  const auto from = form.find(kBegin) + kBegin.size();
+  const std::string_view script = form.substr(from, form.find(kEnd) - from);
+  std::string digest(EVP_MAX_MD_SIZE, '\0');
+  unsigned length = 0;
+  EVP_Digest(script.data(), script.size(), reinterpret_cast<unsigned char*>(digest.data()), &length, EVP_sha256(),
+             nullptr);
+  digest.resize(length);
+  return Base64(digest);
+}
+
+}  // namespace
+
 std::string Html(const Page& page) {
   kainjow::mustache::mustache form{kReportTemplate};
   if (!form.is_valid()) FailMachine("the report's template is broken: {}", form.error_message());
@@ -198,6 +207,7 @@ std::string Html(const Page& page) {
   std::vector<Data> sections;
   for (const PageSection& section : page.sections)
     if (!section.empty()) sections.push_back(SectionData(section));
+  data.set("script_digest", ScriptDigest());
   data.set("sections", ListOf(sections));
   data.set("picture", PictureData(page));
   for (const PageSection& section : page.sections)

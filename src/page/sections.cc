@@ -173,8 +173,7 @@ PageSection ProofSection(const Results& results, const Plan& plan) {
     const Pair& pair = attempts[i].pair;
     const Proof& proof = attempts[i].proof;
     const bool recorded = plan.container != "none";
-    int skipped = proof.stream.skipped + (pair.one_encode ? 0 : proof.recording.skipped);
-    for (const PacedOutputOutcome& further : proof.further) skipped += further.skipped;
+    const int skipped = proof.Total(pair.one_encode).skipped;
     table.rows.push_back(
         {{fmt::format("{}", i + 1), Encode(pair.stream.settings),
           !recorded         ? "none"

@@ -50,23 +50,33 @@ CardTable OneColumn(const std::string& title, const Option& option, const std::s
   return table;
 }
 
+// By which an encode leaves for these destinations; for all of the show, where none is named.
+Protocols ProtocolsTo(const Plan& plan, const std::vector<std::string>& names) {
+  Protocols protocols{plan.over_srt.empty(), false};
+  for (const auto& [name, srt] : plan.over_srt)
+    if (names.empty() || std::find(names.begin(), names.end(), name) != names.end())
+      (srt ? protocols.srt : protocols.rtmp) = true;
+  return protocols;
+}
+
 // Stream and recording; where the stream's encode is recorded, or nothing is, one column.
 CardTable FirstTable(const Plan& plan) {
   const Option &stream = plan.chosen->stream, &recording = plan.chosen->recording;
   if (plan.container == "none") {
-    CardTable table = OneColumn("STREAM", stream, Carried(stream));
+    CardTable table = OneColumn("STREAM", stream, Carried(stream, ProtocolsTo(plan, plan.chosen->destinations)));
     table.note = "Nothing is recorded, as the show says.";
     return table;
   }
   if (plan.chosen->one_encode) {
     CardTable table =
         OneColumn("STREAM AND RECORDING", stream,
-                  Carried(stream) + " to the destination, " + ContainerWords(plan.container) + " to the disk");
+                  Carried(stream, ProtocolsTo(plan, plan.chosen->destinations)) + " to the destination, " + ContainerWords(plan.container) + " to the disk");
     table.note = "One encode for both: set the recording to use the stream's encoder.";
     return table;
   }
   CardTable table{"STREAM", "RECORDING", SideBySide(RowsOf(stream), RowsOf(recording)), ""};
-  table.rows.push_back({"container", Carried(stream), ContainerWords(plan.container)});
+  table.rows.push_back(
+      {"container", Carried(stream, ProtocolsTo(plan, plan.chosen->destinations)), ContainerWords(plan.container)});
   return table;
 }
 
@@ -108,7 +118,7 @@ std::vector<CardTable> CardTables(const Plan& plan) {
   }
   for (const FurtherStream& further : pair.further)
     tables.push_back(OneColumn(fmt::format("STREAM TO {}", fmt::join(further.destinations, ", ")), further.option,
-                               Carried(further.option)));
+                               Carried(further.option, ProtocolsTo(plan, further.destinations))));
   return tables;
 }
 
@@ -135,12 +145,7 @@ std::string CardVerdict(const Plan& plan) {
 std::string CardProof(const Plan& plan) {
   const Proof& proof = plan.proving.attempts.back().proof;
   if (!proof.further.empty()) {
-    int frames = proof.stream.frames + (plan.chosen->one_encode ? 0 : proof.recording.frames),
-        skipped = proof.stream.skipped + (plan.chosen->one_encode ? 0 : proof.recording.skipped);
-    for (const PacedOutputOutcome& further : proof.further) {
-      frames += further.frames;
-      skipped += further.skipped;
-    }
+    const auto [frames, skipped] = proof.Total(plan.chosen->one_encode);
     return fmt::format("Proven: {:g} s of all at once in real time: {} of {} frames encoded.", proof.seconds,
                        frames - skipped, frames);
   }

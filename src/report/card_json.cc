@@ -74,9 +74,8 @@ json CardJson(const Plan& plan) {
   }
   if (!plan.proving.attempts.empty()) {
     const Proof& proof = plan.proving.attempts.back().proof;
-    card["proof"] = {{"seconds", proof.seconds},
-                     {"frames", proof.stream.frames + (pair.one_encode ? 0 : proof.recording.frames)},
-                     {"skipped", proof.stream.skipped + (pair.one_encode ? 0 : proof.recording.skipped)}};
+    const auto [frames, skipped] = proof.Total(pair.one_encode);
+    card["proof"] = {{"seconds", proof.seconds}, {"frames", frames}, {"skipped", skipped}};
   }
   return card;
 }

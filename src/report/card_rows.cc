@@ -74,8 +74,10 @@ CardRows RowsOf(const Option& option) {
   return rows;
 }
 
-std::string Carried(const Option& stream) {
-  return FindFamily(stream.settings.encoder).codec == "h264" ? "FLV" : "FLV (Enhanced RTMP)";
+std::string Carried(const Option& stream, Protocols protocols) {
+  const std::string flv = FindFamily(stream.settings.encoder).codec == "h264" ? "FLV" : "FLV (Enhanced RTMP)";
+  if (!protocols.srt) return flv;
+  return protocols.rtmp ? flv + "; over SRT: MPEG-TS" : "MPEG-TS (SRT)";
 }
 
 std::string ContainerWords(const std::string& container) {

@@ -15,8 +15,12 @@ using CardRows = std::vector<std::pair<std::string, std::string>>;  // a setting
 // Of one encode, without its container.
 CardRows RowsOf(const Option& option);
 
-// How the stream reaches the destination; codecs later than H.264 need a service that speaks Enhanced RTMP.
-std::string Carried(const Option& stream);
+// By which an encode leaves.
+struct Protocols {
+  bool rtmp = true, srt = false;
+};
+// How the stream reaches its destinations; over RTMP, codecs later than H.264 need a service that speaks Enhanced RTMP.
+std::string Carried(const Option& stream, Protocols protocols);
 // A recording's, as Show::recording_container calls it: "Matroska (.mkv)".
 std::string ContainerWords(const std::string& container);
 

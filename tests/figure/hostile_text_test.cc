@@ -59,6 +59,7 @@ TEST_F(HostileTextTest, NoFigureRunsAnything) {
   trade.points = {{"", 40, 60, true}, {"", 45, 50, false, true}};
   KeepSpoilt("trade", trade);
   WatchChart watch;
+  watch.cpu_cores = 2;
   watch.seconds.resize(3);
   watch.troubles = {{"", 0, 2}};
   KeepSpoilt("watch", watch);

@@ -47,6 +47,14 @@ TEST_F(InputTest, WhatIsNoFileIsSaidAtOnce) {
     EXPECT_THAT(Refused(path("closed")), HasSubstr("Permission denied"));
 }
 
+TEST_F(InputTest, WhatATerminalObeysIsMadePlain) {
+  Put("a.json", R"({"title": "Regatta\u001b[2J\u001b]0;x\u0007", "list": [{"name": "a\u009b31mb"}], "n": 1})");
+  const nlohmann::json json = ReadJsonInput(path("a.json"));
+  EXPECT_EQ(json["title"], "Regatta [2J ]0;x ");
+  EXPECT_EQ(json["list"][0]["name"], "a 31mb");
+  EXPECT_EQ(json["n"], 1);
+}
+
 TEST_F(InputTest, WhatIsNoJsonIsSaidInOurWords) {
   const auto library = HasSubstr("json.exception");
   Put("empty", " \n");

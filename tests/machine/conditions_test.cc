@@ -41,6 +41,19 @@ TEST(UsedBetween, CountsSuccessorsWhole) {
   EXPECT_DOUBLE_EQ(UsedBetween({{1, 5.0}}, {}), 0);
 }
 
+TEST_F(ConditionsTest, PowerSourceAndGovernorAreTold) {
+  EXPECT_EQ(PowerWords(path("")), "");
+  Put("sys/devices/system/cpu/cpu0/cpufreq/scaling_governor", "powersave\n");
+  EXPECT_EQ(PowerWords(path("")), "powersave");
+  Put("sys/class/power_supply/BAT0/type", "Battery\n");
+  Put("sys/class/power_supply/BAT0/status", "Discharging\n");
+  Put("sys/class/power_supply/AC/type", "Mains\n");
+  Put("sys/class/power_supply/AC/online", "0\n");
+  EXPECT_EQ(PowerWords(path("")), "on battery, powersave");
+  Put("sys/class/power_supply/AC/online", "1\n");
+  EXPECT_EQ(PowerWords(path("")), "on mains, powersave");
+}
+
 TEST_F(ConditionsTest, BusyAndStolenTimeAreApart) {
   Put("proc/stat", "cpu  100 10 50 1000 30 5 5 40 0 0\ncpu0 1 1 1\n");
   const CpuTime time = ReadCpuTime(path(""));

@@ -34,6 +34,15 @@ TEST_F(DiskTest, TheLongestMountPointWins) {
   EXPECT_FALSE(disk.rotating.has_value()) << "not known is not no";
 }
 
+// mountinfo writes the space in "My Videos" as \\040: such a disk was taken for the one that holds /.
+TEST_F(DiskTest, AMountPointMayHaveSpaces) {
+  const std::filesystem::path videos = path("My Videos");
+  std::filesystem::create_directories(videos);
+  Put("tree/proc/self/mountinfo", "21 1 8:1 / / rw - ext4 /dev/sda1 rw\n22 21 8:17 / " + path("").parent_path().string() +
+                                      "/My\\040Videos rw - xfs /dev/sdb1 rw\n");
+  EXPECT_EQ(ReadDisk(videos, path("tree")).file_system, "xfs");
+}
+
 TEST_F(DiskTest, HoursFollowFromFreeSpaceAndRate) {
   Disk disk;
   disk.free_bytes = 100'000'000'000;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "page/report_page.h"
 
+#include <openssl/evp.h>
+
 #include <nlohmann/json.hpp>
 #include <regex>
 #include <set>
@@ -62,8 +64,33 @@ TEST(Html, NeedsNothingFromANetwork) {
 
 TEST(Html, FiguresHaveTheirWordsForWhoDoesNotSeeThem) {
   const std::string html = Html(MadeUp());
-  EXPECT_THAT(html, HasSubstr("<svg role=\"img\" aria-label=\"One &quot;title&quot;. below it\""));
-  EXPECT_THAT(html, Not(HasSubstr("<title>Gnuplot</title>")));
+  EXPECT_THAT(html, HasSubstr("alt=\"One &quot;title&quot;. below it\""));
+  EXPECT_THAT(html, HasSubstr("alt=\"Another\""));
+}
+
+// A stranger's folder may hold an SVG with a script in it.
+TEST(Html, AFigureIsAnImageThatRunsNothing) {
+  Page page = MadeUp();
+  page.sections[0].figures = {{"line", "<svg onload=\"alert(1)\"><script>alert(2)</script></svg>", "A line", ""}};
+  const std::string html = Html(page);
+  EXPECT_THAT(html, Not(HasSubstr("alert")));
+  EXPECT_THAT(html, Not(HasSubstr("<svg")));
+  EXPECT_THAT(html, HasSubstr("<img src=\"data:image/svg+xml;base64,"));
+}
+
+TEST(Html, ABrowserMayRunItsOneScriptOnly) {
+  const std::string html = Html(MadeUp());
+  const auto from = html.find("<script>") + 8, to = html.find("</script>");
+  ASSERT_NE(to, html.npos);
+  std::string digest(32, 0), text(45, 0);
+  const std::string script = html.substr(from, to - from);
+  EVP_Digest(script.data(), script.size(), reinterpret_cast<unsigned char*>(digest.data()), nullptr, EVP_sha256(),
+             nullptr);
+  EVP_EncodeBlock(reinterpret_cast<unsigned char*>(text.data()), reinterpret_cast<unsigned char*>(digest.data()), 32);
+  text.pop_back();
+  EXPECT_THAT(html, HasSubstr("default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'sha256-" +
+                              text + "'"));
+  EXPECT_EQ(All(html, "(<script)").size(), 1u);
 }
 
 TEST(Html, ASectionWithNothingInItIsLeftOut) { EXPECT_THAT(Html(MadeUp()), Not(HasSubstr("Nothing here"))); }

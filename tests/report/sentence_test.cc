@@ -75,7 +75,7 @@ TEST(MessageCatalogue, HasWordsForEveryMessageAndNoOthers) {
 TEST(Sentence, PutsFiguresNamesAndPartsIntoTheWords) {
   const Message only{"budget.only-reading"};
   EXPECT_EQ(Sentence(only), "the only reading");
-  EXPECT_EQ(Sentence(Message{"budget.lowest-reading", {{"readings", 3}}}), "the lowest of 3 readings");
+  EXPECT_EQ(Sentence(Message{"budget.readings", {{"readings", 3}}}), "what 95 % of your 3 readings reach");
   EXPECT_EQ(Sentence(Message{"uplink.simulated", {{"how", only}}}), "the only reading, simulated");
   EXPECT_EQ(
       Sentence(Message{"placement.misfit",
@@ -97,7 +97,7 @@ TEST(Sentence, KnowsOneFromMany) {
 
 TEST(Sentence, TellsWhatItDoesNotKnowAsItIs) {
   EXPECT_EQ(Sentence(Message{"tide.high", {{"metres", 3}}}), R"({"metres":3.0,"says":"tide.high"})");
-  EXPECT_EQ(Sentence(Message{"budget.lowest-reading"}), R"({"says":"budget.lowest-reading"})") << "a value is missing";
+  EXPECT_EQ(Sentence(Message{"budget.readings"}), R"({"says":"budget.readings"})") << "a value is missing";
 }
 
 TEST(Sentence, ComesBackFromAFile) {

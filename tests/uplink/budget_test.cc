@@ -22,13 +22,26 @@ TEST(Budget, IsASumThatAPersonCanFollow) {
   EXPECT_EQ(Sentence(budget.binding_limit), "your uplink");
 }
 
-TEST(Budget, GoesByTheWorstOfAFewReadingsAndTrustsAnUnsteadyLineLess) {
+TEST(Budget, GoesByTheWorstOfTheReadingsAndTrustsAnUnsteadyLineLess) {
   const Budget steady = MakeBudget({LinkKind::kWireless, {Kbps(9900), Kbps(10000)}, {}}, {}, {}, 60);
   const Budget unsteady = MakeBudget({LinkKind::kWireless, {Kbps(9900), Kbps(18000)}, {}}, {}, {}, 60);
-  EXPECT_EQ(steady.carried_kbps, 9900);
-  EXPECT_EQ(unsteady.carried_kbps, 9900);
+  EXPECT_NEAR(steady.carried_kbps, 9900, 10);
+  EXPECT_NEAR(unsteady.carried_kbps, 9900, 450);
   EXPECT_LT(unsteady.safety_share, steady.safety_share - 0.1);
   EXPECT_GE(unsteady.safety_share, 0.5);
+}
+
+// With seven readings, one of them 4 Mbit/s, a stream got 2.0 Mbit/s, and with one more of 10 Mbit/s 4.3.
+TEST(Budget, AReadingMoreIsNoCliff) {
+  std::vector<BitRate> readings{Kbps(4000)};
+  double before = MakeBudget({LinkKind::kWired, readings, {}}, {}, {}, 60).budget_kbps;
+  for (int count = 2; count < 40; ++count) {
+    readings.push_back(Kbps(10'000));
+    const double now = MakeBudget({LinkKind::kWired, readings, {}}, {}, {}, 60).budget_kbps;
+    EXPECT_LT(std::abs(now - before), 1000) << count << " readings";
+    before = now;
+  }
+  EXPECT_GT(before, 8500) << "one bad reading of forty";
 }
 
 TEST(Budget, OfATraceTakesWhatIsCarriedNearlyAlways) {

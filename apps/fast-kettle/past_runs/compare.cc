@@ -99,12 +99,12 @@ Facts PlanFacts(const json& file) {
                        fmt::format("{:.0f} % headroom, {:.2f} cores", option.headroom * 100, option.cpu_cores));
   };
   add("stream", plan.chosen->stream);
+  for (std::size_t i = 0; i < plan.chosen->further.size(); ++i)
+    add(fmt::format("stream {}", i + 2), plan.chosen->further[i].option);
   if (!plan.chosen->one_encode && plan.container != "none") add("recording", plan.chosen->recording);
   if (!plan.proving.attempts.empty()) {
     const Proof& proof = plan.proving.attempts.back().proof;
-    facts.emplace_back(
-        "skipped in the proof run",
-        fmt::format("{}", proof.stream.skipped + (plan.chosen->one_encode ? 0 : proof.recording.skipped)));
+    facts.emplace_back("skipped in the proof run", fmt::format("{}", proof.Total(plan.chosen->one_encode).skipped));
   }
   return facts;
 }

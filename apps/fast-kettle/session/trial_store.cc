@@ -46,7 +46,8 @@ TrialStore::TrialStore(fs::path out, Provenance provenance, std::string made_by,
 
 std::vector<Trial> TrialStore::Known() const {
   std::vector<Trial> trials = Kept();
-  std::erase_if(trials, [&](const Trial& trial) { return trial.disturbed() && QuietNow(); });
+  // One that was given up as too slow tells what another plan, or another minute, may see otherwise.
+  std::erase_if(trials, [&](const Trial& trial) { return trial.truncated || (trial.disturbed() && QuietNow()); });
   return trials;
 }
 
@@ -55,7 +56,7 @@ std::vector<Trial> TrialStore::Kept() const {
   const auto file = ReadResult(out_, "bench");
   if (fresh_ || !file || file->value("machine_digest", "") != provenance_.machine_digest ||
       file->value("version", "") != provenance_.version ||
-      file->value("load_digest", "") != (load_ ? load_->digest() : ""))
+      file->value("power", "") != PowerWords() || file->value("load_digest", "") != (load_ ? load_->digest() : ""))
     return trials;
   try {
     const bool same_gpu = file->at("stand_in_digest") == stand_in_digest_;
@@ -103,6 +104,7 @@ void TrialStore::Keep(const std::vector<Trial>& trials, bool complete, const std
   json body = {{"simulated", simulated},
                {"made_by", made_by_},
                {"complete", complete},
+               {"power", PowerWords()},
                {"stand_in_digest", stand_in_digest_},
                {"footage", FootageJson(footage)},
                {"trials", trials},

@@ -50,6 +50,7 @@ Plan BegunPlan(const PlanRequest& request, const SearchSpace& space) {
   Plan plan;
   plan.title = request.show.title;
   plan.container = request.show.recording_container;
+  for (const Destination& to : request.show.destinations) plan.over_srt[to.name] = to.srt_only();
   plan.recording_hours = request.show.recording_hours;
   plan.keep_last_seconds = request.show.keep_last_seconds;
   plan.under_load = !request.show.load.empty();

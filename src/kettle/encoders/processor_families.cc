@@ -122,7 +122,7 @@ EncoderFamily Vp9() {
           .codec = "vp9",
           .presets = {"8", "7", "6", "5", "4", "3", "2"},
           .preset_option = "cpu-used",
-          .options = {{"deadline", "realtime"}, {"row-mt", "1"}},
+          .options = {{"deadline", "realtime"}, {"row-mt", "1"}, {"threads", "0"}},
           .rates = {{RateControl::kConstantBitRate, {.options = {{"minrate", "{maximum}"}}}},
                     {RateControl::kCappedVariable, {}},
                     {RateControl::kConstantQuality,

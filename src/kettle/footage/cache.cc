@@ -19,6 +19,7 @@
 #include "kettle/store/home.h"
 #include "kettle/units/digest.h"
 #include "kettle/units/error.h"
+#include "kettle/units/plain_text.h"
 
 namespace kettle {
 
@@ -281,7 +282,7 @@ Footage PrepareFootage(const FootageRequest& request, const fs::path& cache_fold
   RemoveLeftovers(cache_folder, Leftovers::kOfEndedRuns);
   Span stretch{0, request.seconds, {}};
   if (!scene) stretch = ChooseStretch(request, IndexClip(request.source, cache_folder, progress));
-  std::string label = scene ? request.source : fs::path(request.source).filename().string();
+  std::string label = scene ? request.source : PlainText(fs::path(request.source).filename().string());
   if (!scene && request.stretch == Stretch::kCalmest) label += ", calmest";
   if (request.further > 0)
     label += fmt::format(", from {:.0f} s", scene ? request.further * request.seconds : stretch.from);

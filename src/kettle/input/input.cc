@@ -62,9 +62,20 @@ nlohmann::json ReadJsonInput(const std::filesystem::path& path) {
   const std::string text = ReadInput(path), name = PlainText(path.string());
   if (text.find_first_not_of(" \t\r\n") == text.npos) FailInput("{}: an empty file", name);
   try {
-    return nlohmann::json::parse(text);
+    nlohmann::json json = nlohmann::json::parse(text);
+    MakePlain(json);
+    return json;
   } catch (const nlohmann::json::exception& error) {
     FailInput("{}: {}", name, InPlainWords(error));
+  }
+}
+
+void MakePlain(nlohmann::json& json) {
+  if (json.is_string()) {
+    auto& text = json.get_ref<std::string&>();
+    text = PlainText(text, text.size() * 3);  // where a byte is no part of a character, three stand in its place
+  } else if (json.is_structured()) {
+    for (nlohmann::json& inner : json) MakePlain(inner);
   }
 }
 

@@ -15,8 +15,11 @@ std::string ReadInput(const std::filesystem::path& path, std::int64_t most_bytes
 // Only the checks, for what another library reads.
 void CheckIsFile(const std::filesystem::path& path);
 
-// A JSON file, whole. Throws Error(kInput) as ReadInput, and for what is no JSON.
+// A JSON file, whole, its texts made plain. Throws Error(kInput) as ReadInput, and for what is no JSON.
 nlohmann::json ReadJsonInput(const std::filesystem::path& path);
+
+// Makes PlainText of every text in it: what others wrote may hold what a terminal obeys.
+void MakePlain(nlohmann::json& json);
 
 // What is wrong, in our words: `"stream" is missing`, "a value of the wrong kind".
 std::string InPlainWords(const nlohmann::json::exception& error);

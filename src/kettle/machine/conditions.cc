@@ -59,6 +59,13 @@ std::int64_t MemoryField(const fs::path& root, const char* key) {
 
 }  // namespace
 
+std::string PowerWords(const fs::path& root) {
+  std::string words;
+  if (const auto battery = OnBattery(root)) words = *battery ? "on battery" : "on mains";
+  for (const std::string& governor : Governors(root)) words += (words.empty() ? "" : ", ") + governor;
+  return words;
+}
+
 ConditionSample SampleConditions(const fs::path& root) {
   return {ReadCpuTime(root), ThrottleEvents(root), ReadProcessTimes(root)};
 }

@@ -42,6 +42,9 @@ struct Conditions {
   std::int64_t memory_bytes = 0, available_memory_bytes = 0;
 };
 
+// What the processors' clocks hang on, in words: "on battery, powersave". Empty where the kernel shows neither.
+std::string PowerWords(const std::filesystem::path& root = "/");
+
 // `own` are names of processes that count as the program's own.
 Conditions ReadConditions(const ConditionSample& before, const ConditionSample& after, double seconds,
                           const std::set<std::string>& own, const std::filesystem::path& root = "/");

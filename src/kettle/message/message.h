@@ -43,7 +43,7 @@ struct MessageValue {
 bool operator==(const MessageValue& a, const MessageValue& b);
 
 struct Message {
-  std::string key = {};                             // of the catalogue: "budget.lowest-reading"; empty: nothing to tell
+  std::string key = {};                             // of the catalogue: "budget.readings"; empty: nothing to tell
   std::map<std::string, MessageValue> values = {};  // by the names that the catalogue's sentence uses
 
   bool empty() const { return key.empty(); }

@@ -52,6 +52,7 @@ struct Plan {
   int grid = 0;                          // that trying every preset on every footage would need
   int measured = 0, reused = 0;          // trials of this run, and of earlier ones
   std::string container = "matroska";    // the recording's: Show::recording_container
+  std::map<std::string, bool> over_srt;  // the show's destinations by name: whether they take SRT only
   double recording_hours = 3;
   double keep_last_seconds = 0;  // Show::keep_last_seconds
   bool under_load = false;       // the game's load ran beside everything that was measured

@@ -180,6 +180,7 @@ void to_json(Json& j, const Plan& plan) {
        {"keep_last_seconds", plan.keep_last_seconds},
        {"kept_bytes", plan.kept_bytes()},
        {"container", plan.container},
+       {"over_srt", plan.over_srt},
        {"audio_kbps", plan.targets.audio.kbps()},
        {"most_b_frames", plan.targets.most_b_frames},
        {"because", BecauseJson(plan)},
@@ -206,6 +207,7 @@ void from_json(const Json& j, Plan& plan) {
   KETTLE_READ_FIELDS(j, plan, trade, other_codecs, stream_gives, game_gives);
   KETTLE_READ_FIELDS(j, plan, other_sharing, disk, colour, recording_level, recording_hours, keep_last_seconds,
                      container);
+  plan.over_srt = j.value("over_srt", plan.over_srt);  // an earlier version did not tell
   plan.targets.audio = BitRate::FromKbps(j.at("audio_kbps"));
   j.at("most_b_frames").get_to(plan.targets.most_b_frames);
   ReadBecause(j.at("because"), plan);

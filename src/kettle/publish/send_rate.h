@@ -44,7 +44,7 @@ class SendRate {
       const double acknowledged_kbps = static_cast<double>(seen.acknowledged_bytes - first.acknowledged_bytes) * 8 /
                                        1000 / (seen.seconds - first.seconds);
       if (!patient) SlowDown(std::clamp(acknowledged_kbps, kbps_ / 2, kbps_) * kBelow, seen);
-    } else if (used_ && !patient) {
+    } else if (used_ && !patient && seen.acknowledged_bytes > last.acknowledged_bytes) {  // a dead line is no fast one
       kbps_ = std::min(most_kbps_, kbps_ * (queue_seconds > kShortQueueSeconds ? kSlowest
                                             : starting_                        ? kSteep
                                                                                : kSlow));

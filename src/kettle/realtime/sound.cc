@@ -57,14 +57,23 @@ void Sound::EncodeBlock(const std::function<void(int, const AVPacket&)>& take) {
             (std::sin(2 * std::numbers::pi * pitch * t) + 0.5 * std::sin(2 * std::numbers::pi * pitch * 2.5 * t)));
       }
     }
-    CheckLibav(avcodec_send_frame(encoder, frame.get()), "encoding sound");
-    const PacketPtr packet = NewPacket();
-    while (avcodec_receive_packet(encoder, packet.get()) == 0) {
-      take(static_cast<int>(track), *packet);
-      av_packet_unref(packet.get());
-    }
+    Encode(track, frame.get(), take);
   }
   ++blocks_;
+}
+
+void Sound::End(const std::function<void(int, const AVPacket&)>& take) {
+  for (std::size_t track = 0; track < encoders_.size(); ++track) Encode(track, nullptr, take);
+}
+
+void Sound::Encode(std::size_t track, const AVFrame* frame, const std::function<void(int, const AVPacket&)>& take) {
+  AVCodecContext* encoder = encoders_[track].get();
+  CheckLibav(avcodec_send_frame(encoder, frame), "encoding sound");
+  const PacketPtr packet = NewPacket();
+  while (avcodec_receive_packet(encoder, packet.get()) == 0) {
+    take(static_cast<int>(track), *packet);
+    av_packet_unref(packet.get());
+  }
 }
 
 }  // namespace kettle

@@ -25,8 +25,11 @@ class Sound {
   double SecondsOf(std::int64_t block) const;
   // Encodes the next block of every track.
   void EncodeBlock(const std::function<void(int track, const AVPacket&)>& take);
+  // What the encoders still hold, after the last block.
+  void End(const std::function<void(int track, const AVPacket&)>& take);
 
  private:
+  void Encode(std::size_t track, const AVFrame* frame, const std::function<void(int track, const AVPacket&)>& take);
   SoundSettings settings_;
   std::vector<CodecContextPtr> encoders_;
   int block_samples_ = 1024;

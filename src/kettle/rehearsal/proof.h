@@ -30,6 +30,21 @@ struct Proof {
   double stolen_cores = 0;       // that the hypervisor gave to other machines
   std::filesystem::path folder;  // where its stream and recording.mkv are; empty: the run did not end well
 
+  // Of all encodes: the one that is streamed and recorded counts once.
+  struct Count {
+    int frames = 0, skipped = 0;
+  };
+  Count Total(bool one_encode) const {
+    Count all{stream.frames, stream.skipped};
+    const auto add = [&](const PacedOutputOutcome& output) {
+      all.frames += output.frames;
+      all.skipped += output.skipped;
+    };
+    if (!one_encode) add(recording);
+    for (const PacedOutputOutcome& output : further) add(output);
+    return all;
+  }
+
   // All encodes kept pace as long as it ran: it ended well, no frame was skipped, and every one came out coded.
   bool kept_pace() const {
     return status == WorkerStatus::kDone && Whole(stream) && Whole(recording) &&

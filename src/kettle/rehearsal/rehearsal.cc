@@ -80,7 +80,7 @@ class Rehearsing {
     ForEachLane([](Lane& lane) { lane.WaitUntilOpen(); });
   }
   ~Rehearsing() {
-    ending_ = true;
+    ending_ = cut_short_ = true;
     for (auto* thread : {&sound_thread_, &meter_thread_, &killer_, &saver_}) thread->reset();  // waits for it
   }
 
@@ -161,7 +161,8 @@ class Rehearsing {
                       some_go_on = some_go_on || !lane.failed();
                     });
                     if (index % 15 == 0) progress(static_cast<double>(index) / static_cast<double>(frames));
-                    return some_go_on && !sound_thread_->failed() && !meter_thread_->failed();
+                    cut_short_ = !some_go_on || sound_thread_->failed() || meter_thread_->failed();
+                    return !cut_short_;
                   });
   }
 
@@ -220,14 +221,16 @@ class Rehearsing {
   void PlaySound() {
     NameThread("sound");
     KeepThreadPunctual();
-    for (std::int64_t block = 0; !ending_; ++block) {
+    const auto take = [&](int track, const AVPacket& packet) {
+      if (track == 0) stream_out_.EnqueueSound(packet);
+      Record(track + 1, packet);
+    };
+    // To the end of the pictures, so that both end together.
+    for (std::int64_t block = 0; !cut_short_ && sound_.SecondsOf(block) <= outcome_.seconds; ++block) {
       clock_.SleepUntil(start_ns_ + std::llround(sound_.SecondsOf(block) * 1e9));
-      if (ending_) return;
-      sound_.EncodeBlock([&](int track, const AVPacket& packet) {
-        if (track == 0) stream_out_.EnqueueSound(packet);
-        Record(track + 1, packet);
-      });
+      if (!cut_short_) sound_.EncodeBlock(take);
     }
+    sound_.End(take);
   }
 
   // In its own thread, for reading /proc takes longer than a frame may be late.
@@ -337,7 +340,7 @@ class Rehearsing {
   std::mutex recording_mutex_;  // pictures and sound come from different threads
   std::optional<double> recorded_from_;
   std::deque<HeldSound> held_sound_;
-  std::atomic<bool> ending_ = false;
+  std::atomic<bool> ending_ = false, cut_short_ = false;  // the latter before all frames were released
   std::atomic<int> late_ = 0;
   std::vector<std::unique_ptr<Lane>> streams_;  // the stream's encodes
   std::optional<Lane> recording_;               // not set: the stream's encode is recorded

@@ -96,10 +96,10 @@ double Sender::TakeLongestWait() {
 }
 
 void Sender::Settle() {
-  const std::int64_t acknowledged = publisher_->state().acknowledged_bytes;
-  if (acknowledged != alive_bytes_) alive_seconds_ = now();
-  alive_bytes_ = acknowledged;
-  while (!on_its_way_.empty() && on_its_way_.front().end_byte <= acknowledged - not_ours_bytes_)
+  const PublishState sent = publisher_->state();
+  if (sent.acknowledged_bytes != alive_bytes_) alive_seconds_ = now();
+  alive_bytes_ = sent.acknowledged_bytes;
+  while (!on_its_way_.empty() && on_its_way_.front().end_byte <= sent.acknowledged_bytes - not_ours_bytes_)
     on_its_way_.pop_front();
 }
 
@@ -166,7 +166,7 @@ void Sender::WaitForTheLine() {
 }
 
 void Sender::Run() {
-  NameThread("sender");
+  NameThread("sender " + request_.url.scheme);
   while (true) {
     bool connected = false;
     {

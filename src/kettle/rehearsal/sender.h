@@ -85,7 +85,7 @@ class Sender {
   double Waiting() const { return queue_.empty() ? 0 : std::max(0.0, now() - queue_.front().seconds); }
   // Needs the lock. The last byte of what was being written has been given.
   void NoteGiven();
-  // Needs the lock. Forgets the pictures of which the ingest's kernel has acknowledged the last byte: they are there.
+  // Needs the lock. Forgets the pictures of which the ingest has acknowledged the last byte: they are there.
   void Settle();
   // Needs the lock. There is something to send, and a connection may begin with it.
   bool Ready() const { return !writing_.empty() || (!queue_.empty() && !needs_keyframe_); }

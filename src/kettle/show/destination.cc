@@ -82,8 +82,12 @@ Destination ReadDestination(const fs::path& file) {
 
 bool Destination::Accepts(const std::string& codec) const {
   if (std::find(codecs.begin(), codecs.end(), codec) == codecs.end()) return false;
+  return codec != "av1" || !srt_only();
+}
+
+bool Destination::srt_only() const {
   const auto is_srt = [](const Ingest& ingest) { return ingest.address.starts_with("srt://"); };
-  return codec != "av1" || ingests.empty() || !std::all_of(ingests.begin(), ingests.end(), is_srt);
+  return !ingests.empty() && std::all_of(ingests.begin(), ingests.end(), is_srt);
 }
 
 Destination FindDestination(const std::string& name, const fs::path& show_folder, const fs::path& shipped) {

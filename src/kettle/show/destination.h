@@ -34,6 +34,7 @@ struct Destination {
   };
   std::vector<Ingest> ingests;
 
+  bool srt_only() const;                         // it names ingests, all of them srt://
   bool Accepts(const std::string& codec) const;  // by libavcodec's name; over one of its ingests
 };
 

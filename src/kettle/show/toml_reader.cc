@@ -44,14 +44,14 @@ void TomlSection::CheckKeys(const std::vector<std::string>& known) const {
   for (const auto& [key, value] : table_) {
     const std::string name(key.str());
     if (std::find(known.begin(), known.end(), name) == known.end())
-      Fail(name, fmt::format("unknown {}{}", value.is_table() ? "section" : "key", Suggestion(name, known)));
+      Fail(PlainText(name, 80), fmt::format("unknown {}{}", value.is_table() ? "section" : "key", Suggestion(name, known)));
   }
 }
 
 std::optional<std::string> TomlSection::Text(const std::string& key) const {
   const toml::node* node = table_.get(key);
   if (!node) return std::nullopt;
-  if (const auto text = node->value_exact<std::string>()) return *text;
+  if (const auto text = node->value_exact<std::string>()) return PlainText(*text);
   if (const auto number = node->value_exact<std::int64_t>()) return fmt::format("{}", *number);
   if (const auto number = node->value_exact<double>()) return fmt::format("{}", *number);
   Fail(key, "must be text in quotes");
@@ -81,7 +81,7 @@ std::vector<std::string> TomlSection::List(const std::string& key) const {
   if (const toml::array* array = node->as_array())
     for (const toml::node& item : *array)
       if (const auto text = item.value_exact<std::string>())
-        list.push_back(*text);
+        list.push_back(PlainText(*text));
       else
         Fail(key, "must be a list of texts in quotes");
   else

@@ -94,6 +94,8 @@ void SrtCaller::SetOptions(const Place& place, double patience_seconds) {
   set(SRTO_CONNTIMEO, static_cast<int>(patience_seconds * 1000));
   set(SRTO_PEERLATENCY, static_cast<int>(kPeerLatencySeconds * 1000));
   set(SRTO_TLPKTDROP, false);
+  // Nor does this side throw away what it has taken: by what is still there one sees what was acknowledged.
+  set(SRTO_SNDDROPDELAY, -1);
   // A lost line is noticed by who measures, not by a timer of its own that ends sooner.
   set(SRTO_PEERIDLETIMEO, static_cast<int>(patience_seconds * 2000));
   set_text(SRTO_STREAMID, place.stream_id, "first line (at most 512 characters)");

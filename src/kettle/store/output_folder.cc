@@ -72,7 +72,8 @@ std::optional<nlohmann::json> ReadResult(const std::filesystem::path& folder, co
   if (!std::filesystem::is_regular_file(path, error)) return std::nullopt;
   constexpr std::int64_t kMostBytes = 512LL << 20;
   nlohmann::json file = nlohmann::json::parse(ReadInput(path, kMostBytes), nullptr, false);
-  if (!file.is_object() || file.value("schema", "") != SchemaName(kind)) return std::nullopt;
+  if (!file.is_object() || !file.contains("schema") || file["schema"] != SchemaName(kind)) return std::nullopt;
+  MakePlain(file);
   return file;
 }
 

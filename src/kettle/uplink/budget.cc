@@ -14,9 +14,8 @@ namespace kettle {
 
 namespace {
 
-constexpr double kNearlyAlways = 0.05;    // the share of the time in which a trace may carry less
-constexpr std::size_t kManyReadings = 8;  // from so many on, the same share of the readings
-constexpr double kRoundKbps = 50;         // offered rates are multiples of it
+constexpr double kNearlyAlways = 0.05;  // the share of the time, or of the readings, in which a line may carry less
+constexpr double kRoundKbps = 50;       // offered rates are multiples of it
 
 // The most of a line that is given away even if it was steady while it was looked at: a rule. A trace has shown more of
 // it than readings have.
@@ -36,15 +35,13 @@ void ReadLine(const Line& line, Budget& budget) {
   else
     for (const BitRate reading : line.readings) samples.push_back(reading.kbps());
   if (samples.empty()) FailInput("nothing is known about your uplink: give --reading, --trace or --to");
-  const double usual = *Median(samples), lowest = *std::min_element(samples.begin(), samples.end());
-  const bool percentile = line.trace || samples.size() >= kManyReadings;
-  budget.carried_kbps = percentile ? *Quantile(samples, kNearlyAlways) : lowest;
+  const double usual = *Median(samples);
+  // Of a few readings next to the lowest, of many what nearly all reach: one reading more changes little.
+  budget.carried_kbps = *Quantile(samples, kNearlyAlways);
   if (line.trace)
     budget.carried_how = Message{"budget.trace", {{"seconds", samples.size()}}};
-  else if (percentile)
-    budget.carried_how = Message{"budget.many-readings", {{"readings", samples.size()}}};
   else if (samples.size() > 1)
-    budget.carried_how = Message{"budget.lowest-reading", {{"readings", samples.size()}}};
+    budget.carried_how = Message{"budget.readings", {{"readings", samples.size()}}};
   else
     budget.carried_how = Message{"budget.only-reading"};
   // A line that was seen to vary will vary further.
