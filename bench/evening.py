@@ -121,6 +121,7 @@ def main():
     options.add_argument("--away", type=float, default=10, help="minutes")
     options.add_argument("--bin", default="build/bin")
     options.add_argument("--folder", default=None)
+    options.add_argument("--try", dest="trial", action="store_true", help="only see that it runs to its end")
     options.add_argument("--plan", help="a folder with a plan, instead of making one")
     options = options.parse_args()
     folder = pathlib.Path(options.folder or tempfile.mkdtemp(prefix="kettle-evening-")).resolve()
@@ -133,8 +134,10 @@ def main():
         subprocess.run([program, "plan", "--quiet", "--no-history", "--footage", "start-line", "--source-size",
                         "320x180", "--frame-rate", "60", "--stream-bit-rate", "400 kbit/s", "--recording-size", "source",
                         "--time-budget", "60s", "--out", str(plan)], stdout=subprocess.DEVNULL)
-    if not (plan / "plan.json").exists():
-        sys.exit("no plan was made")
+    made = plan / "plan.json"
+    if not made.exists() or json.loads(made.read_text())["stream"] is None:
+        print("no plan was made: this machine is too busy now")
+        return 0 if options.trial else 1
     first = Ingest(ingest, folder / "rtmp", "rtmp")
     second = Ingest(ingest, folder / "srt-before", "srt")
     port = second.address.rsplit(":", 1)[1]
@@ -202,7 +205,7 @@ def main():
     for name in ("frames.csv", "seconds.csv", "rehearsal.json"):
         print(f"  {name}: {(folder / 'rehearsal' / name).stat().st_size / 1e6:.1f} MB")
     print(f"  {'missed: ' + ', '.join(misses) if misses else 'all reached'}; files in {folder}")
-    return 1 if misses else 0
+    return 1 if misses and not options.trial else 0
 
 
 if __name__ == "__main__":

@@ -54,6 +54,8 @@ smoke compare_benches.py python3 bench/compare_benches.py 2 2
 smoke_rehearsing power_cut.py python3 bench/power_cut.py 1 160x96 12
 smoke pairs_against_all.py python3 bench/pairs_against_all.py 1 3 144 144
 smoke_rehearsing diagnose_injected.py python3 bench/diagnose_injected.py 1
+smoke_rehearsing evening.py python3 bench/evening.py --minutes 0.5 --away 0.3 --try
+smoke_rehearsing accidents.py python3 bench/accidents.py --runs 2 --only prepare
 smoke_rehearsing random_shows.py python3 bench/random_shows.py 1 5
 smoke search_against_grid.py python3 bench/search_against_grid.py "$scratch/grid" open-water 300 160x96 \
   --stream-size 160x96 --stream-frame-rate 30 --frame-rate 30

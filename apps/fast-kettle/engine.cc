@@ -20,7 +20,7 @@
 #include "kettle/units/error.h"
 #include "kettle/units/plain_text.h"
 #include "past_runs/bench_like.h"
-#include "session/lasting_output.h"
+#include "process/lasting_output.h"
 
 namespace {
 
@@ -115,7 +115,8 @@ int main(int argc, char** argv) {
     // What fails because it was stopped has not failed.
     const Fault fault = StopRequested() ? Fault::kInterrupted : error.fault();
     fmt::print(stderr, "fast-kettle: {}\n",
-               fault == Fault::kInterrupted ? "interrupted; what was finished is kept" : PlainText(error.what()));
+               fault == Fault::kInterrupted ? "interrupted; what was finished is kept"
+                                             : PlainText(WithoutKeys(error.what())));
     return ExitCode(fault);
   } catch (const std::exception& error) {
     fmt::print(stderr, "fast-kettle: {}\n", PlainWords(error));

@@ -9,6 +9,7 @@
 
 #include "command_line.h"
 #include "kettle/units/error.h"
+#include "kettle/units/plain_text.h"
 
 int main(int argc, char** argv) {
   try {
@@ -23,7 +24,7 @@ int main(int argc, char** argv) {
     std::fprintf(stderr, "fast-kettle: cannot start %s; is the installation whole?\n", engine.c_str());
     return 3;
   } catch (const kettle::Error& error) {
-    std::fprintf(stderr, "fast-kettle: %s\n", error.what());
+    std::fprintf(stderr, "fast-kettle: %s\n", kettle::PlainText(kettle::WithoutKeys(error.what())).c_str());
     return 2;
   } catch (const std::exception& error) {
     std::fprintf(stderr, "fast-kettle: %s\n", error.what());

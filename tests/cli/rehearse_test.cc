@@ -6,8 +6,8 @@
 #include <thread>
 
 #include "certificate.h"
-#include "ingest_program.h"
 #include "kettle/realtime/turns.h"
+#include "rehearsing.h"
 
 namespace kettle {
 namespace {
@@ -16,23 +16,7 @@ using testing::AllOf;
 using testing::AnyOf;
 using testing::HasSubstr;
 
-class RehearseTest : public test::IngestProgramTest {
- protected:
-  // A small plan, made once and copied for each test.
-  void SetUp() override {
-    static const TemporaryFolder kept(std::filesystem::temp_directory_path());
-    const auto file = kept.path() / "plan.json";
-    if (!std::filesystem::exists(file)) {
-      SmallShow();
-      const auto ran = Run("plan --show show.toml --footage-seconds 1 --proof-seconds 2 --out out --quiet");
-      ASSERT_EQ(ran.code, 0) << ran.err << ran.out;
-      ExpectValid("plan");
-      std::filesystem::copy_file(path("out/plan.json"), file);
-    }
-    std::filesystem::remove_all(path("out"));
-    std::filesystem::copy_file(file, path("plan.json"));
-  }
-};
+using RehearseTest = test::RehearsingTest;
 
 TEST_F(RehearseTest, TellsAndKeepsEveryFrame) {
   const auto ran = Run("rehearse plan.json --seconds 4 --audio-tracks 2 --out out --quiet");
@@ -198,6 +182,10 @@ TEST_F(RehearseTest, BadInputIsOneLine) {
   EXPECT_THAT(complaint("none.json"), HasSubstr("no such file"));
   EXPECT_THAT(complaint("plan.json --container avi"), HasSubstr("matroska"));
   EXPECT_THAT(complaint("plan.json --load none.json"), HasSubstr("no such file"));
+  std::filesystem::create_directory(path("planless"));
+  EXPECT_THAT(complaint("planless"), HasSubstr("planless/plan.json: no such file"));
+  Put("cut.json", Get(path("plan.json")).substr(0, 3000));
+  EXPECT_THAT(complaint("cut.json"), AllOf(HasSubstr("cut off"), testing::Not(HasSubstr("json.exception"))));
   EXPECT_THAT(complaint("plan.json --save-at 5"), HasSubstr("keep_last = \"30 s\""));
   Put("key", "secret\n");
   EXPECT_THAT(complaint("plan.json --to rtmp://127.0.0.1:1/live --key-file key --key-file key"),
@@ -219,6 +207,15 @@ TEST_F(RehearseTest, BadInputIsOneLine) {
   EXPECT_THAT(complaint("nothing.json"), HasSubstr("chose nothing"));
   EXPECT_EQ(Run("diagnose out").code, 2);
   EXPECT_EQ(Run("diagnose").code, 2);
+}
+
+// It answered "basic_filebuf::underflow error reading the file: Is a directory".
+TEST_F(RehearseTest, APlansFolderIsAsGoodAsItsFile) {
+  std::filesystem::create_directory(path("planned"));
+  std::filesystem::rename(path("plan.json"), path("planned/plan.json"));
+  const auto ran = Run("rehearse planned --seconds 2 --out out --quiet");
+  EXPECT_THAT(ran.code, AnyOf(0, 1)) << ran.err;
+  EXPECT_EQ(Get(path("out/plan.json")), Get(path("planned/plan.json")));
 }
 
 TEST_F(RehearseTest, WritesOverNothingOfThePlansOrTheUsers) {

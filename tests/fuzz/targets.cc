@@ -7,6 +7,13 @@
 #include <nlohmann/json.hpp>
 
 #include "arrivals.h"
+#include "figure/capacity_figure.h"
+#include "figure/figures.h"
+#include "figure/pictures_figure.h"
+#include "figure/plot.h"
+#include "figure/rate_quality.h"
+#include "figure/trade_figure.h"
+#include "figure/uplink_figures.h"
 #include "flv_file.h"
 #include "kettle/coded/samples.h"
 #include "kettle/device/audio.h"
@@ -15,11 +22,14 @@
 #include "kettle/device/nvidia.h"
 #include "kettle/diagnosis/diagnosis.h"
 #include "kettle/footage/y4m.h"
+#include "kettle/history/history.h"
+#include "kettle/input/input.h"
 #include "kettle/line/line.h"
 #include "kettle/load/capture.h"
 #include "kettle/load/profile.h"
 #include "kettle/machine/cgroup.h"
 #include "kettle/machine/conditions.h"
+#include "kettle/machine/disk.h"
 #include "kettle/plan/plan_file.h"
 #include "kettle/rehearsal/rehearsal.h"
 #include "kettle/rtmp/amf.h"
@@ -34,9 +44,14 @@
 #include "kettle/task/tasks.h"
 #include "kettle/trial/trial.h"
 #include "kettle/units/error.h"
+#include "kettle/watching/program.h"
+#include "kettle/watching/sockets.h"
 #include "kettle/worker/worker_answer.h"
 #include "link.h"
+#include "page/report_page.h"
 #include "profile.h"
+#include "timeline/rehearsal_figures.h"
+#include "timeline/watch_figure.h"
 
 namespace kettle::fuzz {
 
@@ -189,6 +204,54 @@ void Y4m(std::string_view bytes) {
 
 void EdidBlock(std::string_view bytes) { ParseEdid(std::string(bytes)); }
 
+// figures.json, as redraw and report read it; of every figure, drawn or not.
+template <class... Charts>
+void ParseAs(const json& chart) {
+  const auto one = [&]<class Chart>(const Chart*) {
+    try {
+      JsonText(json(chart.get<Chart>()));
+    } catch (const json::exception&) {
+    } catch (const std::out_of_range&) {
+    }
+  };
+  (one(static_cast<const Charts*>(nullptr)), ...);
+}
+void Figures(std::string_view bytes) {
+  json chart = json::parse(bytes, nullptr, false);
+  if (chart.is_discarded()) return;
+  MakePlain(chart);
+  ParseAs<CapacityChart, GameFrames, LineChart, PicturesChart, ProofTimesChart, QueueDelayChart, RateQualityChart,
+          RehearsalChart, SoakChart, SpeedQualityChart, TradeChart, WatchChart>(chart);
+  for (const auto& text : {chart.is_string() ? chart.get<std::string>() : std::string(bytes)}) {
+    const std::string quoted = Quoted(text);  // nothing in it ends it
+    std::size_t quotes = 0;
+    for (const char c : quoted) quotes += c == '\'';
+    Check(quoted.front() == '\'' && quoted.back() == '\'' && quotes % 2 == 0);
+    Check(quoted.find_first_of("\n\r") == quoted.npos);
+  }
+}
+
+// A folder's results, as the report page reads them.
+void Results(std::string_view bytes) {
+  const auto half = bytes.find('\0');
+  AsFile(bytes.substr(0, half), "plan.json");
+  AsFile(half == bytes.npos ? "" : bytes.substr(half + 1), "rehearsal.json");
+  ReportPage({Scratch()}, "1");
+}
+
+void GameLogFile(std::string_view bytes) {
+  CountGameFrames(ReadGameFrames(AsFile(bytes, "game.csv")), 60, 5, 6, 9);
+}
+
+void HistoryFile(std::string_view bytes) {
+  for (const auto& entry : fs::directory_iterator(Scratch()))
+    if (entry.path().filename().string().starts_with("history")) fs::remove(entry.path());
+  History history(AsFile(bytes, "history.sqlite"));
+  for (const KeptRun& run : history.Runs()) history.File(run.number, "plan.json");
+}
+
+void AnyJson(std::string_view bytes) { ReadJsonInput(AsFile(bytes, "any.json")); }
+
 // The input is files, each "path\n", its content, and a zero byte.
 void Machine(std::string_view bytes) {
   const fs::path root = Scratch() / "root";
@@ -211,6 +274,14 @@ void Machine(std::string_view bytes) {
   JsonText(json(ReadGraphics(root)));
   JsonText(json(ReadDisplays(root)));
   JsonText(json(ReadAudio(root)));
+  ReadUdpSockets(root);
+  UdpDatagramsSent(root);
+  PowerWords(root);
+  ReadDisk(root, root);
+  try {
+    ReadProgram(7, root);
+  } catch (const Error&) {
+  }
 }
 
 }  // namespace
@@ -222,13 +293,18 @@ const std::map<std::string, Target>& Targets() {
                                                      {"chunks", Chunks},
                                                      {"destination", DestinationFile},
                                                      {"edid", EdidBlock},
+                                                     {"figures", Figures},
                                                      {"flv-body", FlvBodies},
+                                                     {"game-log", GameLogFile},
                                                      {"gpu-profile", GpuProfile},
+                                                     {"history", HistoryFile},
+                                                     {"json", AnyJson},
                                                      {"link", LinkFile},
                                                      {"load", Load},
                                                      {"machine", Machine},
                                                      {"plan", PlanJson},
                                                      {"rehearsal", Rehearsal},
+                                                     {"results", Results},
                                                      {"rtmp-client", RtmpClient},
                                                      {"rtmp-server", RtmpServer},
                                                      {"show", Show},

@@ -43,8 +43,9 @@ TEST_F(InputTest, WhatIsNoFileIsSaidAtOnce) {
   EXPECT_THAT(Refused(path("huge")), HasSubstr("4294 MB"));
   Put("closed", "{}");
   ASSERT_EQ(chmod(path("closed").c_str(), 0), 0);
-  if (access(path("closed").c_str(), R_OK) != 0)  // root may read it
+  if (access(path("closed").c_str(), R_OK) != 0) {  // root may read it
     EXPECT_THAT(Refused(path("closed")), HasSubstr("Permission denied"));
+  }
 }
 
 TEST_F(InputTest, WhatATerminalObeysIsMadePlain) {

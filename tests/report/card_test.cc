@@ -131,7 +131,7 @@ TEST_F(DrawFigureTest, TellsWhatGnuplotDidNotLike) {
   EXPECT_FALSE(std::filesystem::exists(path("bad.png")));
 }
 
-TEST(Quoted, TextCannotLeaveItsQuotes) { EXPECT_EQ(Quoted("a\"b\\c\nd"), "\"a\\\"b\\\\cd\""); }
+TEST(Quoted, TextCannotLeaveItsQuotes) { EXPECT_EQ(Quoted("it's \"b\\c`\nd"), "'it''s \"b\\c` d'"); }
 
 TEST(Wrap, BreaksAtSpacesAndIndents) {
   EXPECT_EQ(Wrap("one two three", 0, 2, 8), "one two\n  three");

@@ -39,6 +39,17 @@ TEST(SecondBetween, AddsUpThreadsAndTheirWaiting) {
   EXPECT_NEAR(second.busiest_thread_cores, 0.7, 1e-9);
 }
 
+// The kernel keeps 15 characters of a program's name.
+TEST(SecondBetween, KnowsAGameByItsWholeName) {
+  Readings r;
+  r.after.machine.processes = {{8, {"saltmarsh-regat", 2}}, {9, {"updater", 1}}};
+  WatchFacts facts = OnFour();
+  facts.game = "saltmarsh-regatta.bin";
+  const WatchSecond second = SecondBetween(r.before, r.after, facts, 100);
+  EXPECT_NEAR(second.game_cores, 1, 1e-9) << "two seconds lie between the readings";
+  EXPECT_NEAR(second.other_cores, 0.5, 1e-9);
+}
+
 TEST(SecondBetween, TellsTheGameFromOthers) {
   Readings r;
   r.before.machine.processes = {{7, {"streamer", 50}}, {8, {"regatta", 10}}, {9, {"updater", 5}}};

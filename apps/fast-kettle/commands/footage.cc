@@ -8,6 +8,7 @@
 #include "commands/commands.h"
 #include "kettle/footage/inspect.h"
 #include "kettle/footage/scene.h"
+#include "kettle/machine/disk.h"
 #include "kettle/screen/capture.h"
 #include "kettle/store/file.h"
 #include "kettle/units/error.h"
@@ -148,6 +149,9 @@ int Capture(const Request& request, Progress& progress) {
   capture.rate = FrameRate::Parse(options.frame_rate);
   capture.seconds = options.seconds.value_or(20);
   const std::filesystem::path file = options.file.empty() ? "clip.mkv" : options.file;
+  const std::filesystem::path folder = file.has_parent_path() ? file.parent_path() : ".";
+  CheckWritable(folder);
+  RemoveLeftovers(folder, Leftovers::kOfEndedRuns);
   if (file.extension() != ".mkv") FailInput("--out: {}: a clip is Matroska; name it .mkv", file.string());
   const std::filesystem::path unfinished = UnfinishedName(file).string() + ".mkv";
   capture.file = unfinished;

@@ -10,12 +10,15 @@
 #include "kettle/device/gpu_meter.h"
 #include "kettle/load/capture.h"
 #include "kettle/load/replay.h"
+#include "kettle/machine/disk.h"
+#include "kettle/store/file.h"
 #include "kettle/units/clock.h"
 #include "kettle/units/error.h"
 #include "kettle/units/guarded_thread.h"
 #include "kettle/units/statistics.h"
 #include "kettle/worker/driver_preload.h"
 #include "session/session.h"
+#include "process/unwritten.h"
 #include "surroundings/stand_in.h"
 
 namespace kettle::app {
@@ -60,6 +63,9 @@ void PrintProfile(const LoadProfile& profile) {
 
 int Capture(const Request& request, const Places& places) {
   const std::filesystem::path file = request.load.file.empty() ? "game.load.json" : request.load.file;
+  const std::filesystem::path folder = file.has_parent_path() ? file.parent_path() : ".";
+  CheckWritable(folder);  // rather now than when the minute is over
+  RemoveLeftovers(folder, Leftovers::kOfEndedRuns);
   Progress progress(request.quiet);
   SteadyClock clock;
   CaptureRequest wanted{.seconds = Seconds(request, 60)};
@@ -82,13 +88,15 @@ int Capture(const Request& request, const Places& places) {
   progress.Clear();
   if (profile.seconds() < 1) throw Error(Fault::kInterrupted, "interrupted");
   const json body = profile;
-  WriteResultFile(file, "load", body, MakeProvenance(kVersion, Digest(ReadMachine())));
+  Unwritten unwritten;
+  unwritten.Try([&] { WriteResultFile(file, "load", body, MakeProvenance(kVersion, Digest(ReadMachine()))); });
   if (request.json) {
     PrintJson(body);
-    return 0;
+    return unwritten.any() ? 3 : 0;
   }
   if (!stand_in.empty()) fmt::print("{}\n", SimulatedNotice());
   PrintProfile(profile);
+  if (unwritten.any()) return 3;
   fmt::print("In {}. Use it: fast-kettle plan --show my-show.toml --load {}\n", file.string(), file.string());
   return 0;
 }

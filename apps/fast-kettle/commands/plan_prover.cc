@@ -6,7 +6,7 @@
 #include <algorithm>
 
 #include "kettle/machine/quiet.h"
-#include "session/interrupt.h"
+#include "process/interrupt.h"
 
 namespace kettle::app {
 

@@ -20,7 +20,7 @@
 #include "kettle/store/reserved_space.h"
 #include "kettle/units/error.h"
 #include "past_runs/keep_run.h"
-#include "session/unwritten.h"
+#include "process/unwritten.h"
 #include "surroundings/stand_in.h"
 #include "tables/rehearse_tables.h"
 #include "timeline/rehearsal_figures.h"

@@ -18,7 +18,7 @@
 #include "prepare/questions.h"
 #include "report/sentence.h"
 #include "report/wrap.h"
-#include "session/unwritten.h"
+#include "process/unwritten.h"
 #include "timeline/watch_figure.h"
 
 namespace kettle::app {

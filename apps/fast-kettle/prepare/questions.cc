@@ -6,6 +6,7 @@
 #include <cstdio>
 
 #include "kettle/units/error.h"
+#include "process/interrupt.h"
 #include "terminal.h"
 
 namespace kettle::app {
@@ -17,7 +18,10 @@ std::string Questions::Ask(const std::string& question, const std::string& usual
     fmt::print("{} {}\n   [{}] ", Paint(fmt::format("{}.", asked_), Tone::kStrong), question, usual);
     std::fflush(stdout);
     std::string answer;
-    if (!std::getline(in_, answer)) fmt::print("\n");
+    if (!std::getline(in_, answer)) {
+      ThrowIfStopped();  // Ctrl-C is no answer
+      fmt::print("\n");
+    }
     const auto from = answer.find_first_not_of(" \t"), to = answer.find_last_not_of(" \t\r");
     answer = from == std::string::npos ? "" : answer.substr(from, to - from + 1);
     if (answer.empty()) return usual;

@@ -8,7 +8,7 @@
 
 #include "kettle/units/clock.h"
 #include "kettle/units/error.h"
-#include "session/interrupt.h"
+#include "process/interrupt.h"
 
 namespace kettle::app {
 

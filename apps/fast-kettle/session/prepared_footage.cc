@@ -3,7 +3,7 @@
 
 #include <utility>
 
-#include "session/interrupt.h"
+#include "process/interrupt.h"
 
 namespace kettle::app {
 

@@ -18,7 +18,7 @@
 #include "session/background_load.h"
 #include "session/disk_rates.h"
 #include "session/encoder_finder.h"
-#include "session/interrupt.h"
+#include "process/interrupt.h"
 #include "session/places.h"
 #include "session/prepared_footage.h"
 #include "session/stand_in_gpu.h"

@@ -8,7 +8,7 @@
 #include <optional>
 #include <thread>
 
-#include "kettle/footage/clip_index.h"
+#include "kettle/media/clip_index.h"
 #include "kettle/footage/inspect.h"
 #include "kettle/footage/scene.h"
 #include "kettle/footage/y4m.h"

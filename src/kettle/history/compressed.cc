@@ -23,6 +23,8 @@ std::string Compress(const std::string& content) {
 }
 
 std::string Decompress(const std::string& compressed, std::size_t bytes) {
+  constexpr std::size_t kMostRatio = 1032, kLeast = 64;  // deflate packs no tighter (zlib's technical details)
+  if (bytes > compressed.size() * kMostRatio + kLeast) FailMachine("a file in the history is damaged");
   uLongf size = bytes;
   std::string content(bytes, '\0');
   if (uncompress(Bytes(content), &size, Bytes(compressed), compressed.size()) != Z_OK || size != bytes)

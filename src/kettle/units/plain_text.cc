@@ -58,4 +58,46 @@ std::string Redacted(std::string text, std::string_view secret) {
   return text;
 }
 
+namespace {
+
+// Of what follows "://" up to the address's end.
+std::string AddressWithoutKey(std::string_view rest, bool has_application) {
+  constexpr std::string_view kHidden = "(hidden)";
+  const auto query = rest.find_first_of("?#&=");
+  const std::string_view place = rest.substr(0, query);
+  std::string shown;
+  auto path = place.find('/');
+  const std::string_view authority = place.substr(0, path);
+  const auto user = authority.rfind('@');
+  shown = user == authority.npos ? std::string(authority) : std::string(kHidden) + std::string(authority.substr(user));
+  if (path != place.npos && has_application) {
+    const auto key = place.find('/', path + 1);
+    shown += place.substr(path, key == place.npos ? key : key - path);
+    path = key;
+  }
+  const bool more = path != place.npos && path + 1 < place.size();
+  return shown + (more ? "/" : "") + (more || query != rest.npos ? std::string(kHidden) : "");
+}
+
+}  // namespace
+
+std::string WithoutKeys(std::string_view text) {
+  std::string plain;
+  while (true) {
+    std::size_t from = text.npos;
+    std::string_view scheme;
+    for (const std::string_view one : {"rtmp://", "rtmps://", "srt://"})
+      if (const auto at = text.find(one); at < from) {
+        from = at;
+        scheme = one;
+      }
+    if (from == text.npos) return plain + std::string(text);
+    plain += text.substr(0, from + scheme.size());
+    text.remove_prefix(from + scheme.size());
+    const auto end = text.find_first_of(" \t\n\"',;)");
+    plain += AddressWithoutKey(text.substr(0, end), scheme != "srt://");
+    text.remove_prefix(end == text.npos ? text.size() : end);
+  }
+}
+
 }  // namespace kettle

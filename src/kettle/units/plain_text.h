@@ -15,4 +15,8 @@ std::string PlainText(std::string_view text, std::size_t most_bytes = 4096);
 // told from ordinary text; the whole text is hidden then, if it holds it.
 std::string Redacted(std::string text, std::string_view secret);
 
+// With what may be a stream key taken out of each rtmp://, rtmps:// and srt:// address in it: the user's part, whatever
+// comes after the application (over SRT after the port), any query.
+std::string WithoutKeys(std::string_view text);
+
 }  // namespace kettle

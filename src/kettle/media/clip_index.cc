@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/footage/clip_index.h"
+#include "kettle/media/clip_index.h"
 
 #include <algorithm>
 
-#include "kettle/footage/inspect.h"
 #include "kettle/input/input.h"
 #include "kettle/store/file.h"
 #include "kettle/store/json_text.h"

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "session/lasting_output.h"
+#include "process/lasting_output.h"
 
 #include <poll.h>
 #include <unistd.h>
@@ -9,7 +9,7 @@
 #include <csignal>
 #include <cstdio>
 
-#include "session/interrupt.h"
+#include "process/interrupt.h"
 
 namespace kettle::app {
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "session/interrupt.h"
+#include "process/interrupt.h"
 
 #include <csignal>
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/rehearsal/frame_log.h"
+#include "kettle/realtime/frame_log.h"
 
 #include <unistd.h>
 
