@@ -102,7 +102,7 @@ const MessageWords& AllButDiagnosis() {
       {"budget.need", "{parts}, with sound and {percent:.0f} % kept free"},
       {"budget.need-with-reserve", "{parts}, with sound, what is reserved and {percent:.0f} % kept free"},
       {"budget.only-reading", "the only reading"},
-      {"budget.readings", "what 95 % of your {readings:.0f} readings reach"},
+      {"budget.readings", "the low end of your {readings:.0f} readings"},
       {"budget.shared-uplink", "your uplink, shared by {destinations:.0f} destinations"},
       {"budget.trace", "95 % of the time at least, over {seconds:.0f} seconds of trace"},
       {"budget.traced-dips", "a traced {kind} uplink, whose dips are {percent:.0f} % below its median"},

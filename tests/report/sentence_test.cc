@@ -75,7 +75,7 @@ TEST(MessageCatalogue, HasWordsForEveryMessageAndNoOthers) {
 TEST(Sentence, PutsFiguresNamesAndPartsIntoTheWords) {
   const Message only{"budget.only-reading"};
   EXPECT_EQ(Sentence(only), "the only reading");
-  EXPECT_EQ(Sentence(Message{"budget.readings", {{"readings", 3}}}), "what 95 % of your 3 readings reach");
+  EXPECT_EQ(Sentence(Message{"budget.readings", {{"readings", 3}}}), "the low end of your 3 readings");
   EXPECT_EQ(Sentence(Message{"uplink.simulated", {{"how", only}}}), "the only reading, simulated");
   EXPECT_EQ(
       Sentence(Message{"placement.misfit",
