@@ -6,8 +6,8 @@
 
 #include <cstdio>
 #include <exception>
-#include <filesystem>
 #include <ext/stdio_filebuf.h>
+#include <filesystem>
 #include <iostream>
 #include <nlohmann/json.hpp>
 
@@ -114,9 +114,9 @@ int main(int argc, char** argv) {
   } catch (const Error& error) {
     // What fails because it was stopped has not failed.
     const Fault fault = StopRequested() ? Fault::kInterrupted : error.fault();
-    fmt::print(stderr, "fast-kettle: {}\n",
-               fault == Fault::kInterrupted ? "interrupted; what was finished is kept"
-                                             : PlainText(WithoutKeys(error.what())));
+    fmt::print(
+        stderr, "fast-kettle: {}\n",
+        fault == Fault::kInterrupted ? "interrupted; what was finished is kept" : PlainText(WithoutKeys(error.what())));
     return ExitCode(fault);
   } catch (const std::exception& error) {
     fmt::print(stderr, "fast-kettle: {}\n", PlainWords(error));

@@ -103,7 +103,8 @@ void Draw(const std::filesystem::path& folder, const CapacityChart& chart) {
     for (const Part& part : bars[i].parts) {
       if (part.share < 0.001) continue;
       script << fmt::format(
-          "set object {} rectangle from {:.4f},{:.2f} to {:.4f},{:.2f} fillcolor rgb {} fillstyle solid border rgb 'white'\n",
+          "set object {} rectangle from {:.4f},{:.2f} to {:.4f},{:.2f} fillcolor rgb {} fillstyle solid border rgb "
+          "'white'\n",
           id++, from * 100, y - kHalf, (from + part.share) * 100, y + kHalf, Quoted(ColourNamed(part.colour)));
       const double middle = from + part.share / 2;
       // A narrow part is named above the bar, those near each other at different heights.

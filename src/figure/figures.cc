@@ -239,10 +239,10 @@ std::optional<ProofTimesChart> MakeProofTimesChart(const Attempt& attempt) {
   const bool one = pair.one_encode;
   const auto [frames, skipped] = proof.Total(one);
   const bool several = !one || !proof.further.empty();
-  const std::string encodes = !several                                   ? "The encode"
-                              : proof.holds() && proof.further.empty()   ? "Both encodes"
-                              : proof.holds()                            ? "All encodes"
-                                                                         : "The encodes";
+  const std::string encodes = !several                                 ? "The encode"
+                              : proof.holds() && proof.further.empty() ? "Both encodes"
+                              : proof.holds()                          ? "All encodes"
+                                                                       : "The encodes";
   chart.title = proof.holds() ? fmt::format("{} keep{} pace: no frame of {} was skipped in {:g} s", encodes,
                                             several ? "" : "s", frames, proof.seconds)
                               : fmt::format("{} do{} not keep pace: {} of {} frames were skipped in {:g} s", encodes,

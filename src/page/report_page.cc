@@ -4,9 +4,9 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include "kettle/input/input.h"
 #include "kettle/plan/plan.h"
 #include "kettle/rehearsal/rehearsal.h"
-#include "kettle/input/input.h"
 #include "kettle/units/error.h"
 #include "page/sections.h"
 #include "report/card.h"

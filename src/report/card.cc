@@ -68,9 +68,9 @@ CardTable FirstTable(const Plan& plan) {
     return table;
   }
   if (plan.chosen->one_encode) {
-    CardTable table =
-        OneColumn("STREAM AND RECORDING", stream,
-                  Carried(stream, ProtocolsTo(plan, plan.chosen->destinations)) + " to the destination, " + ContainerWords(plan.container) + " to the disk");
+    CardTable table = OneColumn("STREAM AND RECORDING", stream,
+                                Carried(stream, ProtocolsTo(plan, plan.chosen->destinations)) +
+                                    " to the destination, " + ContainerWords(plan.container) + " to the disk");
     table.note = "One encode for both: set the recording to use the stream's encoder.";
     return table;
   }

@@ -239,9 +239,7 @@ void Results(std::string_view bytes) {
   ReportPage({Scratch()}, "1");
 }
 
-void GameLogFile(std::string_view bytes) {
-  CountGameFrames(ReadGameFrames(AsFile(bytes, "game.csv")), 60, 5, 6, 9);
-}
+void GameLogFile(std::string_view bytes) { CountGameFrames(ReadGameFrames(AsFile(bytes, "game.csv")), 60, 5, 6, 9); }
 
 void HistoryFile(std::string_view bytes) {
   for (const auto& entry : fs::directory_iterator(Scratch()))

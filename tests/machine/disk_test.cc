@@ -38,8 +38,8 @@ TEST_F(DiskTest, TheLongestMountPointWins) {
 TEST_F(DiskTest, AMountPointMayHaveSpaces) {
   const std::filesystem::path videos = path("My Videos");
   std::filesystem::create_directories(videos);
-  Put("tree/proc/self/mountinfo", "21 1 8:1 / / rw - ext4 /dev/sda1 rw\n22 21 8:17 / " + path("").parent_path().string() +
-                                      "/My\\040Videos rw - xfs /dev/sdb1 rw\n");
+  Put("tree/proc/self/mountinfo", "21 1 8:1 / / rw - ext4 /dev/sda1 rw\n22 21 8:17 / " +
+                                      path("").parent_path().string() + "/My\\040Videos rw - xfs /dev/sdb1 rw\n");
   EXPECT_EQ(ReadDisk(videos, path("tree")).file_system, "xfs");
 }
 

@@ -118,8 +118,7 @@ TEST_F(PlanFileTest, WhatIsNoPlanIsSaidInOneLine) {
   plan = Written();
   plan.erase("ladder");
   EXPECT_THAT(Refused(plan), HasSubstr("an incomplete plan"));
-  EXPECT_THAT(Complaint(Fault::kInput, [&] { ReadPlanFile(Put("plan.json", "{\"schema\":")); }),
-              HasSubstr("cut off"));
+  EXPECT_THAT(Complaint(Fault::kInput, [&] { ReadPlanFile(Put("plan.json", "{\"schema\":")); }), HasSubstr("cut off"));
 }
 
 }  // namespace

@@ -12,7 +12,7 @@ TEST(PacketLog, RatesAndLatency) {
   for (int i = 0; i < 4; ++i) log.PacketOut(i, i * 1'000'000 + 5'000'000, i == 3 ? 2500 : 500);
   EXPECT_DOUBLE_EQ(log.latency().p50_ms, 5);
   EXPECT_DOUBLE_EQ(log.latency().max_ms, 5);
-  EXPECT_DOUBLE_EQ(log.mean_kbps(4), 16);      // 32 kbit in 2 s
+  EXPECT_DOUBLE_EQ(log.mean_kbps(4), 16);        // 32 kbit in 2 s
   EXPECT_DOUBLE_EQ(log.peak_second_kbps(), 24);  // the last two packets
 }
 

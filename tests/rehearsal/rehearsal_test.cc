@@ -307,7 +307,8 @@ TEST_F(FramesCsvTest, OfAnEveningHoldsTheEndAndEveryLostFrame) {
 }
 
 TEST_F(FramesCsvTest, HasItsRoomFromTheStart) {
-  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { FrameLog(path(""), {1LL << 50}); }), HasSubstr("no room for the results"));
+  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { FrameLog(path(""), {1LL << 50}); }),
+              HasSubstr("no room for the results"));
 }
 
 TEST(CoreMeter, TellsOwnThreadsByTheirNames) {

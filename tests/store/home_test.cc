@@ -19,10 +19,12 @@ TEST_F(HomeTest, AFolderForTemporaryFilesIsTheUsersAlone) {
   EXPECT_EQ(status.st_mode & 0777, 0700u);
   EXPECT_EQ(OwnTemporaryFolder(path("")), folder) << "the same again";
   chmod(folder.c_str(), 0777);
-  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { OwnTemporaryFolder(path("")); }), testing::HasSubstr("not yours alone"));
+  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { OwnTemporaryFolder(path("")); }),
+              testing::HasSubstr("not yours alone"));
   std::filesystem::remove(folder);
   std::filesystem::create_directory_symlink("/tmp", folder);
-  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { OwnTemporaryFolder(path("")); }), testing::HasSubstr("not yours alone"));
+  EXPECT_THAT(test::Complaint(Fault::kMachine, [&] { OwnTemporaryFolder(path("")); }),
+              testing::HasSubstr("not yours alone"));
 }
 
 }  // namespace

@@ -37,7 +37,8 @@ class ClosedTerminalTest : public test::ProgramTest {
   void AwaitTrial(int terminal = -1) {
     for (int i = 0; i < 600 && !std::filesystem::exists(path("out/bench.json")); ++i) {
       char shown[4096];  // a terminal that nobody reads stops whoever writes to it
-      if (terminal >= 0) [[maybe_unused]] const ssize_t ignored = read(terminal, shown, sizeof shown);
+      if (terminal >= 0) [[maybe_unused]]
+        const ssize_t ignored = read(terminal, shown, sizeof shown);
       if (terminal < 0) std::this_thread::sleep_for(std::chrono::milliseconds(100));
     }
   }

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/units/plain_text.h"
 
+#include <gtest/gtest.h>
+
 #include <utility>
 #include <vector>
-
-#include <gtest/gtest.h>
 
 namespace kettle {
 namespace {

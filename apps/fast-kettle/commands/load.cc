@@ -17,8 +17,8 @@
 #include "kettle/units/guarded_thread.h"
 #include "kettle/units/statistics.h"
 #include "kettle/worker/driver_preload.h"
-#include "session/session.h"
 #include "process/unwritten.h"
+#include "session/session.h"
 #include "surroundings/stand_in.h"
 
 namespace kettle::app {

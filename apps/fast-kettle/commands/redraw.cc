@@ -8,11 +8,11 @@
 
 #include "commands/commands.h"
 #include "figure/figure_folder.h"
+#include "kettle/input/input.h"
 #include "kettle/plan/plan.h"
 #include "kettle/plan/plan_file.h"
 #include "kettle/store/file.h"
 #include "kettle/store/output_folder.h"
-#include "kettle/input/input.h"
 #include "kettle/units/error.h"
 #include "page/report_page.h"
 #include "report/card.h"

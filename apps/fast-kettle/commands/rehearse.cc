@@ -282,7 +282,6 @@ int Tell(Session& session, const std::optional<GameFrames>& game, const PlanFile
   return unwritten.any() ? 3 : result.holds() ? 0 : 1;
 }
 
-
 void CheckOptions(const RehearseOptions& options, const PlanFile& plan) {
   const bool each = !plan.further_streams.empty();
   if (each && !options.to.empty() && options.to.size() != plan.destinations.size())

@@ -16,9 +16,9 @@
 #include "kettle/watching/trouble.h"
 #include "past_runs/keep_run.h"
 #include "prepare/questions.h"
+#include "process/unwritten.h"
 #include "report/sentence.h"
 #include "report/wrap.h"
-#include "process/unwritten.h"
 #include "timeline/watch_figure.h"
 
 namespace kettle::app {

@@ -5,8 +5,8 @@
 
 namespace kettle::app {
 
-// Puts them in place of stdout, which is written line by line, and stderr. From now on nothing that prints fails. A pipe
-// that nobody reads any more (fast-kettle watch | head) ends the run as Ctrl-C does.
+// Puts them in place of stdout, which is written line by line, and stderr. From now on nothing that prints fails. A
+// pipe that nobody reads any more (fast-kettle watch | head) ends the run as Ctrl-C does.
 void OpenLastingOutputs();
 
 // Writes what waits for standard output. False if some of what was printed there was lost, but for a closed pipe.

@@ -46,8 +46,7 @@ std::vector<Footage> PreparedFootage::PrepareFurther(const Show& show, int numbe
     progress_.Show("reading", share);
   };
   for (const std::string& source : show.footage)
-    if (number <=
-        CountFurther({source, show.source_size, show.source_rate, seconds_}, DefaultCacheFolder(), reading))
+    if (number <= CountFurther({source, show.source_size, show.source_rate, seconds_}, DefaultCacheFolder(), reading))
       further.push_back(Prepare(show, source, Stretch::kBusiest, number));
   progress_.Clear();
   footage_.insert(footage_.end(), further.begin(), further.end());

@@ -55,8 +55,8 @@ std::vector<Trial> TrialStore::Kept() const {
   std::vector<Trial> trials;
   const auto file = ReadResult(out_, "bench");
   if (fresh_ || !file || file->value("machine_digest", "") != provenance_.machine_digest ||
-      file->value("version", "") != provenance_.version ||
-      file->value("power", "") != PowerWords() || file->value("load_digest", "") != (load_ ? load_->digest() : ""))
+      file->value("version", "") != provenance_.version || file->value("power", "") != PowerWords() ||
+      file->value("load_digest", "") != (load_ ? load_->digest() : ""))
     return trials;
   try {
     const bool same_gpu = file->at("stand_in_digest") == stand_in_digest_;

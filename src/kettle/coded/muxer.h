@@ -37,8 +37,8 @@ class Muxer {
   // the encoder's time base. Throws Error(kMachine), or what `put` threw.
   void Write(int track, const AVPacket& packet);
   void Set(const char* option, const char* value);  // an option of that muxer, from now on
-  void Flush();   // what the muxer holds back; throws likewise
-  void Finish();  // writes the index; throws likewise
+  void Flush();                                     // what the muxer holds back; throws likewise
+  void Finish();                                    // writes the index; throws likewise
 
  private:
   static int WriteBytes(void* self, WrittenByte* bytes, int count);

@@ -8,10 +8,10 @@
 #include <optional>
 #include <thread>
 
-#include "kettle/media/clip_index.h"
 #include "kettle/footage/inspect.h"
 #include "kettle/footage/scene.h"
 #include "kettle/footage/y4m.h"
+#include "kettle/media/clip_index.h"
 #include "kettle/media/reader.h"
 #include "kettle/media/scaler.h"
 #include "kettle/store/file.h"

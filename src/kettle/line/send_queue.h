@@ -19,9 +19,9 @@ struct SentFrame {
 };
 
 struct QueueRule {
-  // When the oldest waiting frame has waited longer, all waiting pictures up to the newest keyframe are dropped; with no
-  // keyframe among them all of them, and those that follow until one comes: none could be decoded. Sound takes little of
-  // a line and is missed more: it is dropped only when it has waited twice as long.
+  // When the oldest waiting frame has waited longer, all waiting pictures up to the newest keyframe are dropped; with
+  // no keyframe among them all of them, and those that follow until one comes: none could be decoded. Sound takes
+  // little of a line and is missed more: it is dropped only when it has waited twice as long.
   double most_delay_seconds = 1.5;
 };
 
@@ -53,7 +53,8 @@ class SendQueue {
   // waits: nothing can be sent yet.
   template <typename Drop>
   bool BeginAtKeyframe(Drop drop) {
-    for (; !pictures_.empty() && !pictures_.front().frame.keyframe; pictures_.pop_front()) drop(pictures_.front().frame);
+    for (; !pictures_.empty() && !pictures_.front().frame.keyframe; pictures_.pop_front())
+      drop(pictures_.front().frame);
     if (pictures_.empty()) return false;
     // Sound of its time came out before it: pictures are looked ahead at.
     const double begins = pictures_.front().frame.shown_seconds;

@@ -20,8 +20,8 @@ constexpr int kVersion = 1;  // raise when what is read of a clip changes
 
 ClipIndex Read(const fs::path& clip, const std::function<void(double)>& progress) {
   MediaReader reader(clip);
-  ClipIndex index{reader.size(), reader.rate(), reader.facts(), reader.declared_seconds(), 0,
-                  reader.ReadPackets(progress)};
+  ClipIndex index{
+      reader.size(), reader.rate(), reader.facts(), reader.declared_seconds(), 0, reader.ReadPackets(progress)};
   index.reached_seconds = reader.reached_seconds();
   std::sort(index.packets.begin(), index.packets.end(),
             [](const auto& a, const auto& b) { return a.seconds < b.seconds; });

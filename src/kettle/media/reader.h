@@ -73,7 +73,7 @@ class MediaReader {
   int stream_ = -1;
   bool draining_ = false;
   double all_from_seconds_ = 0;  // after a Seek: before that, pictures that no other refers to are left out
-  std::int64_t decoded_ = 0;  // pictures so far, for files without timestamps
+  std::int64_t decoded_ = 0;     // pictures so far, for files without timestamps
   double reached_seconds_ = 0;
 };
 

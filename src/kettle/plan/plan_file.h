@@ -62,8 +62,8 @@ struct PlanFile {
 // A plan's own file, where its folder was named.
 std::filesystem::path PlanIn(const std::filesystem::path& place);
 
-// From the file, or the folder with a plan in it. Throws Error(kInput) with one line: no such file, no plan, a plan that
-// chose nothing.
+// From the file, or the folder with a plan in it. Throws Error(kInput) with one line: no such file, no plan, a plan
+// that chose nothing.
 PlanFile ReadPlanFile(const std::filesystem::path& place);
 
 }  // namespace kettle

@@ -51,9 +51,8 @@ void FrameLog::Note(std::size_t output, const PacedFrame& frame) noexcept {
   if (output >= frames_.size() || frame.frame < 0 || frame.frame >= frames_[output]) return;
   const Noted noted{frame.due_ms, frame.taken_ms + 2};
   // The room is there already: this fails only with the disk.
-  [[maybe_unused]] const ssize_t written =
-      pwrite(log_.file(), &noted, sizeof noted,
-             (begins_[output] + frame.frame) * static_cast<std::int64_t>(sizeof noted));
+  [[maybe_unused]] const ssize_t written = pwrite(
+      log_.file(), &noted, sizeof noted, (begins_[output] + frame.frame) * static_cast<std::int64_t>(sizeof noted));
 }
 
 void FrameLog::ForEach(std::size_t output, const std::function<void(const PacedFrame&)>& row) const {
@@ -91,8 +90,7 @@ void FrameLog::Write(const std::filesystem::path& csv, const std::vector<Fate>& 
       if (frame.skipped() && !fate.tells_skipped) return;
       const char* word = frame.skipped() ? "skipped" : fate.of(frame.frame);
       const bool lost = std::strcmp(word, fate.fine) != 0;
-      if (lost || frame.frame >= frames_[fate.log] - kMostRows)
-        file << CsvLine(columns, Row{fate.output, frame, word});
+      if (lost || frame.frame >= frames_[fate.log] - kMostRows) file << CsvLine(columns, Row{fate.output, frame, word});
     });
   file.close();
   if (!file) FailMachine("{}: {}", csv.filename().string(), std::strerror(errno));

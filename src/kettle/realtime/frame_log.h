@@ -26,9 +26,9 @@ class FrameLog {
 
   // What became of an output's frames.
   struct Fate {
-    std::string output;    // as frames.csv calls it
-    std::size_t log;       // whose times they are, as Note counts outputs
-    bool tells_skipped;    // false: a frame that was skipped counts elsewhere
+    std::string output;                        // as frames.csv calls it
+    std::size_t log;                           // whose times they are, as Note counts outputs
+    bool tells_skipped;                        // false: a frame that was skipped counts elsewhere
     std::function<const char*(int frame)> of;  // one that was not skipped
     const char* fine;                          // what `of` says of one on which nothing was lost
   };

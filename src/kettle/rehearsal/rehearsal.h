@@ -7,10 +7,10 @@
 #include <string>
 #include <vector>
 
+#include "kettle/realtime/frame_log.h"
 #include "kettle/realtime/lane.h"
 #include "kettle/realtime/pace_task.h"
 #include "kettle/realtime/turns.h"
-#include "kettle/realtime/frame_log.h"
 #include "kettle/rehearsal/kept_seconds.h"
 #include "kettle/rehearsal/seconds.h"
 #include "kettle/rehearsal/stream_out.h"

@@ -44,8 +44,7 @@ bool RehearsalOutcome::holds() const {
          all_coded(recording) && std::all_of(further.begin(), further.end(), all_coded);
 }
 
-void WriteFramesCsv(FrameLog& log, const std::filesystem::path& csv, const RehearsalOutcome& outcome,
-                    bool one_encode) {
+void WriteFramesCsv(FrameLog& log, const std::filesystem::path& csv, const RehearsalOutcome& outcome, bool one_encode) {
   const auto lost_as = [](std::vector<std::int64_t> lost, const char* word, const char* fine) {
     std::sort(lost.begin(), lost.end());
     return [lost = std::move(lost), word, fine](int frame) {
@@ -58,9 +57,9 @@ void WriteFramesCsv(FrameLog& log, const std::filesystem::path& csv, const Rehea
       if (ingest.stream == encode) dropped.insert(dropped.end(), ingest.dropped.begin(), ingest.dropped.end());
     return dropped;
   };
-  std::vector<FrameLog::Fate> fates{{"stream", 0, true, lost_as(dropped_of(0), "dropped", "sent"), "sent"},
-                                    {"recording", one_encode ? 0U : 1U, !one_encode,
-                                     lost_as(outcome.stalled, "stalled", "recorded"), "recorded"}};
+  std::vector<FrameLog::Fate> fates{
+      {"stream", 0, true, lost_as(dropped_of(0), "dropped", "sent"), "sent"},
+      {"recording", one_encode ? 0U : 1U, !one_encode, lost_as(outcome.stalled, "stalled", "recorded"), "recorded"}};
   for (std::size_t i = 0; i < outcome.further.size(); ++i)
     fates.push_back({fmt::format("stream-{}", i + 2), i + 2, true,
                      lost_as(dropped_of(static_cast<int>(i) + 1), "dropped", "sent"), "sent"});

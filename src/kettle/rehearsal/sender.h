@@ -60,7 +60,8 @@ class Sender {
   // How long a message has waited at most, in seconds, since this was asked last.
   double TakeLongestWait();
 
-  // Sends what still waits, for so long at most, and ends the publish. A connection that is lost by then counts as such.
+  // Sends what still waits, for so long at most, and ends the publish. A connection that is lost by then counts as
+  // such.
   void Finish(double patience_seconds);
   // After Finish, in order: which pictures of those given never were sent, or were lost with a connection.
   std::vector<std::int64_t> Dropped() const;

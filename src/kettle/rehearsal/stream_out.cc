@@ -58,8 +58,7 @@ void StreamOut::Enqueue(int encode, int track, const AVPacket& packet) {
   }
   for (Line& line : lines_)
     if (line.ingest.stream == encode)
-      for (const FlvPacker::Packed& packed : line.srt ? packets : messages)
-        line.sender->Enqueue(packed);
+      for (const FlvPacker::Packed& packed : line.srt ? packets : messages) line.sender->Enqueue(packed);
 }
 
 std::vector<SendSecond> StreamOut::TakeSecond(double seconds) {

@@ -44,7 +44,8 @@ void TomlSection::CheckKeys(const std::vector<std::string>& known) const {
   for (const auto& [key, value] : table_) {
     const std::string name(key.str());
     if (std::find(known.begin(), known.end(), name) == known.end())
-      Fail(PlainText(name, 80), fmt::format("unknown {}{}", value.is_table() ? "section" : "key", Suggestion(name, known)));
+      Fail(PlainText(name, 80),
+           fmt::format("unknown {}{}", value.is_table() ? "section" : "key", Suggestion(name, known)));
   }
 }
 
