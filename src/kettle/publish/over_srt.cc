@@ -51,7 +51,7 @@ class OverSrt final : public IngestConnection {
   }
   bool insists() const override { return false; }
   void WaitToSend(double seconds) override {
-    std::this_thread::sleep_for(std::chrono::duration<double>(std::min(seconds, 0.005)));
+    std::this_thread::sleep_for(std::chrono::duration<double>(std::min(seconds, 0.002)));
   }
   PublishState state() const override { return StateOf(caller_.state()); }
   void LimitRate(double kbps) override { rate_.Limit(kbps); }
