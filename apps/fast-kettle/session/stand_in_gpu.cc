@@ -5,6 +5,7 @@
 #include <sstream>
 #include <vector>
 
+#include "kettle/input/input.h"
 #include "kettle/process/command.h"
 #include "kettle/units/error.h"
 #include "kettle/units/suggestion.h"
@@ -28,6 +29,7 @@ StandInGpu FindStandInGpu(const std::string& name, const Places& places) {
       if (entry.path().extension() == ".toml") names.push_back(entry.path().stem().string());
     FailInput("--stand-in-gpu: there is no profile \"{}\"{}", name, Suggestion(name, names));
   }
+  CheckIsFile(path);  // a pipe would be waited for
   const CommandOutcome check = RunCommand({simulator, "--check", path.string()}, kMostSeconds);
   if (!check.ok()) FailInput("--stand-in-gpu: {}", check.output.substr(0, check.output.find('\n')));
   StandInGpu gpu{fs::absolute(path).string()};
