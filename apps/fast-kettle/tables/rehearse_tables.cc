@@ -302,6 +302,8 @@ void PrintRehearsal(const RehearsalResult& result, const Diagnosis& diagnosis, c
   PrintOutcome(result);
   if (result.facts.game) PrintGame(*result.facts.game, result.facts.GameLosesTooMuch());
   PrintDiagnosis(diagnosis);
+  if (result.outcome.stream.frames > FrameLog::kMostRows)
+    fmt::print("frames.csv holds every lost frame, and the last {} of each encode.\n", FrameLog::kMostRows);
   fmt::print(
       "In {}/: report.html (all of it on one page), rehearsal.json, frames.csv, seconds.csv, and as SVG and PNG {}.\n",
       place.folder.string(), result.facts.game ? "the figures rehearsal and game" : "the figure rehearsal");
