@@ -47,23 +47,18 @@ class LostIngestTest : public test::RehearsingTest {
     EXPECT_EQ(diagnosed.code, 1) << diagnosed.err;
     EXPECT_THAT(diagnosed.out, HasSubstr("connection")) << "it names the loss";
   }
+  void LoseTheOnlyOne(const std::string& address, int seconds) {
+    const pid_t pid = Start(
+        {"rehearse", "plan.json", "--seconds", std::to_string(seconds), "--quiet", "--out", "out", "--to", address});
+    AwaitChildrenOf(pid, "kettle-engine");
+    KillAfter(4);
+    ExpectTold(Wait(pid), seconds);
+  }
 };
 
-TEST_F(LostIngestTest, TheOnlyOneOverSrt) {
-  const pid_t pid =
-      Start({"rehearse", "plan.json", "--seconds", "18", "--quiet", "--out", "out", "--to", StartBoth().srt});
-  AwaitChildrenOf(pid, "kettle-engine");
-  KillAfter(4);
-  ExpectTold(Wait(pid), 18);
-}
+TEST_F(LostIngestTest, TheOnlyOneOverSrt) { LoseTheOnlyOne(StartBoth().srt, 18); }
 
-TEST_F(LostIngestTest, TheOnlyOneOverRtmp) {
-  const pid_t pid =
-      Start({"rehearse", "plan.json", "--seconds", "8", "--quiet", "--out", "out", "--to", StartBoth().rtmp});
-  AwaitChildrenOf(pid, "kettle-engine");
-  KillAfter(4);
-  ExpectTold(Wait(pid), 8);
-}
+TEST_F(LostIngestTest, TheOnlyOneOverRtmp) { LoseTheOnlyOne(StartBoth().rtmp, 8); }
 
 TEST_F(LostIngestTest, OneOfTwoCostsTheOtherNothing) {
   const std::string stays = StartIngest("");
