@@ -56,6 +56,7 @@ smoke pairs_against_all.py python3 bench/pairs_against_all.py 1 3 144 144
 smoke_rehearsing diagnose_injected.py python3 bench/diagnose_injected.py 1
 smoke_rehearsing evening.py python3 bench/evening.py --minutes 0.5 --away 0.3 --try
 smoke_rehearsing accidents.py python3 bench/accidents.py --runs 2 --only prepare
+smoke odd_machines.py python3 bench/odd_machines.py --only "umask 0" --first 4
 smoke_rehearsing random_shows.py python3 bench/random_shows.py 1 5
 smoke search_against_grid.py python3 bench/search_against_grid.py "$scratch/grid" open-water 300 160x96 \
   --stream-size 160x96 --stream-frame-rate 30 --frame-rate 30
@@ -63,9 +64,10 @@ smoke_rehearsing laptop_shows.py python3 bench/laptop_shows.py 1 3 1 0
 if ip netns add kettle-smoke 2>/dev/null; then
   ip netns del kettle-smoke
   smoke line_against_kernel.py python3 bench/line_against_kernel.py 4 1 1
+  smoke_rehearsing cut_line.py python3 bench/cut_line.py --try
 else
-  tried+="line_against_kernel.py "
-  echo "bench: line_against_kernel.py not run: no network namespaces here"
+  tried+="line_against_kernel.py cut_line.py "
+  echo "bench: line_against_kernel.py and cut_line.py not run: no network namespaces here"
 fi
 tried+="line_model_bench.cc CMakeLists.txt " # the former is what line_against_kernel.py runs
 

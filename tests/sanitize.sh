@@ -11,8 +11,8 @@ export UBSAN_OPTIONS=print_stacktrace=1 TSAN_OPTIONS=halt_on_error=1:suppression
 KETTLE_PRESET=sanitize ./dev test --timeout 3600
 KETTLE_PRESET=thread ./dev setup
 cmake --preset thread >/dev/null
-programs=(realtime_test worker_test rehearsal_test uplink_test load_test)
-cmake --build --preset thread --target "${programs[@]}"
+programs=(realtime_test worker_test rehearsal_test rtmp_test uplink_test load_test watching_test standin_test)
+cmake --build --preset thread --target product "${programs[@]}"
 for test in "${programs[@]}"; do
   setarch -R build-thread/bin/"$test" --gtest_brief=1
 done

@@ -95,15 +95,30 @@ std::vector<std::string> Names(const std::vector<po::options_description>& group
 }
 
 // Boost's complaints as one line of ours.
-[[noreturn]] void Refuse(const std::string& command, const po::error& error, const std::vector<std::string>& names) {
-  if (const auto* unknown = dynamic_cast<const po::unknown_option*>(&error)) {
-    const std::string given = unknown->get_option_name();
-    FailInput("{} has no option \"{}\"{}", command, given,
-              Nearest(given, names).empty() ? "; see fast-kettle " + command + " --help" : Suggestion(given, names));
+// As it was typed after the option; "" if nothing was.
+std::string ValueOf(const std::string& option, const std::vector<std::string>& arguments) {
+  for (std::size_t i = 0; i < arguments.size(); ++i) {
+    if (arguments[i] == option && i + 1 < arguments.size()) return arguments[i + 1];
+    if (arguments[i].starts_with(option + "=")) return arguments[i].substr(option.size() + 1);
   }
-  std::string words = error.what();
-  std::replace(words.begin(), words.end(), '\n', ' ');
-  FailInput("{}: {}", command, words);
+  return "";
+}
+
+[[noreturn]] void Refuse(const std::string& command, const po::error& error, const std::vector<std::string>& arguments,
+                         const std::vector<std::string>& names) {
+  const std::string help = "; see fast-kettle " + command + " --help";
+  const auto* named = dynamic_cast<const po::error_with_option_name*>(&error);
+  if (!named) FailInput("{} does not understand these options{}", command, help);
+  const std::string option = named->get_option_name();
+  if (dynamic_cast<const po::unknown_option*>(&error))
+    FailInput("{} has no option \"{}\"{}", command, option,
+              Nearest(option, names).empty() ? help : Suggestion(option, names));
+  if (dynamic_cast<const po::multiple_occurrences*>(&error)) FailInput("{} is given more than once", option);
+  const auto* syntax = dynamic_cast<const po::invalid_command_line_syntax*>(&error);
+  if (syntax && syntax->kind() == po::invalid_syntax::extra_parameter) FailInput("{} takes no value{}", option, help);
+  const std::string value = ValueOf(option, arguments);
+  if (value.empty() || syntax) FailInput("{} needs a value{}", option, help);
+  FailInput("{} does not take \"{}\"{}", option, value, help);
 }
 
 void CheckRange(const char* option, double value, double lowest, double highest) {
@@ -184,7 +199,7 @@ void Store(const Command& command, const std::vector<std::string>& arguments, co
   } catch (const po::too_many_positional_options_error&) {
     FailInput("{} takes {}; see fast-kettle {} --help", command.name, takes, command.name);
   } catch (const po::error& error) {
-    Refuse(command.name, error, names);
+    Refuse(command.name, error, arguments, names);
   }
 }
 

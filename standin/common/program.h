@@ -19,8 +19,10 @@ inline bool ReadOptions(int argc, char** argv, const boost::program_options::opt
   try {
     po::store(po::command_line_parser(argc, argv).options(all).positional({}).run(), map);
     po::notify(map);
-  } catch (const po::error& error) {
-    kettle::FailInput("{}; see --help", error.what());
+  } catch (const po::error_with_option_name& error) {
+    kettle::FailInput("{} cannot be used like this; see --help", error.get_option_name());
+  } catch (const po::error&) {
+    kettle::FailInput("these options are not understood; see --help");
   }
   if (map.count("help")) std::cout << all << "\nExample:\n  " << example << '\n';
   return map.count("help") == 0;

@@ -10,28 +10,9 @@
 #include "datagram_link.h"
 #include "kettle/srt/caller.h"
 #include "kettle/units/error.h"
+#include "transport_packets.h"
 
 namespace standin {
-
-namespace {
-
-constexpr std::size_t kPacketBytes = 188;
-
-// Of a transport stream's packets, those that begin a picture: a PES header with a video stream's number (ISO/IEC
-// 13818-1, 2.4.3.2 and 2.4.3.7).
-int PicturesIn(std::string_view bytes) {
-  int pictures = 0;
-  for (; bytes.size() >= kPacketBytes; bytes.remove_prefix(kPacketBytes)) {
-    const auto at = [&](std::size_t i) { return static_cast<unsigned char>(bytes[i]); };
-    if (at(0) != 0x47 || (at(1) & 0x40) == 0) continue;
-    const std::size_t payload = 4 + ((at(3) & 0x20) != 0 ? 1u + at(4) : 0u);
-    if (payload + 4 <= kPacketBytes && at(payload) == 0 && at(payload + 1) == 0 && at(payload + 2) == 1)
-      pictures += (at(payload + 3) & 0xF0) == 0xE0;
-  }
-  return pictures;
-}
-
-}  // namespace
 
 SrtServer::SrtServer(const IngestOptions& options, int port, Link& link, Arrivals& arrivals)
     : options_(options), arrivals_(arrivals) {

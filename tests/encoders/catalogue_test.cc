@@ -81,6 +81,12 @@ TEST(Catalogue, WrongNamesGetTheNearest) {
               HasSubstr("superfast"));
 }
 
+// libavcodec opens it with one thread, whatever libvpx would choose.
+TEST(Catalogue, Vp9UsesEveryProcessor) {
+  const Encoder encoder(ConfigFor(test::SmallSettings("vp9", "8")));
+  EXPECT_EQ(encoder.context().thread_count, 0) << "which libvpx takes as one for each";
+}
+
 TEST(Catalogue, WhatAFamilyCannotDoIsRefusedWithThoseThatCan) {
   EncodeSettings settings = test::SmallSettings("vp9", "8");
   settings.b_frames = 2;

@@ -52,6 +52,7 @@
 #include "profile.h"
 #include "timeline/rehearsal_figures.h"
 #include "timeline/watch_figure.h"
+#include "transport_packets.h"
 
 namespace kettle::fuzz {
 
@@ -130,6 +131,10 @@ void Chunks(std::string_view bytes) {  // what was read is read again when it is
 void FlvBodies(std::string_view bytes) {
   ReadVideoBody(bytes);
   for (const AVCodecID codec : {AV_CODEC_ID_H264, AV_CODEC_ID_HEVC, AV_CODEC_ID_AV1}) SampleOf(codec, bytes);
+}
+
+void TransportPackets(std::string_view bytes) {
+  Check(standin::PicturesIn(bytes) <= static_cast<int>(bytes.size() / 188));
 }
 
 void Amf(std::string_view bytes) {
@@ -306,8 +311,10 @@ const std::map<std::string, Target>& Targets() {
                                                      {"rtmp-client", RtmpClient},
                                                      {"rtmp-server", RtmpServer},
                                                      {"show", Show},
+                                                     {"srt", Srt},
                                                      {"survey", Survey},
                                                      {"trace", Trace},
+                                                     {"transport-packets", TransportPackets},
                                                      {"worker-answer", Answer},
                                                      {"y4m", Y4m}};
   return targets;

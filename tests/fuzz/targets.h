@@ -14,4 +14,7 @@ using Target = void (*)(std::string_view bytes);
 // By name, which is also the name of its folder below tests/fuzz/corpus.
 const std::map<std::string, Target>& Targets();
 
+// Changes to the datagrams between an SRT caller and a listener, four bytes each.
+void Srt(std::string_view bytes);
+
 }  // namespace kettle::fuzz

@@ -6,8 +6,8 @@
 #include "kettle/encoders/catalogue.h"
 #include "kettle/media/encoder.h"
 #include "kettle/media/reader.h"
-#include "kettle/rehearsal/flv_packer.h"
 #include "kettle/realtime/sound.h"
+#include "kettle/rehearsal/flv_packer.h"
 #include "support.h"
 
 namespace kettle {

@@ -9,6 +9,7 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
+#include "arrived.h"
 #include "certificate.h"
 #include "flv_file.h"
 #include "kettle/encoders/catalogue.h"
@@ -81,27 +82,13 @@ TEST_F(PublishTest, FilledUpPicturesArriveAndPlay) {
   EXPECT_THAT(Get(path("saved") / "arrived.csv"), HasSubstr("simulated"));
 }
 
-// Pictures and keyframes, over however many seconds they came.
-std::pair<int, int> Arrived(const std::filesystem::path& report) {
-  std::ifstream rows(report);
-  std::string row;
-  std::pair<int, int> all{0, 0};
-  for (std::getline(rows, row); std::getline(rows, row);) {
-    int pictures = 0, keyframes = 0;
-    EXPECT_EQ(std::sscanf(row.c_str(), "%*d,%*d,%*d,%*f,%d,%d", &pictures, &keyframes), 2) << row;
-    all.first += pictures;
-    all.second += keyframes;
-  }
-  return all;
-}
-
 TEST_F(PublishTest, HevcAndAv1ArriveToo) {
   for (const auto& [encoder, preset] : {std::pair{"x265", "ultrafast"}, std::pair{"svt-av1", "12"}}) {
     const TestStream stream = MakeStream(encoder, preset);
     EXPECT_EQ(stream.Picture(3, 5000).body.size(), 5000u);
     const auto saved = PublishAndSave(path(encoder), stream, 60);
     EXPECT_GT(std::filesystem::file_size(saved), 60u * 20'000);
-    EXPECT_EQ(Arrived(path(encoder) / "arrived.csv"), std::pair(60, 2)) << "pictures, and keyframes among them";
+    EXPECT_EQ(test::Arrived(path(encoder) / "arrived.csv"), std::pair(60, 2)) << "pictures, and keyframes among them";
 #if LIBAVFORMAT_VERSION_MAJOR >= 61  // an independent reader of Enhanced RTMP
     MediaReader reader(saved);
     int pictures = 0;

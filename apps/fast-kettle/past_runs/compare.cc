@@ -9,6 +9,7 @@
 #include "commands/commands.h"
 #include "kettle/comparison/encode_comparison.h"
 #include "kettle/history/changes.h"
+#include "kettle/input/input.h"
 #include "kettle/plan/plan.h"
 #include "kettle/units/error.h"
 #include "past_runs/keep_run.h"
@@ -63,6 +64,7 @@ std::optional<json> ReadKept(const History& history, const KeptRun& run, const s
   if (!content) return std::nullopt;
   json file = json::parse(*content, nullptr, false);
   if (file.is_discarded()) FailMachine("{}: its {} is damaged", Called(run), name);
+  MakePlain(file);
   return file;
 }
 

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "commands/commands.h"
+#include "kettle/input/input.h"
 #include "kettle/machine/machine.h"
 #include "kettle/store/file.h"
 #include "kettle/store/output_folder.h"
@@ -27,7 +28,8 @@ const std::vector<std::string> kPlanFiles{"plan.json", "card.txt", "card.json"};
 std::optional<std::int64_t> KeepWhatIsThere(History& history, const fs::path& folder) {
   const std::vector<KeptFile> files = ReadFiles(folder, kPlanFiles);
   if (files.empty() || files.front().name != "plan.json" || history.Has(files.front())) return std::nullopt;
-  const json plan = json::parse(files.front().content, nullptr, false);
+  json plan = json::parse(files.front().content, nullptr, false);
+  MakePlain(plan);
   const auto text = [&](const char* key) {
     return plan.is_object() && plan.contains(key) && plan[key].is_string() ? plan[key].get<std::string>() : "";
   };

@@ -245,6 +245,7 @@ Headline HeadlineOf(const BenchResult& result, const ResultPlace& place) {
   const std::string next = result.show.empty() ? ""
                                                : fmt::format("fast-kettle plan --show {} --out {}{}", result.show,
                                                              place.folder.string(), place.StandInOption());
+  if (result.options.empty()) return {"No setting was measured: the time ran out before the first.", Tone::kBad, next};
   if (!best)
     return {fmt::format("None of the {} settings measured keeps pace with {:.0f} % headroom.", result.options.size(),
                         headroom * 100),
