@@ -55,9 +55,10 @@ class Bench:
         if only not in ("plan", "bench", "prepare", "load capture", "footage capture"):
             self.start_streaming(folder)
         if shutil.which("Xvfb") and only in (None, "footage capture"):
-            self.display = ":77"
-            self.helpers.append(subprocess.Popen(["Xvfb", self.display, "-screen", "0", "320x240x24"],
-                                                 stderr=subprocess.DEVNULL))
+            screen = subprocess.Popen(["Xvfb", "-displayfd", "1", "-screen", "0", "320x240x24"], stdout=subprocess.PIPE,
+                                      stderr=subprocess.DEVNULL, text=True)
+            self.display = ":" + screen.stdout.readline().strip()
+            self.helpers.append(screen)
 
     def start_streaming(self, folder):
         env = dict(os.environ, XDG_CACHE_HOME=str(self.cache), XDG_DATA_HOME=str(folder / "data"))
@@ -111,14 +112,14 @@ class Run:
 
     def __init__(self, bench, name, accident, folder, moment):
         self.bench, self.name, self.accident, self.folder, self.moment = bench, name, accident, folder, moment
-        self.mark = f"KETTLE_ACCIDENT={folder.name}"
+        self.mark = f"KETTLE_ACCIDENT={folder}"
         self.out = folder / "out"
         self.misses = []
         self.mounted = False
 
     def environment(self):
         env = dict(os.environ, XDG_CACHE_HOME=str(self.bench.cache), XDG_DATA_HOME=str(self.folder / "data"),
-                   HOME=str(self.folder), KETTLE_ACCIDENT=self.folder.name)
+                   HOME=str(self.folder), KETTLE_ACCIDENT=str(self.folder))
         if self.bench.display:
             env["DISPLAY"] = self.bench.display
         if self.accident == "no HOME":

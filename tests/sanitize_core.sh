@@ -7,6 +7,6 @@ cd "$(dirname "${BASH_SOURCE[0]}")/.."
 export ASAN_OPTIONS=detect_leaks=1 LSAN_OPTIONS=suppressions=$PWD/tests/leaks.txt:print_suppressions=0
 export UBSAN_OPTIONS=print_stacktrace=1
 tests=(units input store history line rtmp show diagnosis watching fuzz)
-cmake --preset sanitize >/dev/null
-cmake --build --preset sanitize --target "${tests[@]/%/_test}"
-ctest --test-dir build-sanitize --output-on-failure --parallel "$(nproc)" -R "^($(IFS='|'; echo "${tests[*]}"))\$"
+cmake --preset sanitize-core >/dev/null
+cmake --build --preset sanitize-core --target "${tests[@]/%/_test}"
+ctest --test-dir build-sanitize-core --output-on-failure --parallel "$(nproc)" -R "^($(IFS='|'; echo "${tests[*]}"))\$"

@@ -245,6 +245,16 @@ TEST_F(RehearseTest, ALoadThatEndsByItselfIsNotPassedOff) {
   EXPECT_THAT(ran.err, HasSubstr("replay stopped by itself"));
 }
 
+// A limit on the size of each file stands for a disk that is full.
+TEST_F(RehearseTest, WithoutRoomForTheResultsNothingIsBegun) {
+  const std::string command =
+      "cd '" + path("").string() + "' && ulimit -f 256 && trap '' XFSZ && XDG_CACHE_HOME='" + CacheFolder() +
+      "' " KETTLE_PROGRAM " rehearse plan.json --seconds 6 --no-history --out out >stdout.txt 2>stderr.txt";
+  EXPECT_EQ(WEXITSTATUS(std::system(command.c_str())), 3);
+  EXPECT_THAT(Get(path("stderr.txt")), testing::ContainsRegex("no room for the results, which need [0-9]+ MB"));
+  EXPECT_FALSE(std::filesystem::exists(path("out/rehearsal.json")));
+}
+
 TEST_F(RehearseTest, AnIngestThatIsNotThereFailsInOneLine) {
   Put("key.txt", "s3cret-key\n");
   const auto ran = Run("rehearse plan.json --to rtmp://127.0.0.1:1/live --key-file key.txt --out out --quiet");
