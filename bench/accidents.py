@@ -2,7 +2,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """Every long command, and every accident, at a random moment.
 
-  bench/accidents.py [--runs 300] [--seed 1] [--bin build/bin] [--table FILE] [--only COMMAND] [--only-accident NAME]
+  bench/accidents.py [--runs 300] [--seed 1] [--begin 0] [--bin build/bin] [--table FILE] [--only COMMAND] [--only-accident NAME]
 
 After each run: nothing of the user's is changed; no result is half written; no process is left after five seconds; the
 program said one clear line at most, in its own words; the next run clears whatever was left behind, and finds what was
@@ -35,7 +35,7 @@ bit_rate = "600 kbit/s"
 size = "source"
 frame_rate = "source"
 [require]
-headroom = 0.05
+headroom = 0.8
 """
 ACCIDENTS = ["SIGKILL", "SIGTERM", "SIGHUP", "closed pipe", "stopped for 10 s", "full disk", "read-only folder", "no HOME",
              "second program"]
@@ -269,6 +269,7 @@ def main():
     options = argparse.ArgumentParser()
     options.add_argument("--runs", type=int, default=300)
     options.add_argument("--seed", type=int, default=1)
+    options.add_argument("--begin", type=int, default=0, help="with that run of the seed's list: the rest of an earlier sitting")
     options.add_argument("--bin", default="build/bin")
     options.add_argument("--table", help="write the table there, in Markdown")
     options.add_argument("--only")
@@ -287,7 +288,10 @@ def main():
         for number in range(options.runs):
             name, accident = pairs[number % len(pairs)]
             words, longest = bench.commands()[name]
-            run = Run(bench, name, accident, base / f"run-{number}", chance.uniform(0.05, longest))
+            moment = chance.uniform(0.05, longest)
+            if number < options.begin:
+                continue
+            run = Run(bench, name, accident, base / f"run-{number}", moment)
             try:
                 run.prepare()
                 run.start(words)
