@@ -73,6 +73,9 @@ fi
 tried+="line_model_bench.cc CMakeLists.txt " # the former is what line_against_kernel.py runs
 
 wait
+smoke choice/foretell.cc build/bin/foretell $(find "$scratch/grid" -name bench.json)
+
+wait
 [ ! -e "$scratch/failed" ] || failed=1
 for file in $(cd bench && find . -type f -printf '%P\n'); do
   case "$tried" in *" $file "*) ;; *) failed=1; echo "bench: $file has no smoke run" ;; esac

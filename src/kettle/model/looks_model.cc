@@ -1,0 +1,72 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "kettle/model/looks_model.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "kettle/encoders/catalogue.h"
+
+namespace kettle {
+
+namespace {
+
+// Points. From the trials of thirteen plans: a score that nothing is known of, a look's own error, and how far scores
+// lie from what their coordinates' plain trends tell.
+constexpr double kUnknownScore = 35, kLookError = 0.6, kRest = 8, kOwnRest = 5, kOfClip = 12, kOfEncoder = 8;
+// How far apart two encodes look alike, as logarithms.
+constexpr double kPixelLength = 0.6, kRateLength = 0.8, kBitLength = 0.9, kPresetLength = 12;
+// How far the trends may lie from flat, in points for a factor of e.
+constexpr double kPixelTrend = 20, kRateTrend = 10, kBitTrend = 15, kBend = 20, kPresetTrend = 0.2;
+
+// The first presets of a ladder differ much, the last ones hardly: a share of what there is to gain, from none.
+double UsualGain(const std::string& encoder, const std::string& preset) {
+  constexpr double kMost = 45, kStep = 0.55;
+  const auto& presets = FindFamily(encoder).presets;
+  const auto place = std::find(presets.begin(), presets.end(), preset) - presets.begin();
+  return kMost * (1 - std::pow(kStep, static_cast<double>(place)));
+}
+
+double Square(double x) { return x * x; }
+
+}  // namespace
+
+LooksModel::LooksModel(std::int64_t source_pixels, double usual_kbps)
+    : source_pixels_(static_cast<double>(source_pixels)),
+      usual_kbps_(usual_kbps),
+      process_([](const Point& point) { return kUnknownScore - 25 + point.preset; }, Covariance, kLookError) {}
+
+LooksModel::Point LooksModel::PointOf(const EncodeSettings& settings, const std::string& clip) const {
+  return {std::log(static_cast<double>(settings.size.pixels()) / source_pixels_),
+          std::log(settings.frame_rate.fps() / 60),
+          IsQuality(settings.rate_control) ? 0 : std::log(settings.bit_rate.kbps() / usual_kbps_),
+          UsualGain(settings.encoder, settings.preset),
+          settings.encoder,
+          clip};
+}
+
+// Plain trends (a level, slopes, bends), and a rest that is alike where the coordinates are: one part of it common to
+// all clips, one of each clip.
+double LooksModel::Covariance(const Point& one, const Point& other) {
+  const double trends = Square(kUnknownScore) + Square(kPixelTrend) * one.pixels * other.pixels +
+                        Square(kRateTrend) * one.frame_rate * other.frame_rate +
+                        Square(kBitTrend) * one.bits * other.bits + Square(kPresetTrend) * one.preset * other.preset +
+                        Square(kBend) * Square(one.pixels) * Square(other.pixels) +
+                        Square(kRateTrend) * one.pixels * one.frame_rate * other.pixels * other.frame_rate;
+  const double apart = std::sqrt(
+      Square((one.pixels - other.pixels) / kPixelLength) + Square((one.frame_rate - other.frame_rate) / kRateLength) +
+      Square((one.bits - other.bits) / kBitLength) + Square((one.preset - other.preset) / kPresetLength));
+  const double alike = Matern52(apart);
+  const bool same_clip = one.clip == other.clip, same_encoder = one.encoder == other.encoder;
+  return trends + Square(kRest) * alike + (same_clip ? Square(kOwnRest) * alike + Square(kOfClip) : 0) +
+         (same_encoder ? Square(kOfEncoder) : 0);
+}
+
+void LooksModel::Observe(const EncodeSettings& settings, const std::string& clip, double score) {
+  process_.Observe(PointOf(settings, clip), score);
+}
+
+Estimate LooksModel::Score(const EncodeSettings& settings, const std::string& clip) const {
+  return process_.At(PointOf(settings, clip));
+}
+
+}  // namespace kettle

@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: Apache-2.0
+// How an encode looks, measured or not: its picture score, 0 to 100, as a smooth function of its pixels, its frame
+// rate, its preset and its bit rate, learned from the scores of others.
+#pragma once
+
+#include <string>
+
+#include "kettle/encoders/settings.h"
+#include "kettle/belief/gaussian_process.h"
+
+namespace kettle {
+
+class LooksModel {
+ public:
+  // Sizes and rates are told relative to these: the source's pixels, and the bit rate that is mostly asked for.
+  LooksModel(std::int64_t source_pixels, double usual_kbps);
+
+  void Observe(const EncodeSettings& settings, const std::string& clip, double score);
+  // The expected score and its deviation, in points.
+  Estimate Score(const EncodeSettings& settings, const std::string& clip) const;
+
+ private:
+  struct Point {
+    double pixels, frame_rate, bits;  // logarithms, in the lengths below
+    double preset;                    // points that such a preset is worth, usually
+    std::string encoder, clip;
+  };
+  Point PointOf(const EncodeSettings& settings, const std::string& clip) const;
+  static double Covariance(const Point& one, const Point& other);
+
+  double source_pixels_, usual_kbps_;
+  GaussianProcess<Point> process_;
+};
+
+}  // namespace kettle
