@@ -74,6 +74,7 @@ tried+="line_model_bench.cc CMakeLists.txt " # the former is what line_against_k
 
 wait
 smoke choice/foretell.cc build/bin/foretell $(find "$scratch/grid" -name bench.json)
+smoke choice/on_grid.cc build/bin/on_grid $(find "$scratch/grid" -name bench.json)
 
 wait
 [ ! -e "$scratch/failed" ] || failed=1

@@ -10,7 +10,7 @@ declare -A may=(
   [units]="" [message]="" [input]="units" [device]="units" [machine]="units device message" [load]="units input machine" [store]="units input" [process]="units"
   [history]="units message store" [screen]="units machine media"
   [media]="units input store" [coded]="units input media" [footage]="units input message store media" [encoders]="units device media" [quality]="units media"
-  [belief]="" [evidence]="units belief" [model]="units belief encoders"
+  [belief]="" [evidence]="units belief" [model]="units belief encoders" [decision]="belief"
   [curve]="units" [realtime]="units store machine media footage encoders" [worker]="units device store process media"
   [task]="units device machine store media footage encoders quality realtime worker"
   [trial]="units message machine store footage encoders realtime worker task" [rtmp]="units input" [srt]="units" [publish]="units rtmp srt" [line]="units input message"

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <nlohmann/json.hpp>
 
 #include "kettle/encoders/catalogue.h"
 
@@ -18,7 +19,12 @@ constexpr Estimate kBitSlope{0.5, 0.2};    // of log bits a pixel
 constexpr Estimate kPresetStep{0.35, 0.2};  // from a preset to the next slower one
 constexpr Estimate kClip{0, 0.3};           // a clip beside the first
 constexpr Estimate kExtra{0.05, 0.15};      // B-frames, look-ahead and the like, where they are asked for
+constexpr Estimate kOwn{0, 0.1};            // what an encode takes beside what its parts tell
 constexpr double kPixels = 5e5, kBitsAPixel = 0.1;
+
+std::string OwnPart(const EncodeSettings& settings, const std::string& clip) {
+  return "own of " + nlohmann::json(settings).dump() + clip;
+}
 
 }  // namespace
 
@@ -48,16 +54,26 @@ LinearBelief::Sum CostModel::PartsOf(const EncodeSettings& settings, const std::
   return parts;
 }
 
+LinearBelief::Sum CostModel::WithItsOwn(const EncodeSettings& settings, const std::string& clip) {
+  LinearBelief::Sum parts = PartsOf(settings, clip);
+  const std::string own = OwnPart(settings, clip);
+  seen_.insert(own);
+  belief_.Expect(own, kOwn);
+  parts.push_back({own});
+  return parts;
+}
+
 void CostModel::Observe(const EncodeSettings& settings, const std::string& clip, double seconds, double error) {
-  belief_.Observe(PartsOf(settings, clip), std::log(seconds), error);
+  belief_.Observe(WithItsOwn(settings, clip), std::log(seconds), error);
 }
 
 void CostModel::ObserveMoreThan(const EncodeSettings& settings, const std::string& clip, double seconds, double error) {
-  belief_.ObserveAbove(PartsOf(settings, clip), std::log(seconds), error);
+  belief_.ObserveAbove(WithItsOwn(settings, clip), std::log(seconds), error);
 }
 
 Estimate CostModel::LogSeconds(const EncodeSettings& settings, const std::string& clip) {
-  return belief_.Of(PartsOf(settings, clip));
+  if (seen_.contains(OwnPart(settings, clip))) return belief_.Of(WithItsOwn(settings, clip));
+  return Sum(belief_.Of(PartsOf(settings, clip)), kOwn);
 }
 
 }  // namespace kettle

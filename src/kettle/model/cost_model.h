@@ -7,8 +7,8 @@
 #include <set>
 #include <string>
 
-#include "kettle/encoders/settings.h"
 #include "kettle/belief/linear_belief.h"
+#include "kettle/encoders/settings.h"
 
 namespace kettle {
 
@@ -25,7 +25,10 @@ class CostModel {
 
  private:
   LinearBelief::Sum PartsOf(const EncodeSettings& settings, const std::string& clip);
+  LinearBelief::Sum WithItsOwn(const EncodeSettings& settings, const std::string& clip);
+
   LinearBelief belief_;
+  std::set<std::string> seen_;  // the encodes that have a part of their own
 };
 
 }  // namespace kettle

@@ -5,8 +5,8 @@
 
 #include <string>
 
-#include "kettle/encoders/settings.h"
 #include "kettle/belief/gaussian_process.h"
+#include "kettle/encoders/settings.h"
 
 namespace kettle {
 

@@ -1,0 +1,141 @@
+// SPDX-License-Identifier: Apache-2.0
+// How many trials the model needs to find the best stream that fits, on a grid that was measured whole: it sees a cell
+// only when it asks for it, with noise on its processor time.
+//   on_grid BENCH.json...          of plan --exhaustive; x264 at one bit rate, of the clip with most cells
+#include <fmt/format.h>
+
+#include <cmath>
+#include <fstream>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <random>
+
+#include "kettle/decision/next_measurement.h"
+#include "kettle/model/cost_model.h"
+#include "kettle/model/looks_model.h"
+#include "kettle/units/statistics.h"
+
+namespace {
+
+using namespace kettle;
+
+struct Cell {
+  EncodeSettings settings;
+  double cores = 0, seconds = 0;  // that its encode takes; that its trial took
+  bool cut_short = false;
+  std::optional<double> score;  // of its pictures
+  double share = 1;             // that its frame rate leaves of it
+  double worth() const { return score ? (*score > 0 ? *score * share : *score) : -100; }
+};
+
+std::vector<Cell> Read(const char* file) {
+  std::map<std::string, std::vector<Cell>> clips;
+  const nlohmann::json bench = nlohmann::json::parse(std::ifstream(file));
+  for (const nlohmann::json& trial : bench.at("trials")) {
+    Cell cell{trial.at("settings").get<EncodeSettings>()};
+    const EncodeSettings& s = cell.settings;
+    if (trial.at("status") != "done" || s.encoder != "x264" || s.rate_control != RateControl::kConstantBitRate ||
+        s.b_frames || s.look_ahead_frames || s.multi_pass)
+      continue;
+    cell.cores = trial.at("cpu_cores");
+    cell.seconds = trial.at("timing").at("total_seconds");
+    cell.cut_short = trial.value("truncated", false);
+    if (trial.contains("quality") && trial["quality"].is_object() && !trial["quality"]["picture_score"].is_null())
+      cell.score = trial["quality"]["picture_score"].get<double>();
+    if (cell.score) cell.share = trial["quality"].value("frame_rate_share", 1.0);
+    clips[trial.at("footage_key")].push_back(cell);
+  }
+  std::vector<Cell> most;
+  for (const auto& [key, cells] : clips)
+    if (cells.size() > most.size()) most = cells;
+  std::map<double, int> rates;
+  for (const Cell& cell : most) ++rates[cell.settings.bit_rate.kbps()];
+  const double usual =
+      std::max_element(rates.begin(), rates.end(), [](auto& a, auto& b) { return a.second < b.second; })->first;
+  std::erase_if(most, [&](const Cell& cell) { return cell.settings.bit_rate.kbps() != usual; });
+  // What a frame rate takes is known before any of its encodes is measured.
+  std::map<double, double> shares;
+  for (const Cell& cell : most)
+    if (cell.score) shares[cell.settings.frame_rate.fps()] = cell.share;
+  for (Cell& cell : most)
+    if (shares.contains(cell.settings.frame_rate.fps())) cell.share = shares[cell.settings.frame_rate.fps()];
+  return most;
+}
+
+struct Found {
+  int trials = 0;
+  double time_share = 0, lost = 0;
+};
+
+Found Search(const std::vector<Cell>& grid, double cores, unsigned seed, double noise) {
+  constexpr double kNobodySees = 0.1, kTrialSeconds = 1;  // a trial's own time, beside its encode
+  std::mt19937 random(seed);
+  std::normal_distribution<double> off(0, noise);
+  std::int64_t pixels = 0;
+  double best = -100, all_seconds = 0;
+  for (const Cell& cell : grid) {
+    pixels = std::max<std::int64_t>(pixels, cell.settings.size.pixels());
+    all_seconds += cell.seconds;
+    if (!cell.cut_short && cell.cores <= cores) best = std::max(best, cell.worth());
+  }
+  CostModel cost;
+  LooksModel looks(pixels, grid.front().settings.bit_rate.kbps());
+  std::vector<bool> seen(grid.size());
+  Found found;
+  const auto measure = [&](std::size_t i) {
+    const Cell& cell = grid[i];
+    const double seconds = cell.cores / cell.settings.frame_rate.fps() * std::exp(off(random));
+    seen[i] = true;
+    if (cell.cut_short)
+      cost.ObserveMoreThan(cell.settings, "clip", seconds, 0.3);
+    else
+      cost.Observe(cell.settings, "clip", seconds, noise);
+    if (cell.score) looks.Observe(cell.settings, "clip", *cell.score);
+    ++found.trials;
+    found.time_share += cell.seconds / all_seconds;
+  };
+  const auto rivals = [&] {
+    std::vector<Rival> all;
+    for (std::size_t i = 0; i < grid.size(); ++i) {
+      const Cell& cell = grid[i];
+      const double fps = cell.settings.frame_rate.fps();
+      const Estimate log_seconds = cost.LogSeconds(cell.settings, "clip");
+      const Estimate raw = looks.Score(cell.settings, "clip");
+      Rival rival{{raw.mean > 0 ? raw.mean * cell.share : raw.mean, raw.deviation * cell.share}};
+      rival.holds = ProbabilityAtMost(log_seconds, std::log(cores / fps));
+      rival.seconds = kTrialSeconds + std::min(2.5, std::exp(log_seconds.mean) * fps);
+      rival.measured = seen[i];
+      rival.known_worth = cell.worth();
+      if (cell.cut_short && rival.measured) rival.holds = 0;
+      all.push_back(rival);
+    }
+    return all;
+  };
+  while (const auto next = NextMeasurement(rivals(), kNobodySees)) measure(*next);
+  const auto leader = Leader(rivals());
+  found.lost = leader ? best - grid[*leader].worth() : best + 100;
+  return found;
+}
+
+void Play(const char* file) {
+  const std::vector<Cell> grid = Read(file);
+  fmt::print("{}: {} cells\n", file, grid.size());
+  for (const double noise : {0.06, 0.12})
+    for (const double cores : {1.6, 1.3, 1.1, 0.8, 0.6}) {
+      std::vector<double> trials, shares, lost;
+      for (unsigned seed = 0; seed < 20; ++seed) {
+        const Found found = Search(grid, cores, seed, noise);
+        trials.push_back(found.trials);
+        shares.push_back(found.time_share);
+        lost.push_back(found.lost);
+      }
+      fmt::print("  noise {}, {} cores: {:.0f} trials, {:.1f} % of the time, lost {:.2f} points (most {:.2f})\n", noise,
+                 cores, *Mean(trials), 100 * *Mean(shares), *Mean(lost), *std::max_element(lost.begin(), lost.end()));
+    }
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  for (int i = 1; i < argc; ++i) Play(argv[i]);
+}
