@@ -10,8 +10,10 @@
 #include "command_line.h"
 #include "kettle/units/error.h"
 #include "kettle/units/plain_text.h"
+#include "process/interrupt.h"
 
 int main(int argc, char** argv) {
+  kettle::app::HoldSignals();
   try {
     const auto parsed = kettle::app::ParseCommandLine({argv + 1, argv + argc});
     if (!parsed.request) {

@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <chrono>
+#include <cstring>
 #include <thread>
 
 #include "program.h"
@@ -73,6 +74,19 @@ TEST_F(InterruptTest, AKilledProgramLeavesWholeFilesAndNoWorker) {
   EXPECT_EQ(again.code, 0) << again.err;
   // What was measured while the machine was disturbed is measured anew once it is quiet.
   EXPECT_THAT(again.out, testing::AnyOf(testing::HasSubstr("1 reused"), testing::HasSubstr("1 trial")));
+}
+
+// While its libraries are being loaded, a signal once ended it without a word.
+TEST_F(InterruptTest, WhileItStartsASignalWaits) {
+  for (const int signal : {SIGINT, SIGTERM, SIGHUP}) {
+    const pid_t pid = Start({"footage", "render", "open-water", "--seconds", "60", "--out", "scene.y4m"});
+    for (int i = 0; i < 60'000 && !Runs(pid); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+    kill(pid, signal);
+    const test::Ran ran = Wait(pid);
+    EXPECT_EQ(ran.code, 130) << strsignal(signal) << ran.err;
+    EXPECT_THAT(ran.complaint(), testing::HasSubstr("interrupted"));
+    EXPECT_FALSE(std::filesystem::exists(path("scene.y4m")));
+  }
 }
 
 }  // namespace

@@ -11,7 +11,17 @@ namespace {
 
 std::atomic<bool> stop_requested = false;
 
+// `how`: SIG_BLOCK or SIG_UNBLOCK.
+void Mask(int how) {
+  sigset_t signals;
+  sigemptyset(&signals);
+  for (const int signal : {SIGINT, SIGTERM, SIGHUP}) sigaddset(&signals, signal);
+  sigprocmask(how, &signals, nullptr);
+}
+
 }  // namespace
+
+void HoldSignals() { Mask(SIG_BLOCK); }
 
 const std::atomic<bool>& StopRequested() { return stop_requested; }
 
@@ -25,6 +35,7 @@ void CatchSignals() {
   struct sigaction inherited {};
   sigaction(SIGHUP, nullptr, &inherited);
   if (inherited.sa_handler != SIG_IGN) sigaction(SIGHUP, &action, nullptr);  // nohup means it
+  Mask(SIG_UNBLOCK);
 }
 
 void ThrowIfStopped() {

@@ -6,6 +6,8 @@
 
 namespace kettle::app {
 
+// Until CatchSignals they wait, also through exec: nobody's program ends without a word while it is being loaded.
+void HoldSignals();
 // From now on SIGINT, SIGTERM and SIGHUP only set StopRequested(); a SIGHUP that is ignored stays ignored.
 void CatchSignals();
 void RequestStop();  // as Ctrl-C does; fit for a signal handler
