@@ -170,11 +170,10 @@ class Run:
         if self.accident == "closed pipe":
             self.process.stdout.close()
         elif self.accident == "full disk":
-            with open(self.out / "filler", "wb") as filler:
+            with open(self.out / "filler", "wb", buffering=0) as filler:
                 try:
                     while True:
                         filler.write(b"x" * 65536)
-                        filler.flush()
                 except OSError:
                     pass
         elif self.accident == "stopped for 10 s" and running:
