@@ -42,6 +42,8 @@ footage = ["open-water"]
 bit_rate = "1500 kbit/s"
 size = "640x360"
 frame_rate = "30"
+[require]
+headroom = 0.1
 T
 "$kettle" plan --show "$folder/show.toml" --footage-seconds 1 --proof-seconds 3 --quiet --out "$folder/plan" >/dev/null || [ $? -eq 1 ]
 
@@ -62,29 +64,30 @@ sleep 1
 report "rehearse --to nginx" "$sent" "$(ls -t "$folder"/test-*.flv | head -n 1)"
 stop_servers
 
+called() { [ "$1" = measure ] && echo "uplink --to" || echo "rehearse --to"; }
 for what in measure rehearse; do # a listener takes one publish
   ffmpeg -v error -listen 1 -i rtmp://127.0.0.1:19372/live/test -c copy -y "$folder/$what.flv" &
   servers+=($!)
   sleep 1
   sent=$("$what" rtmp://127.0.0.1:19372/live "$folder/$what")
   wait "${servers[0]}" || true
-  report "$([ "$what" = measure ] && echo "uplink --to" || echo "rehearse --to") libavformat, RTMP" "$sent" "$folder/$what.flv"
+  report "$(called "$what") libavformat, RTMP" "$sent" "$folder/$what.flv"
+  servers=()
+
+  srt-live-transmit -q "srt://127.0.0.1:19373?mode=listener" file://con >"$folder/slt-$what.ts" 2>/dev/null &
+  servers+=($!)
+  sleep 1
+  sent=$("$what" srt://127.0.0.1:19373 "$folder/slt-$what")
+  sleep 2
+  stop_servers
+  report "$(called "$what") srt-live-transmit" "$sent" "$folder/slt-$what.ts"
+
+  ffmpeg -v error -i "srt://127.0.0.1:19374?mode=listener" -c copy -f mpegts -y "$folder/av-$what.ts" &
+  servers+=($!)
+  sleep 1
+  sent=$("$what" srt://127.0.0.1:19374 "$folder/av-$what")
+  wait "${servers[0]}" || true
+  report "$(called "$what") libavformat, SRT" "$sent" "$folder/av-$what.ts"
   servers=()
 done
-
-srt-live-transmit -q "srt://127.0.0.1:19373?mode=listener" file://con >"$folder/slt.ts" 2>/dev/null &
-servers+=($!)
-sleep 1
-sent=$(measure srt://127.0.0.1:19373 "$folder/e")
-sleep 2
-stop_servers
-report "uplink --to srt-live-transmit" "$sent" "$folder/slt.ts"
-
-ffmpeg -v error -i "srt://127.0.0.1:19374?mode=listener" -c copy -f mpegts -y "$folder/av.ts" &
-servers+=($!)
-sleep 1
-sent=$(measure srt://127.0.0.1:19374 "$folder/f")
-wait "${servers[0]}" || true
-report "uplink --to libavformat, SRT" "$sent" "$folder/av.ts"
-servers=()
 exit "$failed"
