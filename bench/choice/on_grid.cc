@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // How many trials the model needs to find the best stream that fits, on a grid that was measured whole: it sees a cell
 // only when it asks for it, with noise on its processor time.
-//   on_grid BENCH.json...          of plan --exhaustive; x264 at one bit rate, of the clip with most cells
+//   on_grid BENCH.json...          of plan --exhaustive; x264, of the clip and bit rate with most cells
 #include <fmt/format.h>
 
 #include <cmath>
@@ -29,13 +29,12 @@ struct Cell {
 };
 
 std::vector<Cell> Read(const char* file) {
-  std::map<std::string, std::vector<Cell>> clips;
+  std::map<std::string, std::vector<Cell>> grids;
   const nlohmann::json bench = nlohmann::json::parse(std::ifstream(file));
   for (const nlohmann::json& trial : bench.at("trials")) {
     Cell cell{trial.at("settings").get<EncodeSettings>()};
     const EncodeSettings& s = cell.settings;
-    if (trial.at("status") != "done" || s.encoder != "x264" || s.rate_control != RateControl::kConstantBitRate ||
-        s.b_frames || s.look_ahead_frames || s.multi_pass)
+    if (trial.at("status") != "done" || s.encoder != "x264" || s.rate_control != RateControl::kConstantBitRate)
       continue;
     cell.cores = trial.at("cpu_cores");
     cell.seconds = trial.at("timing").at("total_seconds");
@@ -43,16 +42,12 @@ std::vector<Cell> Read(const char* file) {
     if (trial.contains("quality") && trial["quality"].is_object() && !trial["quality"]["picture_score"].is_null())
       cell.score = trial["quality"]["picture_score"].get<double>();
     if (cell.score) cell.share = trial["quality"].value("frame_rate_share", 1.0);
-    clips[trial.at("footage_key")].push_back(cell);
+    const std::string clip = trial.at("footage_key");
+    grids[fmt::format("{} {} {}", clip, Extras(s), s.bit_rate.kbps())].push_back(cell);
   }
   std::vector<Cell> most;
-  for (const auto& [key, cells] : clips)
+  for (const auto& [key, cells] : grids)
     if (cells.size() > most.size()) most = cells;
-  std::map<double, int> rates;
-  for (const Cell& cell : most) ++rates[cell.settings.bit_rate.kbps()];
-  const double usual =
-      std::max_element(rates.begin(), rates.end(), [](auto& a, auto& b) { return a.second < b.second; })->first;
-  std::erase_if(most, [&](const Cell& cell) { return cell.settings.bit_rate.kbps() != usual; });
   // What a frame rate takes is known before any of its encodes is measured.
   std::map<double, double> shares;
   for (const Cell& cell : most)
@@ -120,6 +115,7 @@ Found Search(const std::vector<Cell>& grid, double cores, unsigned seed, double 
 void Play(const char* file) {
   const std::vector<Cell> grid = Read(file);
   fmt::print("{}: {} cells\n", file, grid.size());
+  if (grid.empty()) return;
   for (const double noise : {0.06, 0.12})
     for (const double cores : {1.6, 1.3, 1.1, 0.8, 0.6}) {
       std::vector<double> trials, shares, lost;
