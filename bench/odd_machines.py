@@ -22,19 +22,8 @@ import subprocess
 import sys
 import tempfile
 
-SHOW = """title = "Small"
-[picture]
-source_size = "320x180"
-frame_rate = "12"
-footage = ["open-water"]
-[stream]
-bit_rate = "600 kbit/s"
-[recording]
-size = "source"
-frame_rate = "source"
-[require]
-headroom = 0.05
-"""
+from accidents import SHOW
+
 LOCALE = "de_DE.ISO-8859-1"
 GROUP = pathlib.Path("/sys/fs/cgroup/cpu/kettle-half")
 COMMANDS = """survey --out survey

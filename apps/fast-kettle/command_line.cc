@@ -94,7 +94,6 @@ std::vector<std::string> Names(const std::vector<po::options_description>& group
   return names;
 }
 
-// Boost's complaints as one line of ours.
 // As it was typed after the option; "" if nothing was.
 std::string ValueOf(const std::string& option, const std::vector<std::string>& arguments) {
   for (std::size_t i = 0; i < arguments.size(); ++i) {
@@ -104,6 +103,7 @@ std::string ValueOf(const std::string& option, const std::vector<std::string>& a
   return "";
 }
 
+// The options library's complaints as one line of ours.
 [[noreturn]] void Refuse(const std::string& command, const po::error& error, const std::vector<std::string>& arguments,
                          const std::vector<std::string>& names) {
   const std::string help = "; see fast-kettle " + command + " --help";

@@ -24,7 +24,7 @@ double ExpectedGain(const Estimate& estimate, double lead);
 Estimate Sum(const Estimate& one, const Estimate& other);
 
 // What is believed of a number once it is known to exceed `bound`: the mean and deviation of the Normal distribution
-// cut off there. Far below the bound the estimate is the bound.
+// cut off there. An estimate far below the bound becomes the bound.
 Estimate Above(const Estimate& estimate, double bound);
 
 }  // namespace kettle

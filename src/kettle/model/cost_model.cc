@@ -11,8 +11,8 @@ namespace kettle {
 
 namespace {
 
-// Where the beliefs come from: the trials of thirteen plans on one machine, and its captures' grids. They are wide
-// enough for a few trials to move them.
+// First beliefs, wide enough for a few trials to move them. They are guesses that foretold one real clip's grid well
+// (docs/numbers.md), not fitted to anything.
 constexpr Estimate kLevel{-4.5, 2};        // log seconds of a picture of kPixels at kBitsAPixel with the fastest preset
 constexpr Estimate kPixelSlope{1.2, 0.2};  // of log pixels
 constexpr Estimate kBitSlope{0.5, 0.2};    // of log bits a pixel

@@ -10,9 +10,11 @@ namespace kettle {
 
 namespace {
 
-// Points. From the trials of thirteen plans: a score that nothing is known of, a look's own error, and how far scores
-// lie from what their coordinates' plain trends tell.
-constexpr double kUnknownScore = 35, kLookError = 0.6, kRest = 8, kOwnRest = 5, kOfClip = 12, kOfEncoder = 8;
+// First beliefs, in points: guesses that foretold one real clip's grid well (docs/numbers.md), not fitted to anything.
+// A score with the fastest preset that nothing is known of, a look's own error, and how far scores lie from what their
+// coordinates' plain trends tell.
+constexpr Estimate kUnknown{10, 35};
+constexpr double kLookError = 0.6, kRest = 8, kOwnRest = 5, kOfClip = 12, kOfEncoder = 8;
 // How far apart two encodes look alike, as logarithms.
 constexpr double kPixelLength = 0.6, kRateLength = 0.8, kBitLength = 0.9, kPresetLength = 12;
 // How far the trends may lie from flat, in points for a factor of e.
@@ -33,7 +35,7 @@ double Square(double x) { return x * x; }
 LooksModel::LooksModel(std::int64_t source_pixels, double usual_kbps)
     : source_pixels_(static_cast<double>(source_pixels)),
       usual_kbps_(usual_kbps),
-      process_([](const Point& point) { return kUnknownScore - 25 + point.preset; }, Covariance, kLookError) {}
+      process_([](const Point& point) { return kUnknown.mean + point.preset; }, Covariance, kLookError) {}
 
 LooksModel::Point LooksModel::PointOf(const EncodeSettings& settings, const std::string& clip) const {
   return {std::log(static_cast<double>(settings.size.pixels()) / source_pixels_),
@@ -47,7 +49,7 @@ LooksModel::Point LooksModel::PointOf(const EncodeSettings& settings, const std:
 // Plain trends (a level, slopes, bends), and a rest that is alike where the coordinates are: one part of it common to
 // all clips, one of each clip.
 double LooksModel::Covariance(const Point& one, const Point& other) {
-  const double trends = Square(kUnknownScore) + Square(kPixelTrend) * one.pixels * other.pixels +
+  const double trends = Square(kUnknown.deviation) + Square(kPixelTrend) * one.pixels * other.pixels +
                         Square(kRateTrend) * one.frame_rate * other.frame_rate +
                         Square(kBitTrend) * one.bits * other.bits + Square(kPresetTrend) * one.preset * other.preset +
                         Square(kBend) * Square(one.pixels) * Square(other.pixels) +
