@@ -94,7 +94,7 @@ class Device {
   // The fault that strikes in this session, if there is one.
   Fault FaultOf(int session) const {
     for (const Fault& fault : profile_.faults)
-      if (fault.device == static_cast<int>(index_) && fault.session == session) return fault;
+      if (fault.device == static_cast<int>(index_) && (fault.session == 0 || fault.session == session)) return fault;
     return {};
   }
 

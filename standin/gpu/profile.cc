@@ -174,7 +174,7 @@ Fault ReadFault(const Table& table, std::size_t devices) {
   if (fault.kind == FaultKind::kNone) table.Fail("kind", "must be refuse, crash, hang, slow, wrong or lost");
   fault.device = table.Whole("device", 0, 0);
   if (fault.device >= static_cast<int>(devices)) table.Fail("device", "is not among the devices of this profile");
-  fault.session = table.Whole("session", 1, 1);
+  fault.session = table.Whole("session", 1, 0);
   fault.frame = table.Whole("frame", 0, 0);
   fault.factor = table.Number("factor", fault.factor, 1, 1000);
   return fault;

@@ -43,8 +43,8 @@ struct DeviceProfile {
 
 enum class FaultKind { kNone, kRefuse, kCrash, kHang, kSlow, kWrong, kLost };
 
-// A fault that strikes once: in the `session`th encode session that the device opens, at its `frame`th frame. Frame 0
-// of a refusal is the opening itself.
+// A fault that strikes once: in the `session`th encode session that the device opens, at its `frame`th frame. Session 0
+// is whichever gets that far. Frame 0 of a refusal is the opening itself.
 struct Fault {
   FaultKind kind = FaultKind::kNone;
   int device = 0;

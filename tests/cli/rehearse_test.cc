@@ -93,9 +93,9 @@ TEST_F(RehearseTest, ACardThatIsLostCostsItsOwnEncodeOnly) {
   plan["stand_in_gpu"] = "faulty.toml";
   Put("moved.json", plan.dump());
   EXPECT_THAT(Run("rehearse moved.json --out out").complaint(), HasSubstr("add --stand-in-gpu faulty.toml"));
-  // Sessions: one beforehand, then the one that is lost.
+  // In whichever session gets that far: how many are opened before is a matter of the machine's speed.
   Put("faulty.toml", Get(KETTLE_SOURCE "/standin/gpu/profiles/integrated.toml") +
-                         "[[fault]]\nkind = \"lost\"\nsession = 2\nframe = 24\n");
+                         "[[fault]]\nkind = \"lost\"\nsession = 0\nframe = 24\n");
   const auto ran = Run("rehearse moved.json --seconds 6 --stand-in-gpu faulty.toml --out out --quiet");
   EXPECT_EQ(ran.code, 1) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("the recording's encoder failed"), HasSubstr("the GPU was lost"),
@@ -288,7 +288,7 @@ TEST_F(RehearseTest, ACardThatIsLostWithAllEncodesIsSaidInOneLine) {
     plan[encode].update({{"encoder", "nvenc-h264"}, {"preset", "p4"}, {"device", "gpu"}, {"b_frames", 0}});
   Put("gpu-plan.json", plan.dump());
   Put("lost.toml", Get(KETTLE_SOURCE "/standin/gpu/profiles/modest.toml") +
-                       "\n[[fault]]\nkind = \"lost\"\nsession = 4\nframe = 20\n");
+                       "\n[[fault]]\nkind = \"lost\"\nsession = 0\nframe = 20\n");
   const auto ran = Run("rehearse gpu-plan.json --stand-in-gpu lost.toml --seconds 8 --out out --quiet");
   EXPECT_EQ(ran.code, 3) << ran.out;
   EXPECT_THAT(ran.err, HasSubstr("broke off: the GPU was lost"));
