@@ -39,13 +39,15 @@ SrtServer::~SrtServer() {
   ending_ = true;
   acceptor_.join();
   for (std::thread& thread : threads_) thread.join();
-  srt_close(socket_);
+  srt_close(socket_);                  // nobody asks after that,
+  std::lock_guard answered(judging_);  // and whoever asked before has the answer
 }
 
 int SrtServer::port() const { return datagrams_->port(); }
 
 int SrtServer::Judge(void* self, int socket, int, const sockaddr*, const char* stream_id) {
   auto& server = *static_cast<SrtServer*>(self);
+  std::lock_guard judging(server.judging_);
   const bool right = server.options_.key.empty() || server.options_.key == stream_id;
   if (right) return 0;
   ++server.refused_;

@@ -5,6 +5,7 @@
 
 #include <atomic>
 #include <memory>
+#include <mutex>
 #include <string>
 #include <thread>
 #include <vector>
@@ -37,6 +38,7 @@ class SrtServer {
   int socket_ = -1;
   std::unique_ptr<DatagramLink> datagrams_;
   std::atomic<bool> ending_ = false;
+  std::mutex judging_;  // while a thread of libsrt asks
   std::atomic<int> accepted_ = 0, refused_ = 0;
   std::vector<std::thread> threads_;  // one for each publish
   std::thread acceptor_;
