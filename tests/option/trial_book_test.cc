@@ -56,6 +56,61 @@ TEST(TrialBook, MeasuresTheQualityOnceItIsAskedFor) {
   EXPECT_EQ(book.trials().size(), 1u);
 }
 
+// A machine that takes `times` as long while it is slow; the reference encode, 0.1 s otherwise, shows that.
+class SlowingRunner final : public TrialRunner {
+ public:
+  explicit SlowingRunner(std::function<double(double seconds)> times) : times_(std::move(times)) {}
+  Trial Run(const TrialRequest& request) override {
+    const double times = times_(now_);
+    Trial trial = test::DoneTrial(request, 100 / times);
+    trial.timing.encoding = 2;
+    Repeat repeat{.throughput_fps = 100 / times, .cpu_cores = 0.5 * times, .began = now_};
+    repeat.before = repeat.after = ReferenceLook{0.1 * times, 0.15 * times};
+    trial.repeats = {repeat};
+    usual_told_ = request.usual_reference_seconds;
+    now_ += 3;
+    return trial;
+  }
+  double usual_told() const { return usual_told_; }
+
+ private:
+  std::function<double(double)> times_;
+  double now_ = 1000, usual_told_ = -1;
+};
+
+EncodeSettings Numbered(int kbps) {
+  EncodeSettings settings = test::SmallSettings();
+  settings.bit_rate = BitRate::FromKbps(kbps);
+  return settings;
+}
+
+TEST(TrialBook, AMomentInWhichTheMachineIsSlowIsSeenThrough) {
+  SlowingRunner runner([](double seconds) { return seconds > 1020 && seconds < 1040 ? 1.7 : 1.0; });
+  TrialBook book(runner, {}, [](const auto&) {});
+  for (int trial = 0; trial < 25; ++trial) book.Get(Numbered(500 + trial), FakeFootage("a"));
+  EXPECT_NEAR(runner.usual_told(), 0.1, 1e-9) << "so that the next is not cut short for it";
+  for (const Trial& measured : book.trials()) {
+    const Trial trial = book.AtUsualSpeed(measured);
+    EXPECT_NEAR(trial.throughput_fps, 100, 8) << measured.repeats.front().began;
+    EXPECT_NEAR(trial.cpu_cores, 0.5, 0.04);
+    EXPECT_DOUBLE_EQ(trial.headroom, 1 - trial.settings.frame_rate.fps() / trial.throughput_fps);
+  }
+  const auto slow = [](const Trial& trial) { return trial.throughput_fps < 60; };
+  EXPECT_TRUE(std::any_of(book.trials().begin(), book.trials().end(), slow)) << "they are kept as they were measured";
+}
+
+TEST(TrialBook, WhatWasMeasuredOnAFasterMachineCountsAtTheSpeedOfNow) {
+  SlowingRunner fast([](double) { return 1.0; }), slow([](double) { return 1.5; });
+  TrialBook before(fast, {}, [](const auto&) {});
+  for (int trial = 0; trial < 5; ++trial) before.Get(Numbered(500 + trial), FakeFootage("a"));
+  std::vector<Trial> earlier = before.trials();
+  for (Trial& trial : earlier) trial.repeats.front().began -= 1000;
+  TrialBook book(slow, earlier, [](const auto&) {});
+  for (int trial = 0; trial < 5; ++trial) book.Get(Numbered(600 + trial), FakeFootage("a"));
+  EXPECT_NEAR(book.Get(Numbered(502), FakeFootage("a")).throughput_fps, 100 / 1.5, 4);
+  EXPECT_NEAR(book.Get(Numbered(602), FakeFootage("a")).throughput_fps, 100 / 1.5, 4);
+}
+
 class HeadroomRunner final : public TrialRunner {
  public:
   Trial Run(const TrialRequest& request) override {

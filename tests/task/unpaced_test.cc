@@ -63,6 +63,29 @@ TEST_F(UnpacedTest, ALowerFrameRateTakesFewerFramesOfTheSameTime) {
   EXPECT_NEAR(reader.reached_seconds(), 2.0, 0.1);
 }
 
+TEST_F(UnpacedTest, ReferenceEncodesStandAroundItIfAskedFor) {
+  EncodeTask task = Task(test::SmallSettings());
+  EXPECT_FALSE(RunUnpaced(task, clock_, [](double) {}).before);
+  task.look_at_speed = true;
+  const EncodeOutcome outcome = RunUnpaced(task, clock_, [](double) {});
+  ASSERT_TRUE(outcome.before && outcome.after);
+  for (const auto& look : {*outcome.before, *outcome.after}) {
+    EXPECT_GT(look.wall_seconds, 0);
+    EXPECT_GT(look.cpu_seconds, 0);
+  }
+  EXPECT_EQ(outcome.frames, 50) << "they are not counted";
+}
+
+// On a machine whose reference encode took a tenth of a second before, and takes hours now.
+TEST_F(UnpacedTest, AMachineThatIsSlowAtTheMomentGivesUpNothing) {
+  EncodeTask task = Task(test::SmallSettings("x264", "ultrafast"), 40);
+  task.longest_seconds = 12;
+  task.least_fps = 100;
+  task.look_at_speed = true;
+  task.usual_reference_seconds = 0.01;
+  EXPECT_FALSE(RunUnpaced(task, test::SlowClock(), [](double) {}).truncated);
+}
+
 TEST_F(UnpacedTest, AnEncodeThatIsFarTooSlowIsCutShort) {
   const EncodeOutcome outcome = RunUnpaced(Task(test::SmallSettings(), 80), test::SlowClock(), [](double) {});
   EXPECT_TRUE(outcome.truncated);

@@ -1,26 +1,54 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "kettle/evidence/machine_speed.h"
 
+#include <algorithm>
 #include <cmath>
+
+#include "kettle/belief/gaussian_process.h"
+#include "kettle/units/statistics.h"
 
 namespace kettle {
 
 namespace {
 
 // The host of two processors that this was developed on took 0.95 to 1.49 times as long within an hour, in swings of
-// some minutes; the same encode's processor time spreads by 6 % within a calm minute.
-constexpr double kSwing = 0.2, kSwingSeconds = 300, kLookError = 0.06;
+// some minutes; another program comes and goes within seconds. One look is off by 6 % in a calm minute.
+constexpr double kSwing = 0.2, kSwingSeconds = 300, kBurst = 0.2, kBurstSeconds = 10, kLookError = 0.06;
+constexpr std::size_t kNear = 16;  // looks that tell of a moment: those further away add nothing
+
+// Two speeds that wander and come back in time, one slow and one fast (Ornstein-Uhlenbeck processes: Rasmussen and
+// Williams, Gaussian Processes for Machine Learning, B.2.1).
+double Covariance(double one, double other) {
+  const double apart = std::abs(one - other);
+  return kSwing * kSwing * std::exp(-apart / kSwingSeconds) + kBurst * kBurst * std::exp(-apart / kBurstSeconds);
+}
 
 }  // namespace
 
-MachineSpeed::MachineSpeed()
-    : process_(
-          [](double) { return 0.0; },
-          [](double one, double other) { return kSwing * kSwing * std::exp(-std::abs(one - other) / kSwingSeconds); },
-          kLookError) {}
+void MachineSpeed::Observe(double seconds, double took) {
+  const auto later = std::upper_bound(looks_.begin(), looks_.end(), seconds,
+                                      [](double s, const Look& look) { return s < look.seconds; });
+  looks_.insert(later, {seconds, took});
+}
 
-void MachineSpeed::Observe(double seconds, double times) { process_.Observe(seconds, std::log(times)); }
+double MachineSpeed::usual() const {
+  std::vector<double> now, all;
+  for (const Look& look : looks_) {
+    all.push_back(look.took);
+    if (look.seconds >= since_) now.push_back(look.took);
+  }
+  return Median(now.empty() ? all : now).value_or(0);
+}
 
-Estimate MachineSpeed::LogSlowness(double seconds) const { return process_.At(seconds); }
+Estimate MachineSpeed::LogSlowness(double seconds) const {
+  std::vector<Look> near = looks_;
+  const auto count = std::min(kNear, near.size());
+  std::partial_sort(
+      near.begin(), near.begin() + static_cast<std::ptrdiff_t>(count), near.end(),
+      [&](const Look& a, const Look& b) { return std::abs(a.seconds - seconds) < std::abs(b.seconds - seconds); });
+  GaussianProcess<double> process([](double) { return 0.0; }, Covariance, kLookError);
+  for (std::size_t i = 0; i < count; ++i) process.Observe(near[i].seconds, std::log(near[i].took / usual()));
+  return process.At(seconds);
+}
 
 }  // namespace kettle

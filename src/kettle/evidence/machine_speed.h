@@ -1,26 +1,39 @@
 // SPDX-License-Identifier: Apache-2.0
 // How fast the machine was at each moment, beside its usual self: hosts, hot laptops and batteries change it by tenths
-// within minutes, often with nothing else to show for it. Known by encodes that are always the same: the logarithm of
-// how long they take wanders, and comes back to the usual in time (an Ornstein-Uhlenbeck process: Rasmussen and
-// Williams, Gaussian Processes for Machine Learning, B.2.1).
+// within minutes, other programs within a second, often with nothing else to show for it. Known by an encode that is
+// always the same.
 #pragma once
 
-#include "kettle/belief/gaussian_process.h"
+#include <limits>
+#include <vector>
+
+#include "kettle/belief/estimate.h"
 
 namespace kettle {
 
 class MachineSpeed {
  public:
-  MachineSpeed();
+  // Usual is the median of the looks from `since` on, or of all where there is none: the speed to plan for is that of
+  // now, not of last week.
+  explicit MachineSpeed(double since = -std::numeric_limits<double>::infinity()) : since_(since) {}
 
-  // Something took `times` as long as usual, `seconds` after the start. Looks may come in any order.
-  void Observe(double seconds, double times);
+  // What is always the same took so long, `seconds` after whatever moment the caller counts from. Looks may come in any
+  // order.
+  void Observe(double seconds, double took);
 
-  // The natural logarithm of how many times as long as usual things took then. By all looks, later ones too.
+  // 0: nothing was seen.
+  double usual() const;
+
+  // The natural logarithm of how many times as long as usual things took then, by the looks around, later ones too.
+  // Before anything was seen, the usual speed with the deviation that machines have.
   Estimate LogSlowness(double seconds) const;
 
  private:
-  GaussianProcess<double> process_;
+  struct Look {
+    double seconds = 0, took = 0;
+  };
+  double since_;
+  std::vector<Look> looks_;  // in the order of time
 };
 
 }  // namespace kettle

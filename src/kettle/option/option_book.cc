@@ -66,8 +66,32 @@ void OptionBook::Recall(const EncodeSettings& target, const std::function<int(co
     if (trial.done() && trial.footage_key == first && trial.settings == asked && !Known(asked))
       recalled.push_back(asked);
   }
-  for (const EncodeSettings& settings : recalled)
-    options_.push_back(MakeOption({Get(settings, footage_.front())}, footage_.size() == 1));
+  for (const EncodeSettings& settings : recalled) {
+    const std::vector<Trial> trials{Get(settings, footage_.front())};
+    Note(MakeOption(trials, footage_.size() == 1), trials);
+  }
+}
+
+void OptionBook::Note(const Option& option, const std::vector<Trial>& trials, const std::vector<CalmTrial>& calm) {
+  const auto known =
+      std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == option.settings; });
+  const auto place = static_cast<std::size_t>(known - options_.begin());
+  if (known == options_.end()) {
+    options_.emplace_back();
+    made_of_.emplace_back();
+  }
+  options_[place] = option;
+  made_of_[place] = {trials, calm};
+}
+
+void OptionBook::FollowTheSpeed() {
+  if (!book_.knows_speed()) return;
+  const auto follow = [&](Trial& trial) { trial = book_.AtUsualSpeed(book_.Measured(trial)); };
+  for (std::size_t i = 0; i < options_.size(); ++i) {
+    for (Trial& trial : made_of_[i].busiest) follow(trial);
+    for (CalmTrial& calm : made_of_[i].calm) follow(calm.trial);
+    options_[i] = WithCalm(MakeOption(made_of_[i].busiest, options_[i].measured), made_of_[i].calm);
+  }
 }
 
 Trial OptionBook::Get(const EncodeSettings& settings, const Footage& footage, bool quality) {
@@ -135,11 +159,9 @@ Option OptionBook::MeasureOn(const EncodeSettings& settings, const Wanted& wante
                 footage_.begin() + static_cast<std::ptrdiff_t>(i) + 1);
     break;
   }
-  Option option = MakeOption(trials, all);
-  if (known != options_.end())
-    *known = option;
-  else
-    options_.push_back(option);
+  const Option option = MakeOption(trials, all);
+  Note(option, trials);
+  FollowTheSpeed();
   if (watch_.measured) watch_.measured();
   return option;
 }
@@ -182,9 +204,11 @@ Option OptionBook::MeasureCalm(const Option& busiest) {
       trials.push_back({busy.footage, Count(book_.GetWhole(settings, calm->second))});
   const auto known =
       std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
-  *known = WithCalm(busiest, trials);
+  const Option whole = WithCalm(busiest, trials);
+  Note(whole, made_of_[static_cast<std::size_t>(known - options_.begin())].busiest, trials);
+  FollowTheSpeed();
   if (watch_.measured) watch_.measured();
-  return *known;
+  return whole;
 }
 
 }  // namespace kettle

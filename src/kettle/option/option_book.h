@@ -16,7 +16,7 @@ namespace kettle {
 inline constexpr double kFarInBusiest = 10;  // points behind in the busiest stretch: no calm one makes up for it
 
 // Options measured when first asked for: on the hardest footage first, and on no more than it takes to know that an
-// option is of no use.
+// option is of no use. Each new trial tells more of how fast the machine was at the others; they follow.
 class OptionBook {
  public:
   // At most `most_trials` are asked for; beyond them an option stays unmeasured and says so. 0: no limit. `may_measure`
@@ -87,6 +87,8 @@ class OptionBook {
   bool SurelyEasier(const Footage& footage, const EncodeSettings& settings) const;
   Trial Get(const EncodeSettings& settings, const Footage& footage, bool quality = true);
   Trial Count(Trial trial);  // among those asked for, each once; gives it back
+  void Note(const Option& option, const std::vector<Trial>& trials, const std::vector<CalmTrial>& calm = {});
+  void FollowTheSpeed();
 
   TrialBook& book_;
   std::vector<Footage> footage_;  // the one that decided last comes first
@@ -94,7 +96,13 @@ class OptionBook {
   double required_headroom_;
   int most_trials_;
   Watch watch_;
+  // The trials that an option is made of.
+  struct MadeOf {
+    std::vector<Trial> busiest;
+    std::vector<CalmTrial> calm;
+  };
   std::vector<Option> options_;
+  std::vector<MadeOf> made_of_;  // in the same order
   std::vector<std::pair<EncodeSettings, std::string>> asked_;
   std::vector<EncodeSettings> spared_;  // the calmest stretches, being far behind
   int trials_ = 0;

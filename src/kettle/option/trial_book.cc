@@ -2,6 +2,8 @@
 #include "kettle/option/trial_book.h"
 
 #include <algorithm>
+#include <cmath>
+#include <limits>
 
 #include "kettle/encoders/catalogue.h"
 
@@ -9,12 +11,67 @@ namespace kettle {
 
 namespace {
 
+// Of each repeat.
+double EncodeSeconds(const Trial& trial) {
+  return trial.timing.encoding / static_cast<double>(std::max<std::size_t>(1, trial.repeats.size()));
+}
+
 // Of one that lacks headroom no quality is measured.
 bool LacksQuality(const Trial& trial, double least_headroom) {
   return trial.done() && !trial.quality && trial.headroom >= least_headroom;
 }
 
+// From the first moment after all of those.
+double Now(const std::vector<Trial>& earlier) {
+  double last = 0;
+  for (const Trial& trial : earlier)
+    for (const Repeat& repeat : trial.repeats) last = std::max(last, repeat.began + EncodeSeconds(trial));
+  return std::nextafter(last, std::numeric_limits<double>::infinity());
+}
+
 }  // namespace
+
+TrialBook::TrialBook(TrialRunner& runner, std::vector<Trial> known,
+                     std::function<void(const std::vector<Trial>&)> on_new, double least_headroom)
+    : runner_(runner),
+      trials_(std::move(known)),
+      on_new_(std::move(on_new)),
+      least_headroom_(least_headroom),
+      wall_(Now(trials_)),
+      processors_(Now(trials_)) {
+  for (const Trial& trial : trials_) NoteSpeed(trial);
+}
+
+void TrialBook::NoteSpeed(const Trial& trial) {
+  for (const Repeat& repeat : trial.repeats)
+    for (const bool after : {false, true})
+      if (const auto& look = after ? repeat.after : repeat.before) {
+        const double at = repeat.began + (after ? EncodeSeconds(trial) : 0);
+        wall_.Observe(at, look->wall_seconds);
+        processors_.Observe(at, look->cpu_seconds);
+      }
+}
+
+Trial TrialBook::AtUsualSpeed(const Trial& trial) const {
+  Trial usual = trial;
+  if (!trial.done()) return usual;
+  bool known = false;
+  for (Repeat& repeat : usual.repeats) {
+    if (!repeat.before || !repeat.after) continue;
+    const double middle = repeat.began + EncodeSeconds(trial) / 2;
+    repeat.throughput_fps *= std::exp(wall_.LogSlowness(middle).mean);
+    repeat.cpu_cores *= std::exp(-processors_.LogSlowness(middle).mean);
+    known = true;
+  }
+  if (known) Summarise(usual);
+  return usual;
+}
+
+const Trial& TrialBook::Measured(const Trial& trial) const {
+  return *std::find_if(trials_.begin(), trials_.end(), [&](const Trial& other) {
+    return other.settings == trial.settings && other.footage_key == trial.footage_key;
+  });
+}
 
 Trial TrialBook::Get(const EncodeSettings& settings, const Footage& footage, bool quality) {
   const bool fastest = settings.preset == FindFamily(settings.encoder).presets.front();
@@ -29,7 +86,7 @@ Trial TrialBook::Find(const EncodeSettings& settings, const Footage& footage, bo
   const bool fresh = std::find(fresh_.begin(), fresh_.end(), index) != fresh_.end();
   if (known != trials_.end() && (fresh || known->done()) && !(quality && LacksQuality(*known, least_headroom))) {
     if (!fresh) ++reused_;
-    return *known;
+    return AtUsualSpeed(*known);
   }
   Trial trial =
       RunUndisturbed({.settings = settings, .footage = footage, .quality = quality, .least_headroom = least_headroom});
@@ -39,7 +96,7 @@ Trial TrialBook::Find(const EncodeSettings& settings, const Footage& footage, bo
     trials_.push_back(trial);
   if (!fresh) fresh_.push_back(index);
   on_new_(trials_);
-  return trial;
+  return AtUsualSpeed(trial);
 }
 
 std::optional<Message> TrialBook::Disturbed() const {
@@ -51,13 +108,15 @@ std::optional<Message> TrialBook::Disturbed() const {
 
 // What lacks headroom while others take the machine's time is run again, twice at most: a moment's stall must not rule
 // an encoder out. Where others are always busy that is how things are, and only the first few are.
-Trial TrialBook::RunUndisturbed(const TrialRequest& request) {
+Trial TrialBook::RunUndisturbed(TrialRequest request) {
   constexpr int kMostRuns = 3, kMostAgain = 6;
   Trial trial;
   for (int run = 1; run <= kMostRuns; ++run) {
+    request.usual_reference_seconds = wall_.usual();
     trial = runner_.Run(request);
     ++measured_;
-    const bool held_up = trial.done() && trial.disturbed() && trial.headroom < least_headroom_;
+    NoteSpeed(trial);
+    const bool held_up = trial.done() && trial.disturbed() && AtUsualSpeed(trial).headroom < least_headroom_;
     if (!held_up || again_ == kMostAgain) break;
     again_ += run < kMostRuns;
   }

@@ -42,7 +42,7 @@ std::vector<Option> KnownOptions(const TrialBook& book, const EncodeSettings& ta
         if (trial.settings == settings && std::any_of(footage.begin(), footage.end(), [&](const Footage& pictures) {
               return pictures.key() == trial.footage_key;
             }))
-          by_device[settings.device].push_back(trial);
+          by_device[settings.device].push_back(book.AtUsualSpeed(trial));
       }
       for (const auto& [device, trials] : by_device)
         options.push_back(MakeOption(trials, trials.size() == footage.size()));

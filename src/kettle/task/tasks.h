@@ -12,6 +12,7 @@
 #include "kettle/quality/pooling.h"
 #include "kettle/quality/score_sampling.h"
 #include "kettle/realtime/packet_log.h"
+#include "kettle/task/reference_encode.h"
 
 namespace kettle {
 
@@ -22,6 +23,9 @@ struct EncodeTask {
   double longest_seconds = 12;  // feeding stops after this long, if 30 frames are done
   std::string output;           // Matroska file for the packets; empty: thrown away
   double least_fps = 0;         // an encode that is surely slower is of no use and is given up; 0: none is
+  bool look_at_speed = false;   // with a reference encode before and one after
+  // What the reference encode takes usually: where it takes more, the encode is given as much more time. 0: not known.
+  double usual_reference_seconds = 0;
 };
 struct EncodeOutcome {
   int frames = 0;              // measured
@@ -37,6 +41,7 @@ struct EncodeOutcome {
   std::string bus_address;  // where the GPU sits; empty: a processor, or nothing tells
   Versions versions;
   std::vector<SlowDown> slow_downs;  // at most one
+  std::optional<ReferenceLook> before, after;
 };
 
 // One encode for long, as fast as it goes, in windows: does it slow down as the machine heats up?

@@ -5,6 +5,7 @@
 
 #include "kettle/media/writer.h"
 #include "kettle/task/feed.h"
+#include "kettle/task/reference_encode.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -56,12 +57,7 @@ void FillFrom(const Feed& feed, const EncodeSettings& settings, EncodeOutcome& o
   if (const auto slow_down = log.slow_down()) outcome.slow_downs.push_back(*slow_down);
 }
 
-}  // namespace
-
-EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::function<void(double)>& progress) {
-  const Y4mFile footage(task.footage);
-  Heartbeat heartbeat(clock, progress);
-  heartbeat(0);
+EncodeOutcome EncodeOnce(const EncodeTask& task, const Y4mFile& footage, const Clock& clock, Heartbeat& heartbeat) {
   const std::int64_t busy_ns = clock.now_ns();
   WarmUp(task.settings, footage, clock, heartbeat);
 
@@ -100,6 +96,26 @@ EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::
     for (const PacketPtr& packet : feed.packets()) writer.Write(*packet);
     writer.Finish();
   }
+  return outcome;
+}
+
+}  // namespace
+
+EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::function<void(double)>& progress) {
+  const Y4mFile footage(task.footage);
+  Heartbeat heartbeat(clock, progress);
+  heartbeat(0);
+  const auto look = [&] { return task.look_at_speed ? EncodeReference(clock, [&] { heartbeat(0); }) : std::nullopt; };
+  const auto before = look();
+  EncodeTask allowed = task;
+  if (before && task.usual_reference_seconds > 0) {
+    const double slowness = std::max(1.0, before->wall_seconds / task.usual_reference_seconds);
+    allowed.longest_seconds *= slowness;
+    allowed.least_fps /= slowness;
+  }
+  EncodeOutcome outcome = EncodeOnce(allowed, footage, clock, heartbeat);
+  outcome.before = before;
+  outcome.after = look();
   return outcome;
 }
 

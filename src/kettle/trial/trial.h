@@ -28,6 +28,9 @@ struct Repeat {
   double stolen_cores = 0;  // that the hypervisor took
   std::int64_t throttle_events = 0;
   std::string busiest;  // of the other programs; empty if none took a tenth of a core
+  double began = 0;     // seconds since 1970
+  // What the reference encode took right before and right after it, where it was run.
+  std::optional<ReferenceLook> before, after;
 
   // The neighbours had a part in the figures.
   bool disturbed() const { return other_cores >= 0.2 || stolen_cores >= 0.1 || throttle_events > 0; }
@@ -123,6 +126,9 @@ struct TrialRequest {
   // One that is clearly slower than real time with this headroom is of no use: cut short as soon as that is known, and
   // its quality not measured. Not set: every one is of use.
   std::optional<double> least_headroom = {};
+  // What the reference encode takes usually, for then a machine that is slow at the moment cuts nothing short that
+  // would not be otherwise. 0: not known.
+  double usual_reference_seconds = 0;
   int scored_a_second = kScoredASecond;
 };
 

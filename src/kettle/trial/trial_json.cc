@@ -19,7 +19,8 @@ nlohmann::json TimingJson(const TrialTiming& t) {
 
 }  // namespace
 
-KETTLE_JSON(Repeat, throughput_fps, cpu_cores, other_cores, stolen_cores, throttle_events, busiest)
+KETTLE_JSON(Repeat, throughput_fps, cpu_cores, other_cores, stolen_cores, throttle_events, busiest, began, before,
+            after)
 
 std::string Trial::id() const { return HexDigest(JsonText(nlohmann::json(settings)) + "|" + footage_key); }
 

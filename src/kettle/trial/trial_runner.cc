@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <algorithm>
+#include <chrono>
 #include <cmath>
 
 #include "kettle/machine/conditions.h"
@@ -30,6 +31,10 @@ Trial Named(const EncodeSettings& settings, const Footage& footage, const StandI
   trial.device = Name(family.device);
   trial.simulated = IsSimulated(family, stand_in);
   return trial;
+}
+
+double SecondsSince1970() {
+  return std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count();
 }
 
 // What the machine was doing while a worker ran.
@@ -66,8 +71,13 @@ void Fill(const EncodeOutcome& outcome, const WorkerReport& report, Trial& trial
   trial.truncated = outcome.truncated;
   trial.feeding_cores = outcome.scaling_seconds * trial.settings.frame_rate.fps();
   repeat.throughput_fps = outcome.frames / outcome.seconds;
+  repeat.before = outcome.before;
+  repeat.after = outcome.after;
+  double cpu_seconds = report.cpu_seconds;
+  for (const auto& look : {outcome.before, outcome.after})
+    if (look) cpu_seconds -= look->cpu_seconds;
   repeat.cpu_cores =
-      std::max(0.0, report.cpu_seconds / outcome.fed_frames * trial.settings.frame_rate.fps() - trial.feeding_cores);
+      std::max(0.0, cpu_seconds / outcome.fed_frames * trial.settings.frame_rate.fps() - trial.feeding_cores);
   trial.mean_kbps = outcome.mean_kbps;
   trial.peak_second_kbps = outcome.peak_second_kbps;
   trial.latency = outcome.latency;
@@ -134,10 +144,14 @@ Trial ProcessTrialRunner::RunEncode(const TrialRequest& request, const std::file
   const double least_headroom = request.least_headroom.value_or(0);
   const double longest = footage.seconds() * (request.least_headroom ? std::min(1.0, (1 - least_headroom) * kBorderline)
                                                                      : kLongestPerFootage);
-  const EncodeTask task{settings, footage.file.string(), request.longest_seconds.value_or(longest), encoded.string(),
-                        request.least_headroom ? settings.frame_rate.fps() / (1 - least_headroom) : 0};
+  EncodeTask task{settings, footage.file.string(), request.longest_seconds.value_or(longest), encoded.string(),
+                  request.least_headroom ? settings.frame_rate.fps() / (1 - least_headroom) : 0};
+  // A GPU does not wait for the processors.
+  task.look_at_speed = request.least_headroom && FindFamily(settings.encoder).device == DeviceKind::kCpu;
+  task.usual_reference_seconds = request.usual_reference_seconds;
   const std::string label = Label(settings, footage.label);
   const Surroundings surroundings;
+  const double began = SecondsSince1970();
   WorkerReport report = worker_.Run({"encode", task, task.longest_seconds * 2 + kGraceSeconds, patience_seconds_},
                                     [&](double share) { watcher_(label, share * (request.quality ? 0.7 : 1)); });
   trial.timing.total = report.wall_seconds;
@@ -145,6 +159,7 @@ Trial ProcessTrialRunner::RunEncode(const TrialRequest& request, const std::file
   if (const auto outcome = AnswerOf<EncodeOutcome>(report)) {
     trial.timing.encoding = outcome->busy_seconds;
     Repeat repeat;
+    repeat.began = began;
     surroundings.Charge(report, outcome->fed_frames, trial, repeat);
     Fill(*outcome, report, trial, repeat);
     trial.repeats = {repeat};
