@@ -26,6 +26,12 @@ inline Quality QualityOf(double score) {
   return Quality{.frames = 60, .picture_score = score, .seconds_picture_score = {score}};
 }
 
+// Its processors at the frame rate, of the only repeat that a made-up trial has.
+inline void SetCores(Trial& trial, double cores) {
+  trial.cpu_cores = cores;
+  trial.repeats = {{.throughput_fps = trial.throughput_fps, .cpu_cores = cores}};
+}
+
 // What a trial of the request has, whatever it measured: done, on the device of its encoder, as fast as that.
 inline Trial DoneTrial(const TrialRequest& request, double throughput_fps) {
   Trial trial;
@@ -36,6 +42,7 @@ inline Trial DoneTrial(const TrialRequest& request, double throughput_fps) {
   trial.status = WorkerStatus::kDone;
   trial.throughput_fps = throughput_fps;
   trial.headroom = 1 - request.settings.frame_rate.fps() / throughput_fps;
+  SetCores(trial, 0);
   return trial;
 }
 
@@ -67,7 +74,7 @@ class FakeRunner final : public TrialRunner {
     trial.status = WorkerStatus::kDone;
     trial.throughput_fps = figures.throughput_fps;
     trial.headroom = 1 - settings.frame_rate.fps() / figures.throughput_fps;
-    trial.cpu_cores = figures.cpu_cores;
+    SetCores(trial, figures.cpu_cores);
     if (request.quality) trial.quality = QualityOf(ScoreOf(figures.similarity));
     return trial;
   }

@@ -89,26 +89,36 @@ Found Search(const std::vector<Cell>& grid, double cores, unsigned seed, double 
     ++found.trials;
     found.time_share += cell.seconds / all_seconds;
   };
-  const auto rivals = [&] {
-    std::vector<Rival> all;
-    for (std::size_t i = 0; i < grid.size(); ++i) {
-      const Cell& cell = grid[i];
-      const double fps = cell.settings.frame_rate.fps();
-      const Estimate log_seconds = cost.LogSeconds(cell.settings, "clip");
-      const Estimate raw = looks.Score(cell.settings, "clip");
-      Rival rival{{raw.mean > 0 ? raw.mean * cell.share : raw.mean, raw.deviation * cell.share}};
-      rival.holds = ProbabilityAtMost(log_seconds, std::log(cores / fps));
-      rival.seconds = kTrialSeconds + std::min(2.5, std::exp(log_seconds.mean) * fps);
-      rival.measured = seen[i];
-      rival.known_worth = cell.worth();
-      if (cell.cut_short && rival.measured) rival.holds = 0;
-      all.push_back(rival);
-    }
-    return all;
+  const auto holds = [&](const Cell& cell) {
+    return ProbabilityAtMost(cost.LogSeconds(cell.settings, "clip"), std::log(cores / cell.settings.frame_rate.fps()));
   };
-  while (const auto next = NextMeasurement(rivals(), kNobodySees)) measure(*next);
-  const auto leader = Leader(rivals());
-  found.lost = leader ? best - grid[*leader].worth() : best + 100;
+  const auto leader = [&] {
+    const Cell* leading = nullptr;
+    for (std::size_t i = 0; i < grid.size(); ++i)
+      if (seen[i] && !grid[i].cut_short && holds(grid[i]) > 0.5 && (!leading || grid[i].worth() > leading->worth()))
+        leading = &grid[i];
+    return leading;
+  };
+  for (;;) {
+    std::vector<std::size_t> open;
+    std::vector<Rival> rivals;
+    for (std::size_t i = 0; i < grid.size(); ++i) {
+      if (seen[i]) continue;
+      const Cell& cell = grid[i];
+      const Estimate raw = looks.Score(cell.settings, "clip");
+      const double encode = std::exp(cost.LogSeconds(cell.settings, "clip").mean) * cell.settings.frame_rate.fps();
+      open.push_back(i);
+      rivals.push_back({{raw.mean > 0 ? raw.mean * cell.share : raw.mean, raw.deviation * cell.share},
+                        holds(cell),
+                        kTrialSeconds + std::min(2.5, encode)});
+    }
+    const Cell* lead = leader();
+    const auto next = NextMeasurement(rivals, lead ? lead->worth() : -100, kNobodySees);
+    if (!next) break;
+    measure(open[*next]);
+  }
+  const Cell* lead = leader();
+  found.lost = lead ? best - lead->worth() : best + 100;
   return found;
 }
 

@@ -7,35 +7,29 @@
 namespace kettle {
 namespace {
 
-Rival Measured(double worth, double holds = 1) {
-  return {.worth = {worth, 0.5}, .holds = holds, .measured = true, .known_worth = worth};
-}
-Rival Unmeasured(double mean, double deviation, double holds = 1, double seconds = 1) {
-  return {.worth = {mean, deviation}, .holds = holds, .seconds = seconds};
-}
+constexpr double kLead = 40, kWorthALook = 0.1;
 
-TEST(NextMeasurement, TheLeaderIsTheBestThatProbablyHolds) {
-  EXPECT_EQ(Leader({Measured(30), Measured(40), Measured(50, 0.3)}), 1u);
-  EXPECT_EQ(Leader({Unmeasured(90, 1), Measured(50, 0.3)}), std::nullopt);
+Rival Of(double mean, double deviation, double holds = 1, double seconds = 1) {
+  return {{mean, deviation}, holds, seconds};
 }
 
 TEST(NextMeasurement, WhatMayBeBetterIsAskedBeforeWhatIsKnownToBeWorse) {
-  EXPECT_EQ(NextMeasurement({Measured(40), Unmeasured(35, 0.5), Unmeasured(38, 6)}, 0.1), 2u);
-  EXPECT_EQ(NextMeasurement({Measured(40), Unmeasured(50, 1, 0.01), Unmeasured(45, 1, 0.9)}, 0.1), 2u)
-      << "it hardly holds";
+  EXPECT_EQ(NextMeasurement({Of(35, 0.5), Of(38, 6)}, kLead, kWorthALook), 1u);
+  EXPECT_EQ(NextMeasurement({Of(50, 1, 0.01), Of(45, 1, 0.9)}, kLead, kWorthALook), 1u) << "it hardly holds";
 }
 
 TEST(NextMeasurement, OfTwoThatPromiseTheSameTheQuickerIsAsked) {
-  EXPECT_EQ(NextMeasurement({Measured(40), Unmeasured(42, 3, 1, 4), Unmeasured(42, 3, 1, 1)}, 0.1), 2u);
+  EXPECT_EQ(NextMeasurement({Of(42, 3, 1, 4), Of(42, 3, 1, 1)}, kLead, kWorthALook), 1u);
 }
 
 TEST(NextMeasurement, EndsWhenNothingPromisesMoreThanAnybodySees) {
-  EXPECT_EQ(NextMeasurement({Measured(40), Unmeasured(35, 1), Unmeasured(50, 1, 0.001)}, 0.1), std::nullopt);
-  EXPECT_EQ(NextMeasurement({Measured(40)}, 0.1), std::nullopt);
+  EXPECT_EQ(NextMeasurement({Of(35, 1), Of(50, 1, 0.001)}, kLead, kWorthALook), std::nullopt);
+  EXPECT_EQ(NextMeasurement({}, kLead, kWorthALook), std::nullopt);
 }
 
-TEST(NextMeasurement, WithoutALeaderAnythingThatHoldsIsWorthALook) {
-  EXPECT_EQ(NextMeasurement({Measured(50, 0), Unmeasured(-20, 5)}, 0.1), 1u);
+TEST(Promise, IsWhatItMayGainAsFarAsItHolds) {
+  EXPECT_NEAR(Promise(Of(50, 1, 0.5), kLead), 5, 0.01);
+  EXPECT_LT(Promise(Of(30, 1), kLead), 1e-6);
 }
 
 }  // namespace

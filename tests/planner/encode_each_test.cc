@@ -23,7 +23,7 @@ class RateRunner final : public TrialRunner {
     const auto preset = static_cast<double>(std::find(presets.begin(), presets.end(), s.preset) - presets.begin());
     const double fps = fastest_fps_ / std::pow(1.5, preset);
     Trial trial = test::DoneTrial(request, fps);
-    trial.cpu_cores = 2 * s.frame_rate.fps() / fps;
+    test::SetCores(trial, 2 * s.frame_rate.fps() / fps);
     const double behind = FindFamily(s.encoder).device == DeviceKind::kCpu ? 0 : gpus_behind_;
     trial.quality = test::QualityOf(40 - behind + preset + points_ * std::log2(s.bit_rate.kbps() / 1000));
     return trial;

@@ -33,7 +33,7 @@ class CodecRunner final : public TrialRunner {
     const bool stream = s.rate_control == RateControl::kConstantBitRate;
     const double fps = coder.fps * (stream ? 4 : 1) / std::pow(1.5, preset);
     Trial trial = test::DoneTrial(request, fps);
-    trial.cpu_cores = 2 * s.frame_rate.fps() / fps;
+    test::SetCores(trial, 2 * s.frame_rate.fps() / fps);
     const double below = FindFamily(s.encoder).quality.usual - s.quality_level.value_or(0);
     trial.mean_kbps = s.quality_level ? 20'000 * coder.bits * std::pow(1.1, below) : s.bit_rate.kbps();
     trial.quality = test::QualityOf(s.quality_level ? 80 + 2 * below : 60 + 10 * (1 / coder.bits - 1));

@@ -28,7 +28,7 @@ class PixelRunner final : public TrialRunner {
     const double pixels = static_cast<double>(s.size.pixels());
     const bool looks_ahead = s.look_ahead_frames.value_or(0) > 0;
     Trial trial = test::DoneTrial(request, speed_ / pixels / std::pow(1.5, preset) * (looks_ahead ? 0.8 : 1));
-    trial.cpu_cores = 2 * s.frame_rate.fps() / trial.throughput_fps;
+    test::SetCores(trial, 2 * s.frame_rate.fps() / trial.throughput_fps);
     trial.mean_kbps = s.bit_rate.kbps() > 0 ? s.bit_rate.kbps() : 20'000;
     const bool stream = s.rate_control == RateControl::kConstantBitRate;
     const FrameSize viewed = request.footage.viewing_size.width > 0 ? request.footage.viewing_size : kSource;

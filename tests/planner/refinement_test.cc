@@ -17,7 +17,7 @@ class BFramesRunner final : public TrialRunner {
     const int b_frames = request.settings.b_frames.value_or(x264 ? 3 : 0);
     asked_nvenc_ = asked_nvenc_ || (!x264 && b_frames > 0);
     Trial trial = test::DoneTrial(request, 600);
-    trial.cpu_cores = x264 ? 0.3 : 0.05;
+    test::SetCores(trial, x264 ? 0.3 : 0.05);
     trial.b_frames = b_frames;
     const double smaller = request.settings.size.width < 640 ? 20 : 0;
     trial.quality =

@@ -32,7 +32,7 @@ class GrowthRunner final : public TrialRunner {
     const double hard = Of(request.footage.label, 0, 1), pixels = static_cast<double>(s.size.pixels());
     const double fps = Of(s.encoder, 40e6, 400e6) * (1.2 - 0.4 * hard) / pixels / std::pow(gpu ? 1.2 : 1.6, preset);
     Trial trial = test::DoneTrial(request, fps);
-    trial.cpu_cores = gpu ? 0.05 : 2 * s.frame_rate.fps() / fps;
+    test::SetCores(trial, gpu ? 0.05 : 2 * s.frame_rate.fps() / fps);
     trial.mean_kbps = s.quality_level ? 20'000 * Of(s.encoder, 0.5, 1) : s.bit_rate.kbps();
     const double lines = std::log2(s.size.height / 600.0);
     double score = 55 - 12 * hard - 9 * lines * lines + preset + Of(s.encoder, 0, 6);

@@ -20,7 +20,7 @@ class LookAheadRunner final : public TrialRunner {
     const auto preset = static_cast<double>(std::find(presets.begin(), presets.end(), s.preset) - presets.begin());
     const bool looks_ahead = s.look_ahead_frames.value_or(0) > 0, large = s.size == kLarge;
     Trial trial = test::DoneTrial(request, 90 / std::pow(2, preset) * (looks_ahead ? 0.9 : 1) * (large ? 1 : 1.5625));
-    trial.cpu_cores = 2 * s.frame_rate.fps() / trial.throughput_fps;
+    test::SetCores(trial, 2 * s.frame_rate.fps() / trial.throughput_fps);
     trial.quality = test::QualityOf(30 + preset + large + (looks_ahead ? 4 : 0));
     return trial;
   }

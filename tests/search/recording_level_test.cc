@@ -20,7 +20,7 @@ class LevelRunner final : public TrialRunner {
     const int level = request.settings.quality_level.value_or(0);
     const double score = by_level ? at_zero_ - slope_ * level : 42;
     Trial trial = test::DoneTrial(request, by_level ? level_fps : 300);
-    trial.cpu_cores = 0.3;
+    test::SetCores(trial, 0.3);
     trial.mean_kbps = by_level ? 20000 - 300 * level : request.settings.bit_rate.kbps();
     if (request.quality) trial.quality = test::QualityOf(score);
     return trial;

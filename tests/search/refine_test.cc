@@ -15,7 +15,7 @@ class ExtrasRunner final : public TrialRunner {
   Trial Run(const TrialRequest& request) override {
     asked.push_back(request.settings);
     Trial trial = test::DoneTrial(request, 200);
-    trial.cpu_cores = 0.5;
+    test::SetCores(trial, 0.5);
     trial.b_frames = request.settings.b_frames.value_or(3);
     trial.quality = test::QualityOf(score_(request.settings));
     return trial;

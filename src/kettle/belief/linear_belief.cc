@@ -3,19 +3,19 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace kettle {
 
 void LinearBelief::Expect(const std::string& part, const Estimate& prior) {
   const auto place = static_cast<int>(parts_.size());
   if (!parts_.emplace(part, place).second) return;
-  precision_.conservativeResize(place + 1, place + 1);
-  precision_.row(place).setZero();
-  precision_.col(place).setZero();
-  precision_(place, place) = 1 / (prior.deviation * prior.deviation);
-  weighted_mean_.conservativeResize(place + 1);
-  weighted_mean_(place) = prior.mean * precision_(place, place);
-  solved_ = false;
+  mean_.conservativeResize(place + 1);
+  mean_(place) = prior.mean;
+  covariance_.conservativeResize(place + 1, place + 1);
+  covariance_.row(place).setZero();
+  covariance_.col(place).setZero();
+  covariance_(place, place) = prior.deviation * prior.deviation;
 }
 
 Eigen::VectorXd LinearBelief::Row(const Sum& sum) const {
@@ -24,37 +24,30 @@ Eigen::VectorXd LinearBelief::Row(const Sum& sum) const {
   return row;
 }
 
-const Eigen::LDLT<Eigen::MatrixXd>& LinearBelief::Solver() const {
-  if (!solved_) solver_.compute(precision_);
-  solved_ = true;
-  return solver_;
-}
-
 void LinearBelief::Observe(const Sum& sum, double value, double error) {
-  const Eigen::VectorXd row = Row(sum);
-  const double weight = 1 / (error * error);
-  precision_ += weight * row * row.transpose();
-  weighted_mean_ += weight * value * row;
-  solved_ = false;
+  const Eigen::VectorXd row = Row(sum), shared = covariance_ * row;
+  const double variance = row.dot(shared) + error * error;
+  mean_ += shared * ((value - row.dot(mean_)) / variance);
+  covariance_ -= shared * (shared / variance).transpose();
 }
 
 void LinearBelief::ObserveAbove(const Sum& sum, double bound, double error) {
-  const Estimate before = Of(sum);
-  const double variance = before.deviation * before.deviation, of_look = variance + error * error;
-  const Estimate look = Above({before.mean, std::sqrt(of_look)}, bound);
-  const double share = variance / of_look;
-  const double mean = before.mean + share * (look.mean - before.mean);
-  const double left = variance - share * variance * (1 - look.deviation * look.deviation / of_look);
-  // One look that would have told the same. Where the bound lies far below, none.
-  const double weight = 1 / left - 1 / variance;
-  if (weight * variance < 1e-9) return;
-  Observe(sum, (mean / left - before.mean / variance) / weight, 1 / std::sqrt(weight));
+  const Eigen::VectorXd row = Row(sum), shared = covariance_ * row;
+  const double variance = row.dot(shared) + error * error, mean = row.dot(mean_);
+  const Estimate look = Above({mean, std::sqrt(variance)}, bound);
+  mean_ += shared * ((look.mean - mean) / variance);
+  covariance_ -= shared * (shared * ((1 - look.deviation * look.deviation / variance) / variance)).transpose();
 }
 
 Estimate LinearBelief::Of(const Sum& sum) const {
-  const Eigen::VectorXd row = Row(sum);
-  const auto& solver = Solver();
-  return {row.dot(solver.solve(weighted_mean_)), std::sqrt(std::max(0.0, row.dot(solver.solve(row))))};
+  std::vector<std::pair<int, double>> places;  // and how many times each
+  for (const Summand& summand : sum) places.emplace_back(parts_.at(summand.part), summand.times);
+  double mean = 0, variance = 0;
+  for (const auto& [place, times] : places) {
+    mean += times * mean_(place);
+    for (const auto& [other, other_times] : places) variance += times * other_times * covariance_(place, other);
+  }
+  return {mean, std::sqrt(std::max(0.0, variance))};
 }
 
 }  // namespace kettle

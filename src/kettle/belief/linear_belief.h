@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // A number that adds up from named parts, each of which is believed to have some size: Bayesian linear regression with
-// Normal priors (Bishop, Pattern Recognition and Machine Learning, 3.3).
+// Normal priors (Bishop, Pattern Recognition and Machine Learning, 3.3), one look after the other.
 #pragma once
 
 #include <eigen3/Eigen/Dense>
@@ -36,14 +36,10 @@ class LinearBelief {
 
  private:
   Eigen::VectorXd Row(const Sum& sum) const;
-  const Eigen::LDLT<Eigen::MatrixXd>& Solver() const;
 
   std::map<std::string, int> parts_;  // and their places
-  // The belief in its natural parameters: the inverse of the covariance, and that times the mean.
-  Eigen::MatrixXd precision_;
-  Eigen::VectorXd weighted_mean_;
-  mutable Eigen::LDLT<Eigen::MatrixXd> solver_;
-  mutable bool solved_ = false;
+  Eigen::VectorXd mean_;
+  Eigen::MatrixXd covariance_;
 };
 
 }  // namespace kettle

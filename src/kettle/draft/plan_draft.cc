@@ -90,15 +90,15 @@ SearchSpace StreamSpace(const PlanRequest& request) {
   return space;
 }
 
-PlanDraft::PlanDraft(const PlanRequest& asked, TrialBook& trials, const Prove& run)
+PlanDraft::PlanDraft(const PlanRequest& asked, TrialBook& trials, const kettle::Prove& run)
     : request(asked),
       book(trials),
-      prove(run),
       space(StreamSpace(asked)),
       plan(BegunPlan(asked, space)),
       options(trials, asked.footage, asked.capacity.headroom, plan.grid / 2,
               {[this](const EncodeSettings& settings) { return MayMeasure(settings); }, [this] { Tell(); }},
-              asked.calm) {}
+              asked.calm),
+      prove_(run) {}
 
 void PlanDraft::Begin(PlanStage stage) {
   stage_ = stage;
@@ -179,6 +179,16 @@ void PlanDraft::NoteCodec(Role role, const std::string& family, const Message& w
       return;
     }
   plan.other_codecs.push_back({role, codec, family, why});
+}
+
+Proof PlanDraft::ProveWith(const kettle::Prove& prove, const Pair& pair) {
+  constexpr double kWaitSeconds = 2;
+  double before = book.LookAtSpeed();
+  for (; before > kSlow && patience_seconds_ > 0 && !request.time.limited(); patience_seconds_ -= kWaitSeconds)
+    before = book.LookAtSpeed(kWaitSeconds);
+  Proof proof = prove(pair);
+  proof.slowness = std::max(before, book.LookAtSpeed());
+  return proof;
 }
 
 }  // namespace kettle

@@ -16,16 +16,22 @@ namespace kettle {
 class PlanDraft {
  public:
   // All three must outlive it.
-  PlanDraft(const PlanRequest& request, TrialBook& book, const Prove& prove);
+  PlanDraft(const PlanRequest& request, TrialBook& book, const kettle::Prove& prove);
   PlanDraft(const PlanDraft&) = delete;
   PlanDraft& operator=(const PlanDraft&) = delete;
 
   const PlanRequest& request;
   TrialBook& book;
-  const Prove& prove;
   const SearchSpace space;  // of the stream's picture
   Plan plan;
   OptionBook options;
+
+  // Runs a pair in real time, at the machine's usual speed as far as that can be waited for.
+  Proof Prove(const Pair& pair) { return ProveWith(prove_, pair); }
+  // The same, which may end early where the request allows that.
+  Proof ProveUntilTooMuch(const Pair& pair) {
+    return ProveWith(request.prove_until_too_much ? request.prove_until_too_much : prove_, pair);
+  }
 
   void Begin(PlanStage stage);
   // Whether the time allows more of this stage; if not, the plan says that it was left out.
@@ -40,6 +46,7 @@ class PlanDraft {
   bool IsPlainRecording(const std::string& family) const;
   // Whether the show lets that encode run there.
   bool MayUse(Role role, const std::string& family, int device) const;
+  bool PictureIsOpen() const { return space.sizes.size() * space.rates.size() > 1; }  // of the stream
   bool RecordingIsFree() const;  // it may have another size or frame rate than the source
   bool one_encode_will_do() const { return RecordingIsFree() || request.show.recording_is_stream; }
   bool must_split() const { return !request.targets.served.empty(); }  // no one encode suits all destinations
@@ -49,9 +56,12 @@ class PlanDraft {
   void NoteCodec(Role role, const std::string& family, const Message& why);
 
  private:
+  Proof ProveWith(const kettle::Prove& prove, const Pair& pair);
   void Tell() const;
   bool MayMeasure(const EncodeSettings& settings);
 
+  const kettle::Prove& prove_;
+  double patience_seconds_ = 30;  // that the plan may wait for the machine's usual speed, in all
   PlanStage stage_ = PlanStage::kPicture;
   std::set<PlanStage> left_out_;
 };

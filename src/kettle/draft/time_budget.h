@@ -25,6 +25,7 @@ class TimeBudget {
   // `seconds_left`: asked each time; not set: no limit. `proof_seconds`: what a proof run plays.
   TimeBudget(std::function<double()> seconds_left, double proof_seconds);
 
+  bool limited() const { return static_cast<bool>(seconds_left_); }
   // Whether something of this stage may be begun. The first proof run always may.
   bool Allows(PlanStage stage) const;
 

@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include "kettle/belief/gaussian_process.h"
-#include "kettle/units/statistics.h"
 
 namespace kettle {
 
@@ -14,7 +13,8 @@ namespace {
 // The host of two processors that this was developed on took 0.95 to 1.49 times as long within an hour, in swings of
 // some minutes; another program comes and goes within seconds. One look is off by 6 % in a calm minute.
 constexpr double kSwing = 0.2, kSwingSeconds = 300, kBurst = 0.2, kBurstSeconds = 10, kLookError = 0.06;
-constexpr std::size_t kNear = 16;  // looks that tell of a moment: those further away add nothing
+constexpr double kLeastSeconds = 0.1;  // that a look counts for: its own
+constexpr std::size_t kNear = 16;      // looks that tell of a moment: those further away add nothing
 
 // Two speeds that wander and come back in time, one slow and one fast (Ornstein-Uhlenbeck processes: Rasmussen and
 // Williams, Gaussian Processes for Machine Learning, B.2.1).
@@ -32,12 +32,22 @@ void MachineSpeed::Observe(double seconds, double took) {
 }
 
 double MachineSpeed::usual() const {
-  std::vector<double> now, all;
-  for (const Look& look : looks_) {
-    all.push_back(look.took);
-    if (look.seconds >= since_) now.push_back(look.took);
+  const auto now = std::find_if(looks_.begin(), looks_.end(), [&](const Look& look) { return look.seconds >= since_; });
+  const std::vector<Look> looks(now == looks_.end() ? looks_.begin() : now, looks_.end());
+  // Each look counts for the time around it: a busy minute is looked at more often than a quiet one.
+  std::vector<std::pair<double, double>> took_for;
+  double all = 0;
+  for (std::size_t i = 0; i < looks.size(); ++i) {
+    const double since = i > 0 ? std::min(kBurstSeconds, looks[i].seconds - looks[i - 1].seconds) : 0;
+    const double until = i + 1 < looks.size() ? std::min(kBurstSeconds, looks[i + 1].seconds - looks[i].seconds) : 0;
+    took_for.emplace_back(looks[i].took, since + until + kLeastSeconds);
+    all += took_for.back().second;
   }
-  return Median(now.empty() ? all : now).value_or(0);
+  std::sort(took_for.begin(), took_for.end());
+  double passed = 0;
+  for (const auto& [took, seconds] : took_for)
+    if (passed += seconds; 2 * passed >= all) return took;
+  return 0;
 }
 
 Estimate MachineSpeed::LogSlowness(double seconds) const {

@@ -13,8 +13,8 @@ namespace kettle {
 
 class MachineSpeed {
  public:
-  // Usual is the median of the looks from `since` on, or of all where there is none: the speed to plan for is that of
-  // now, not of last week.
+  // Usual is the median over the time that was looked at from `since` on, or over all where there was none: the speed
+  // to plan for is that of now, not of last week.
   explicit MachineSpeed(double since = -std::numeric_limits<double>::infinity()) : since_(since) {}
 
   // What is always the same took so long, `seconds` after whatever moment the caller counts from. Looks may come in any

@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "kettle/encoders/catalogue.h"
 
@@ -21,10 +20,6 @@ constexpr Estimate kClip{0, 0.3};           // a clip beside the first
 constexpr Estimate kExtra{0.05, 0.15};      // B-frames, look-ahead and the like, where they are asked for
 constexpr Estimate kOwn{0, 0.1};            // what an encode takes beside what its parts tell
 constexpr double kPixels = 5e5, kBitsAPixel = 0.1;
-
-std::string OwnPart(const EncodeSettings& settings, const std::string& clip) {
-  return "own of " + nlohmann::json(settings).dump() + clip;
-}
 
 }  // namespace
 
@@ -55,9 +50,11 @@ LinearBelief::Sum CostModel::PartsOf(const EncodeSettings& settings, const std::
 }
 
 LinearBelief::Sum CostModel::WithItsOwn(const EncodeSettings& settings, const std::string& clip) {
+  const std::pair<EncodeSettings, std::string> encode{settings, clip};
+  const auto place = std::find(seen_.begin(), seen_.end(), encode) - seen_.begin();
+  if (place == std::ssize(seen_)) seen_.push_back(encode);
   LinearBelief::Sum parts = PartsOf(settings, clip);
-  const std::string own = OwnPart(settings, clip);
-  seen_.insert(own);
+  const std::string own = "own of encode " + std::to_string(place);
   belief_.Expect(own, kOwn);
   parts.push_back({own});
   return parts;
@@ -72,8 +69,8 @@ void CostModel::ObserveMoreThan(const EncodeSettings& settings, const std::strin
 }
 
 Estimate CostModel::LogSeconds(const EncodeSettings& settings, const std::string& clip) {
-  if (seen_.contains(OwnPart(settings, clip))) return belief_.Of(WithItsOwn(settings, clip));
-  return Sum(belief_.Of(PartsOf(settings, clip)), kOwn);
+  const bool seen = std::find(seen_.begin(), seen_.end(), std::pair(settings, clip)) != seen_.end();
+  return seen ? belief_.Of(WithItsOwn(settings, clip)) : Sum(belief_.Of(PartsOf(settings, clip)), kOwn);
 }
 
 }  // namespace kettle

@@ -4,8 +4,9 @@
 // each other.
 #pragma once
 
-#include <set>
 #include <string>
+#include <utility>
+#include <vector>
 
 #include "kettle/belief/linear_belief.h"
 #include "kettle/encoders/settings.h"
@@ -28,7 +29,7 @@ class CostModel {
   LinearBelief::Sum WithItsOwn(const EncodeSettings& settings, const std::string& clip);
 
   LinearBelief belief_;
-  std::set<std::string> seen_;  // the encodes that have a part of their own
+  std::vector<std::pair<EncodeSettings, std::string>> seen_;  // the encodes that have a part of their own, and clips
 };
 
 }  // namespace kettle

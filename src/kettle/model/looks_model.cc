@@ -16,16 +16,25 @@ namespace {
 constexpr Estimate kUnknown{10, 35};
 constexpr double kLookError = 0.6, kRest = 8, kOwnRest = 5, kOfClip = 12, kOfEncoder = 8;
 // How far apart two encodes look alike, as logarithms.
-constexpr double kPixelLength = 0.6, kRateLength = 0.8, kBitLength = 0.9, kPresetLength = 12;
+constexpr double kPixelLength = 0.6, kRateLength = 0.8, kBitLength = 0.9, kPresetLength = 0.27;
 // How far the trends may lie from flat, in points for a factor of e.
-constexpr double kPixelTrend = 20, kRateTrend = 10, kBitTrend = 15, kBend = 20, kPresetTrend = 0.2;
+constexpr double kPixelTrend = 20, kRateTrend = 10, kBitTrend = 15, kBend = 20, kPresetTrend = 9;
 
-// The first presets of a ladder differ much, the last ones hardly: a share of what there is to gain, from none.
-double UsualGain(const std::string& encoder, const std::string& preset) {
-  constexpr double kMost = 45, kStep = 0.55;
+bool IsOfACard(const std::string& encoder) { return FindFamily(encoder).device == DeviceKind::kGpu; }
+
+// How far from the first preset one lies, up to 1. On processors the first ones of a ladder differ much, the last ones
+// hardly; on cards all differ alike.
+double PlaceOf(const std::string& encoder, const std::string& preset) {
+  constexpr double kStep = 0.55;
   const auto& presets = FindFamily(encoder).presets;
-  const auto place = std::find(presets.begin(), presets.end(), preset) - presets.begin();
-  return kMost * (1 - std::pow(kStep, static_cast<double>(place)));
+  const auto place = static_cast<double>(std::find(presets.begin(), presets.end(), preset) - presets.begin());
+  return IsOfACard(encoder) ? place / static_cast<double>(presets.size()) : 1 - std::pow(kStep, place);
+}
+
+// On processors the first preset leaves out nearly everything; a card's engine has most of it in each.
+double UsualGain(const std::string& encoder) {
+  constexpr double kOnProcessors = 45, kOnCards = 6;
+  return IsOfACard(encoder) ? kOnCards : kOnProcessors;
 }
 
 double Square(double x) { return x * x; }
@@ -35,13 +44,14 @@ double Square(double x) { return x * x; }
 LooksModel::LooksModel(std::int64_t source_pixels, double usual_kbps)
     : source_pixels_(static_cast<double>(source_pixels)),
       usual_kbps_(usual_kbps),
-      process_([](const Point& point) { return kUnknown.mean + point.preset; }, Covariance, kLookError) {}
+      process_([](const Point& point) { return kUnknown.mean + UsualGain(point.encoder) * point.preset; }, Covariance,
+               kLookError) {}
 
 LooksModel::Point LooksModel::PointOf(const EncodeSettings& settings, const std::string& clip) const {
   return {std::log(static_cast<double>(settings.size.pixels()) / source_pixels_),
           std::log(settings.frame_rate.fps() / 60),
           IsQuality(settings.rate_control) ? 0 : std::log(settings.bit_rate.kbps() / usual_kbps_),
-          UsualGain(settings.encoder, settings.preset),
+          PlaceOf(settings.encoder, settings.preset),
           settings.encoder,
           clip};
 }
@@ -49,18 +59,22 @@ LooksModel::Point LooksModel::PointOf(const EncodeSettings& settings, const std:
 // Plain trends (a level, slopes, bends), and a rest that is alike where the coordinates are: one part of it common to
 // all clips, one of each clip.
 double LooksModel::Covariance(const Point& one, const Point& other) {
+  const bool same_clip = one.clip == other.clip, same_encoder = one.encoder == other.encoder;
   const double trends = Square(kUnknown.deviation) + Square(kPixelTrend) * one.pixels * other.pixels +
                         Square(kRateTrend) * one.frame_rate * other.frame_rate +
-                        Square(kBitTrend) * one.bits * other.bits + Square(kPresetTrend) * one.preset * other.preset +
+                        Square(kBitTrend) * one.bits * other.bits +
                         Square(kBend) * Square(one.pixels) * Square(other.pixels) +
                         Square(kRateTrend) * one.pixels * one.frame_rate * other.pixels * other.frame_rate;
-  const double apart = std::sqrt(
-      Square((one.pixels - other.pixels) / kPixelLength) + Square((one.frame_rate - other.frame_rate) / kRateLength) +
-      Square((one.bits - other.bits) / kBitLength) + Square((one.preset - other.preset) / kPresetLength));
-  const double alike = Matern52(apart);
-  const bool same_clip = one.clip == other.clip, same_encoder = one.encoder == other.encoder;
-  return trends + Square(kRest) * alike + (same_clip ? Square(kOwnRest) * alike + Square(kOfClip) : 0) +
-         (same_encoder ? Square(kOfEncoder) : 0);
+  const double of_picture = Square((one.pixels - other.pixels) / kPixelLength) +
+                            Square((one.frame_rate - other.frame_rate) / kRateLength) +
+                            Square((one.bits - other.bits) / kBitLength);
+  const double of_preset = Square((one.preset - other.preset) / kPresetLength);
+  const double alike = Matern52(std::sqrt(of_picture)), quite_alike = Matern52(std::sqrt(of_picture + of_preset));
+  // A preset of one encoder tells nothing of those of another.
+  return trends + Square(kRest) * alike + (same_clip ? Square(kOwnRest) * quite_alike + Square(kOfClip) : 0) +
+         (same_encoder
+              ? Square(kOfEncoder) + Square(kPresetTrend) * one.preset * other.preset + Square(kRest) * quite_alike
+              : 0);
 }
 
 void LooksModel::Observe(const EncodeSettings& settings, const std::string& clip, double score) {

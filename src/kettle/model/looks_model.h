@@ -22,7 +22,7 @@ class LooksModel {
  private:
   struct Point {
     double pixels, frame_rate, bits;  // logarithms, in the lengths below
-    double preset;                    // points that such a preset is worth, usually
+    double preset;                    // from 0, the first, up to 1
     std::string encoder, clip;
   };
   Point PointOf(const EncodeSettings& settings, const std::string& clip) const;

@@ -47,6 +47,7 @@ bool IsOneDevice(const Option& a, const Option& b) {
 
 ClipResult ResultOf(const Trial& trial) {
   ClipResult clip{trial.footage, trial.throughput_fps, trial.headroom};
+  clip.given_up = trial.truncated;
   if (trial.quality) {
     clip.score = trial.quality->score();
     clip.worst_second_score = trial.quality->worst_second_score();

@@ -25,6 +25,7 @@ struct ClipResult {
   double throughput_fps = 0, headroom = 0;
   double score = kNotScored, worst_second_score = kNotScored;
   int worst_second = 0;  // counted from 0
+  bool given_up = false;  // it is slower than that; of a trial of this run, not in its JSON
 };
 
 // Figures are those of the footage where they are worst. A clip counts with the mean of its busiest and its calmest

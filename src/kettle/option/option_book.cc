@@ -141,7 +141,7 @@ Option OptionBook::MeasureOn(const EncodeSettings& settings, const Wanted& wante
   if (known != options_.end() && Tells(*known, wanted)) return *known;
   if (most_trials_ > 0 && !wanted.everywhere && trials_ + static_cast<int>(footage_.size()) > most_trials_)
     return known == options_.end() ? Unmeasured(settings, "the search stops at half of all trials") : *known;
-  if (known == options_.end() && SurelyTooSlow(settings))
+  if (known == options_.end() && !wanted.doubted && SurelyTooSlow(settings))
     return Unmeasured(settings, "a faster preset or a larger picture was too slow already");
   if (known == options_.end() && watch_.may_measure && !watch_.may_measure(settings))
     return Unmeasured(settings, "the time budget was used up");
@@ -164,6 +164,25 @@ Option OptionBook::MeasureOn(const EncodeSettings& settings, const Wanted& wante
   FollowTheSpeed();
   if (watch_.measured) watch_.measured();
   return option;
+}
+
+Option OptionBook::MeasureAgain(const EncodeSettings& settings) {
+  const auto known =
+      std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
+  if (known == options_.end() || (watch_.may_measure && !watch_.may_measure(settings))) return Measure(settings);
+  MadeOf& made_of = made_of_[static_cast<std::size_t>(known - options_.begin())];
+  const auto slowest =
+      std::min_element(made_of.busiest.begin(), made_of.busiest.end(),
+                       [](const Trial& a, const Trial& b) { return a.throughput_fps < b.throughput_fps; });
+  const auto decided = std::find_if(footage_.begin(), footage_.end(),
+                                    [&](const Footage& footage) { return footage.key() == slowest->footage_key; });
+  const double seconds_before = slowest->timing.encoding;
+  *slowest = book_.Again(settings, *decided);
+  encode_seconds_ += slowest->timing.encoding - seconds_before;
+  *known = WithCalm(MakeOption(made_of.busiest, known->measured), made_of.calm);
+  FollowTheSpeed();
+  if (watch_.measured) watch_.measured();
+  return *known;
 }
 
 Option OptionBook::MeasureEverywhere(const EncodeSettings& settings) {

@@ -35,12 +35,18 @@ class OptionBook {
         most_trials_(most_trials),
         watch_(std::move(watch)) {}
 
-  // Stops at the first footage on which the option lacks headroom, or looks no better than `score_to_beat`. What is
-  // surely too slow is not measured, and says so. Footage on which another option of the same size and frame rate was
-  // as fast and looked better does not decide: it is left out.
+  // Stops at the first footage on which the option lacks headroom, or looks no better than `score_to_beat`. Footage on
+  // which another option of the same size and frame rate was as fast and looked better does not decide: it is left out.
   Option Measure(const EncodeSettings& settings, double score_to_beat = -1) {
     return MeasureOn(settings, {score_to_beat, true, false});
   }
+
+  // The same also of what seems too slow: that may be chance.
+  Option MeasureDoubted(const EncodeSettings& settings, double score_to_beat) {
+    return MeasureOn(settings, {score_to_beat, true, false, true});
+  }
+  // The same once more of what was measured, on the footage that decided it: a single look may be off.
+  Option MeasureAgain(const EncodeSettings& settings);
 
   // The same without its quality, where nobody will look at it: the option has no score until Measure is asked for it.
   Option MeasureSpeed(const EncodeSettings& settings) { return MeasureOn(settings, {kNotScored, false, false}); }
@@ -57,6 +63,9 @@ class OptionBook {
   // Takes in what the trial book knows already of `target`, with any encoder and preset, on the device that `device_of`
   // gives for the encoder, on the first footage: it costs nothing and tells what else is worth a trial.
   void Recall(const EncodeSettings& target, const std::function<int(const std::string&)>& device_of);
+
+  // Makes all options anew by what is known of the machine's speed by now. (After each trial that is done anyway.)
+  void FollowTheSpeed();
 
   // True if what was measured shows that an option cannot keep pace: the same preset of its encoder or a faster one,
   // with no more bits, did not by more than noise, at a picture as large or larger. An encoder codes no more pixels a
@@ -77,7 +86,7 @@ class OptionBook {
  private:
   struct Wanted {
     double score_to_beat = 0;
-    bool quality = true, everywhere = false;
+    bool quality = true, everywhere = false, doubted = false;
   };
   Option MeasureOn(const EncodeSettings& settings, const Wanted& wanted);
   // Whether an option tells what was asked for, so that it need not be measured again.
@@ -88,7 +97,6 @@ class OptionBook {
   Trial Get(const EncodeSettings& settings, const Footage& footage, bool quality = true);
   Trial Count(Trial trial);  // among those asked for, each once; gives it back
   void Note(const Option& option, const std::vector<Trial>& trials, const std::vector<CalmTrial>& calm = {});
-  void FollowTheSpeed();
 
   TrialBook& book_;
   std::vector<Footage> footage_;  // the one that decided last comes first

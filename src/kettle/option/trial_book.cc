@@ -52,6 +52,19 @@ void TrialBook::NoteSpeed(const Trial& trial) {
       }
 }
 
+double TrialBook::LookAtSpeed(double wait_seconds) {
+  constexpr int kLooks = 3;
+  double slowness = 1;
+  for (int i = 0; i < kLooks; ++i) {
+    const auto look = runner_.Look(i == 0 ? wait_seconds : 0);
+    if (!look) return 1;
+    wall_.Observe(look->seconds, look->look.wall_seconds);
+    processors_.Observe(look->seconds, look->look.cpu_seconds);
+    slowness = std::exp(wall_.LogSlowness(look->seconds).mean);
+  }
+  return slowness;
+}
+
 Trial TrialBook::AtUsualSpeed(const Trial& trial) const {
   Trial usual = trial;
   if (!trial.done()) return usual;
@@ -97,6 +110,18 @@ Trial TrialBook::Find(const EncodeSettings& settings, const Footage& footage, bo
   if (!fresh) fresh_.push_back(index);
   on_new_(trials_);
   return AtUsualSpeed(trial);
+}
+
+Trial TrialBook::Again(const EncodeSettings& settings, const Footage& footage) {
+  const Trial before = Get(settings, footage);
+  const Trial another = RunUndisturbed(
+      {.settings = settings, .footage = footage, .quality = !before.quality, .least_headroom = least_headroom_});
+  Trial& known = *std::find_if(trials_.begin(), trials_.end(), [&](const Trial& trial) {
+    return trial.settings == before.settings && trial.footage_key == before.footage_key;
+  });
+  AddRepeat(known, another);
+  on_new_(trials_);
+  return AtUsualSpeed(known);
 }
 
 std::optional<Message> TrialBook::Disturbed() const {

@@ -28,8 +28,15 @@ class TrialBook {
   // As far as real time whatever headroom it lacks, for its looks.
   Trial GetWhole(const EncodeSettings& settings, const Footage& footage) { return Find(settings, footage, true, 0); }
 
+  // The same measured once more, in this run: its figures are those of all its repeats then.
+  Trial Again(const EncodeSettings& settings, const Footage& footage);
+
   // A trial of the book by what is known of the machine's speed by now: more is with each that follows it.
   Trial AtUsualSpeed(const Trial& trial) const;
+
+  // Looks at the machine's speed a few times, `wait_seconds` from now: how many times as long as usual things take. 1
+  // where that cannot be told.
+  double LookAtSpeed(double wait_seconds = 0);
 
   bool knows_speed() const { return wall_.usual() > 0; }
   // As it was measured, of one that the book gave.

@@ -295,7 +295,7 @@ Proving EncodeEachPlanner::ProveLighterUntilOneHolds(std::vector<EachCandidates>
           Message{"each.too-little", {{"points", gain}, {"cores", pair->demand.cpu_cores - one.pair.demand.cpu_cores}}};
       break;
     }
-    proving.attempts.push_back({*pair, draft_.prove(*pair)});
+    proving.attempts.push_back({*pair, draft_.Prove(*pair)});
     const Attempt& last = proving.attempts.back();
     if (last.proof.holds() && last.has_room(plan_.capacity)) return proving;
     capacity.headroom = 1 - kLighter * pair->demand.cpu_cores / std::max(1e-6, capacity.cpu_cores);

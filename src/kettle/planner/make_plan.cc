@@ -29,12 +29,12 @@ bool Includes(const std::vector<Attempt>& attempts, const Pair& pair) {
 Plan Planner::Make() {
   draft_.Begin(PlanStage::kPicture);
   RecallLargest();
-  if (draft_.space.sizes.size() * draft_.space.rates.size() > 1)
+  if (draft_.PictureIsOpen())
     plan_.pictures = RankFinalists(SearchPicture(draft_.space, options_), options_);
   ProvePictures();
   each_.Try();
   if (!plan_.proving.holds() && !draft_.must_split() && draft_.runs_left() > 0)
-    ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, draft_.prove, draft_.one_encode_will_do(), plan_.proving);
+    ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, prove_, draft_.one_encode_will_do(), plan_.proving);
   ScoreRecording();
   TellOptions();
   if (plan_.proving.holds())
@@ -154,7 +154,7 @@ void Planner::ProveToTheEnd() {
   while (!attempts.empty() && attempts.back().proof.ended_early && attempts.back().proof.kept_pace()) {
     Pair pair = attempts.back().pair;
     attempts.pop_back();  // the whole run takes its place
-    Proof proof = draft_.prove(pair);
+    Proof proof = draft_.Prove(pair);
     attempts.push_back({std::move(pair), std::move(proof)});
     if (!attempts.back().proof.holds()) plan_.proving.LetBestStand(plan_.capacity);
   }
@@ -164,7 +164,7 @@ void Planner::ProveToTheEnd() {
 // by them. A recording in another codec is no measure for the others.
 Proof Planner::ProveAndLearn(const Pair& pair) {
   const bool others_left = ++runs_made_ < request_.most_proofs;
-  Proof proof = others_left && request_.prove_until_too_much ? request_.prove_until_too_much(pair) : draft_.prove(pair);
+  Proof proof = others_left ? draft_.ProveUntilTooMuch(pair) : draft_.Prove(pair);
   if (pair.one_encode || draft_.IsPlainRecording(pair.recording.settings.encoder)) {
     const Attempt attempt{pair, proof};
     if (const auto factor = attempt.OwnRealTimeFactor(plan_.capacity)) real_time_factors_.push_back(*factor);
@@ -229,7 +229,7 @@ void Planner::TellOptions() {
 
 void Planner::TakeWhatHolds() {
   if (draft_.runs_left() > 0)
-    plan_.other_sharing = TryDivided(request_.processors, plan_.capacity, draft_.prove, plan_.proving);
+    plan_.other_sharing = TryDivided(request_.processors, plan_.capacity, prove_, plan_.proving);
   plan_.chosen = plan_.proving.attempts.back().pair;
   const Option& stream = plan_.chosen->stream;
   plan_.runner_up = RunnerUp(options_.options(), stream, plan_.capacity.headroom);

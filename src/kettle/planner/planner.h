@@ -123,6 +123,7 @@ class Planner {
   std::optional<Pair> SlowestBeside(const std::vector<Option>& streams, const FamilyOptions& family);
 
   PlanDraft draft_;
+  const Prove prove_ = [this](const Pair& pair) { return draft_.Prove(pair); };
   const PlanRequest& request_ = draft_.request;
   OptionBook& options_ = draft_.options;
   Plan& plan_ = draft_.plan;

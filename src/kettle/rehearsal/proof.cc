@@ -146,7 +146,7 @@ nlohmann::json OutputJson(const PacedOutputOutcome& output, int late) {
 
 void to_json(nlohmann::json& json, const Proof& proof) {
   KETTLE_WRITE_FIELDS(json, proof, seconds, ended_early, detail, cpu_cores, busiest_cpu_cores, stand_in_cores,
-                      other_cores, stolen_cores);
+                      other_cores, stolen_cores, slowness);
   json.update({{"verdict", proof.kept_pace() ? "keeps pace" : "does not keep pace"},
                {"status", Name(proof.status)},
                {"stream", OutputJson(proof.stream, proof.late)},
@@ -178,7 +178,7 @@ void from_json(const nlohmann::json& json, Proof& proof) {
   proof.stream = OutputFrom(json.at("stream"));
   proof.recording = OutputFrom(json.at("recording"));
   for (const auto& output : json.at("further_streams")) proof.further.push_back(OutputFrom(output));
-  KETTLE_READ_FIELDS(json, proof, cpu_cores, busiest_cpu_cores, stand_in_cores, other_cores, stolen_cores);
+  KETTLE_READ_FIELDS(json, proof, cpu_cores, busiest_cpu_cores, stand_in_cores, other_cores, stolen_cores, slowness);
 }
 
 }  // namespace kettle

@@ -16,6 +16,9 @@
 
 namespace kettle {
 
+// A machine that takes this many times as long as usual is not itself: more than a few reference encodes are off by.
+inline constexpr double kSlow = 1.15;
+
 struct Proof {
   WorkerStatus status = WorkerStatus::kMalformed;
   std::string detail;        // why, if the status is not done
@@ -28,6 +31,7 @@ struct Proof {
   double busiest_cpu_cores = 0;                  // the same in its busiest second
   double stand_in_cores = 0, other_cores = 0;
   double stolen_cores = 0;       // that the hypervisor gave to other machines
+  double slowness = 1;           // how many times as long as usual the machine took for things, right before or after
   std::filesystem::path folder;  // where its stream and recording.mkv are; empty: the run did not end well
 
   // Of all encodes: the one that is streamed and recorded counts once.
@@ -53,9 +57,11 @@ struct Proof {
   // The same to the end: only such a run proves anything.
   bool holds() const { return kept_pace() && !ended_early; }
 
-  // Something else kept the machine from its work: the hypervisor took a tenth of a processor or more, or
-  // the source, which has next to nothing to do, was late with more than one frame in a hundred.
-  bool disturbed() const { return stolen_by_others() || late * 100 > std::max(stream.frames, recording.frames); }
+  // Something else kept the machine from its work: the hypervisor took a tenth of a processor or more, the source,
+  // which has next to nothing to do, was late with more than one frame in a hundred, or all took longer than usual.
+  bool disturbed() const {
+    return stolen_by_others() || late * 100 > std::max(stream.frames, recording.frames) || slowness > kSlow;
+  }
   // It may hold once the hypervisor leaves this machine its processors again.
   bool spoilt_by_hypervisor() const { return status == WorkerStatus::kDone && !holds() && stolen_by_others(); }
 

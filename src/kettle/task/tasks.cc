@@ -10,6 +10,8 @@ KETTLE_JSON(SoakWindow, start_seconds, fps, throttle_events, stolen_cores, other
 KETTLE_JSON(EncodeTask, settings, footage, longest_seconds, output, least_fps, look_at_speed, usual_reference_seconds)
 KETTLE_JSON(EncodeOutcome, frames, fed_frames, seconds, busy_seconds, scaling_seconds, truncated, mean_kbps,
             peak_second_kbps, latency, b_frames, device_name, bus_address, versions, slow_downs, before, after)
+KETTLE_JSON(LookTask, wait_seconds)
+KETTLE_JSON(LookOutcome, look)
 KETTLE_JSON(SoakTask, settings, footage, seconds, window_seconds)
 KETTLE_JSON(SoakOutcome, windows, device_name)
 KETTLE_JSON(QualityTask, reference, encoded, encoded_rate, frames, viewing_size, scored_a_second)

@@ -9,10 +9,10 @@
 
 #include "kettle/encoders/settings.h"
 #include "kettle/encoders/versions.h"
+#include "kettle/evidence/reference_encode.h"
 #include "kettle/quality/pooling.h"
 #include "kettle/quality/score_sampling.h"
 #include "kettle/realtime/packet_log.h"
-#include "kettle/task/reference_encode.h"
 
 namespace kettle {
 
@@ -42,6 +42,14 @@ struct EncodeOutcome {
   Versions versions;
   std::vector<SlowDown> slow_downs;  // at most one
   std::optional<ReferenceLook> before, after;
+};
+
+// A reference encode by itself, after a while.
+struct LookTask {
+  double wait_seconds = 0;
+};
+struct LookOutcome {
+  std::optional<ReferenceLook> look;
 };
 
 // One encode for long, as fast as it goes, in windows: does it slow down as the machine heats up?
@@ -98,6 +106,10 @@ void to_json(nlohmann::json&, const EncodeOutcome&);
 void from_json(const nlohmann::json&, EncodeOutcome&);
 void to_json(nlohmann::json&, const SoakWindow&);
 void from_json(const nlohmann::json&, SoakWindow&);
+void to_json(nlohmann::json&, const LookTask&);
+void from_json(const nlohmann::json&, LookTask&);
+void to_json(nlohmann::json&, const LookOutcome&);
+void from_json(const nlohmann::json&, LookOutcome&);
 void to_json(nlohmann::json&, const SoakTask&);
 void from_json(const nlohmann::json&, SoakTask&);
 void to_json(nlohmann::json&, const SoakOutcome&);

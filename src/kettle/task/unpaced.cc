@@ -3,9 +3,9 @@
 
 #include <algorithm>
 
+#include "kettle/evidence/reference_encode.h"
 #include "kettle/media/writer.h"
 #include "kettle/task/feed.h"
-#include "kettle/task/reference_encode.h"
 #include "kettle/units/error.h"
 
 namespace kettle {
@@ -117,6 +117,14 @@ EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::
   outcome.before = before;
   outcome.after = look();
   return outcome;
+}
+
+LookOutcome RunLook(const LookTask& task, Clock& clock, const std::function<void(double)>& progress) {
+  constexpr std::int64_t kBeat_ns = 200'000'000;
+  Heartbeat heartbeat(clock, progress);
+  const auto until_ns = clock.now_ns() + static_cast<std::int64_t>(task.wait_seconds * 1e9);
+  for (; clock.now_ns() < until_ns; heartbeat(0)) clock.SleepUntil(std::min(until_ns, clock.now_ns() + kBeat_ns));
+  return {EncodeReference(clock, [&] { heartbeat(0); })};
 }
 
 }  // namespace kettle

@@ -18,6 +18,9 @@ inline constexpr int kWarmUpFrames = 4;
 // called with 0..1, first when the footage is mapped, and then several times a second. Throws Error.
 EncodeOutcome RunUnpaced(const EncodeTask& task, const Clock& clock, const std::function<void(double)>& progress);
 
+// The reference encode, once the task's time has passed.
+LookOutcome RunLook(const LookTask& task, Clock& clock, const std::function<void(double)>& progress);
+
 // Encodes the footage over and over with one encoder, and counts frames window by window. Throws Error.
 SoakOutcome RunSoak(const SoakTask& task, const Clock& clock, const std::function<void(double)>& progress);
 

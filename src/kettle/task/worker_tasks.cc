@@ -25,6 +25,8 @@ std::map<std::string, WorkerTask> MeasuringTasks() {
   return {
       {"encode", [=](const Json& task,
                      const Progress& progress) { return RunUnpaced(task.get<EncodeTask>(), *clock, progress); }},
+      {"look",
+       [=](const Json& task, const Progress& progress) { return RunLook(task.get<LookTask>(), *clock, progress); }},
       {"soak",
        [=](const Json& task, const Progress& progress) { return RunSoak(task.get<SoakTask>(), *clock, progress); }},
       {"pace",

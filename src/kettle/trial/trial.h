@@ -132,12 +132,20 @@ struct TrialRequest {
   int scored_a_second = kScoredASecond;
 };
 
+// A reference encode by itself, and when it ended, in seconds since 1970.
+struct TimedLook {
+  double seconds = 0;
+  ReferenceLook look;
+};
+
 // Runs trials one at a time. Tests replace it.
 class TrialRunner {
  public:
   virtual ~TrialRunner() = default;
   // Never throws for a trial that fails; throws Error(kInterrupted) when stopped.
   virtual Trial Run(const TrialRequest& request) = 0;
+  // How fast the machine is, `wait_seconds` from now. Nothing where that cannot be told.
+  virtual std::optional<TimedLook> Look(double /*wait_seconds*/) { return std::nullopt; }
 };
 
 // Whether that family's devices are simulated ones.
@@ -160,6 +168,7 @@ class ProcessTrialRunner final : public TrialRunner {
         patience_seconds_(patience_seconds) {}
 
   Trial Run(const TrialRequest& request) override;
+  std::optional<TimedLook> Look(double wait_seconds) override;
 
   // The same settings and footage in real time, for `seconds`.
   PacedTrial RunPaced(const EncodeSettings& settings, const Footage& footage, double seconds);

@@ -227,6 +227,13 @@ void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::files
   }
 }
 
+std::optional<TimedLook> ProcessTrialRunner::Look(double wait_seconds) {
+  WorkerReport report = worker_.Run({"look", LookTask{wait_seconds}, wait_seconds + kGraceSeconds, patience_seconds_});
+  const auto outcome = AnswerOf<LookOutcome>(report);
+  if (!outcome || !outcome->look) return std::nullopt;
+  return TimedLook{SecondsSince1970(), *outcome->look};
+}
+
 PacedTrial ProcessTrialRunner::RunPaced(const EncodeSettings& settings, const Footage& footage, double seconds) {
   PacedTrial trial{.settings = settings, .footage = footage.label};
   trial.simulated = Named(settings, footage, worker_.stand_in_gpu()).simulated;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/task/reference_encode.h"
+#include "kettle/evidence/reference_encode.h"
 
 #include <sys/resource.h>
 
@@ -26,7 +26,7 @@ class Ground {
     std::mt19937 random(kSeed);
     unsigned level = 128;
     for (auto& sample : rough_) {
-      level = (level * 3 + (random() & 0xff)) / 4;
+      level = (level * 3 + static_cast<unsigned>(random() & 0xff)) / 4;
       sample = static_cast<std::uint8_t>(level);
     }
   }
