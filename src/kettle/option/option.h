@@ -24,7 +24,7 @@ struct ClipResult {
   std::string footage;  // label
   double throughput_fps = 0, headroom = 0;
   double score = kNotScored, worst_second_score = kNotScored;
-  int worst_second = 0;  // counted from 0
+  int worst_second = 0;   // counted from 0
   bool given_up = false;  // it is slower than that; of a trial of this run, not in its JSON
 };
 

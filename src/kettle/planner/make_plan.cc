@@ -29,8 +29,7 @@ bool Includes(const std::vector<Attempt>& attempts, const Pair& pair) {
 Plan Planner::Make() {
   draft_.Begin(PlanStage::kPicture);
   RecallLargest();
-  if (draft_.PictureIsOpen())
-    plan_.pictures = RankFinalists(SearchPicture(draft_.space, options_), options_);
+  if (draft_.PictureIsOpen()) plan_.pictures = RankFinalists(SearchPicture(draft_.space, options_), options_);
   ProvePictures();
   each_.Try();
   if (!plan_.proving.holds() && !draft_.must_split() && draft_.runs_left() > 0)
