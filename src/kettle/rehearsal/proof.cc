@@ -178,7 +178,8 @@ void from_json(const nlohmann::json& json, Proof& proof) {
   proof.stream = OutputFrom(json.at("stream"));
   proof.recording = OutputFrom(json.at("recording"));
   for (const auto& output : json.at("further_streams")) proof.further.push_back(OutputFrom(output));
-  KETTLE_READ_FIELDS(json, proof, cpu_cores, busiest_cpu_cores, stand_in_cores, other_cores, stolen_cores, slowness);
+  KETTLE_READ_FIELDS(json, proof, cpu_cores, busiest_cpu_cores, stand_in_cores, other_cores, stolen_cores);
+  proof.slowness = json.value("slowness", 1.0);
 }
 
 }  // namespace kettle

@@ -19,8 +19,18 @@ nlohmann::json TimingJson(const TrialTiming& t) {
 
 }  // namespace
 
-KETTLE_JSON(Repeat, throughput_fps, cpu_cores, other_cores, stolen_cores, throttle_events, busiest, began, before,
-            after)
+void to_json(nlohmann::json& json, const Repeat& r) {
+  KETTLE_WRITE_FIELDS(json, r, throughput_fps, cpu_cores, other_cores, stolen_cores, throttle_events, busiest, began,
+                      before, after);
+}
+
+// Files from before there were reference encodes are read too.
+void from_json(const nlohmann::json& json, Repeat& r) {
+  KETTLE_READ_FIELDS(json, r, throughput_fps, cpu_cores, other_cores, stolen_cores, throttle_events, busiest);
+  r.began = json.value("began", 0.0);
+  if (json.contains("before")) json["before"].get_to(r.before);
+  if (json.contains("after")) json["after"].get_to(r.after);
+}
 
 std::string Trial::id() const { return HexDigest(JsonText(nlohmann::json(settings)) + "|" + footage_key); }
 
