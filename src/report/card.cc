@@ -164,6 +164,11 @@ namespace {
 std::string DisturbedLine(const Plan& plan) {
   if (plan.proving.attempts.empty() || !plan.proving.attempts.back().proof.disturbed()) return "";
   const Proof& proof = plan.proving.attempts.back().proof;
+  if (proof.slowness > kSlow)
+    return CardNote(fmt::format(
+        "The machine was disturbed during the proof run: it took {:.1f} times as long as usual for the same work. Plan "
+        "again with --fresh when it is quiet.",
+        proof.slowness));
   return CardNote(fmt::format(
       "The machine was disturbed during the proof run: other machines on this host took {:.1f} cores, other "
       "programs {:.1f}, and {} came late to the encoders. Plan again with --fresh when it is quiet.",

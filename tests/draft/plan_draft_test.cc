@@ -136,5 +136,51 @@ TEST_F(Draft, KeepsTheLastReasonAgainstAnEncoder) {
   EXPECT_EQ(draft_->plan.other_codecs.front().why.key, "trade.failed-proof");
 }
 
+// A machine that takes half as long again for so many looks, after as many calm ones as make that unusual.
+class SlowForAWhile final : public TrialRunner {
+ public:
+  explicit SlowForAWhile(int slow_looks) : slow_looks_(slow_looks) {}
+  Trial Run(const TrialRequest& request) override { return test::DoneTrial(request, 100); }
+  std::optional<TimedLook> Look(double wait_seconds) override {
+    waited += wait_seconds;
+    now_ += wait_seconds + 20;  // far enough apart to be looks of their own
+    const double times = looks++ >= kCalm && looks <= kCalm + slow_looks_ ? 1.5 : 1.0;
+    return TimedLook{now_, {0.1 * times, 0.2 * times}};
+  }
+  static constexpr int kCalm = 60;  // looks before that
+  int looks = 0;
+  double waited = 0;
+
+ private:
+  int slow_looks_;
+  double now_ = 1e9;
+};
+
+TEST(ProofAtUsualSpeed, IsWaitedForAndASlowMomentIsTold) {
+  const Show show;
+  PlanRequest request{show, test::FakeTargets(), {test::FakeFootage("clip")}, {"x264"}, {2, 0.2}};
+  const Prove prove = [](const Pair&) { return test::FakeProof(0, 0); };
+  for (const auto& [slow_looks, waits, disturbed] :
+       {std::tuple(0, 0.0, false), std::tuple(6, 4.0, false), std::tuple(1000, 30.0, true)}) {
+    SlowForAWhile runner(slow_looks);
+    TrialBook book(runner, {}, [](const auto&) {});
+    while (runner.looks < SlowForAWhile::kCalm) book.LookAtSpeed();
+    PlanDraft draft(request, book, prove);
+    EXPECT_EQ(draft.Prove({}).disturbed(), disturbed) << slow_looks;
+    EXPECT_EQ(runner.waited, waits) << slow_looks;
+  }
+}
+
+TEST(ProofAtUsualSpeed, IsNotLookedForWhereTimeIsShort) {
+  const Show show;
+  PlanRequest request{show, test::FakeTargets(), {test::FakeFootage("clip")}, {"x264"}, {2, 0.2}};
+  request.time = TimeBudget([] { return 60.0; }, 10);
+  SlowForAWhile runner(1000);
+  TrialBook book(runner, {}, [](const auto&) {});
+  const Prove prove = [](const Pair&) { return test::FakeProof(0, 0); };
+  PlanDraft(request, book, prove).Prove({});
+  EXPECT_EQ(runner.looks, 0);
+}
+
 }  // namespace
 }  // namespace kettle

@@ -54,6 +54,8 @@ TEST(SettingsCard, SaysWhenTheMachineWasDisturbed) {
   EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("took 0.6 cores, other programs"));
   plan.chosen.reset();
   EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("disturbed"));
+  plan.proving.attempts.back().proof.slowness = 1.42;
+  EXPECT_THAT(SettingsCard(plan), testing::HasSubstr("1.4 times as long"));
 }
 
 TEST(SettingsCard, TellsOfTheRecordingsLevelAndItsDisk) {

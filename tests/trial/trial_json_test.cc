@@ -43,5 +43,23 @@ TEST(TrialJson, AFailedTrialHasNoFigures) {
   EXPECT_EQ(json.get<Trial>().detail, "no answer for 15 s");
 }
 
+TEST(TrialJson, ReferenceEncodesComeBackAndThoseOfNoMachineAreRefused) {
+  Trial trial;
+  trial.settings = test::SmallSettings();
+  trial.status = WorkerStatus::kDone;
+  trial.repeats = {{.throughput_fps = 100, .began = 1e9, .before = ReferenceLook{0.1, 0.2}}};
+  nlohmann::json json = trial;
+  const Repeat read = json.get<Trial>().repeats.front();
+  ASSERT_TRUE(read.before);
+  EXPECT_EQ(read.before->cpu_seconds, 0.2);
+  EXPECT_FALSE(read.after);
+  for (const double seconds : {0.0, -1.0, 1e300}) {
+    json["repeats"][0]["before"]["wall_seconds"] = seconds;
+    EXPECT_THROW(json.get<Trial>(), nlohmann::json::exception) << seconds;
+  }
+  for (const char* key : {"began", "before", "after"}) json["repeats"][0].erase(key);
+  EXPECT_FALSE(json.get<Trial>().repeats.front().before) << "a file from before there were any";
+}
+
 }  // namespace
 }  // namespace kettle

@@ -46,6 +46,7 @@ Session::Session(const Request& request, Places places)
 void Session::StartLoad(const std::string& load) {
   load_ = std::make_unique<BackgroundLoad>(load, places_, stand_in_gpu_.profile);
   trials_.MeasuredUnder(*load_);
+  runner_.RunBesideLoad();
 }
 
 void Session::DrawPicture(const std::function<void()>& draw) {

@@ -183,8 +183,9 @@ void PlanDraft::NoteCodec(Role role, const std::string& family, const Message& w
 
 Proof PlanDraft::ProveWith(const kettle::Prove& prove, const Pair& pair) {
   constexpr double kWaitSeconds = 2;
+  if (request.time.limited()) return prove(pair);
   double before = book.LookAtSpeed();
-  for (; before > kSlow && patience_seconds_ > 0 && !request.time.limited(); patience_seconds_ -= kWaitSeconds)
+  for (; before > kSlow && patience_seconds_ > 0; patience_seconds_ -= kWaitSeconds)
     before = book.LookAtSpeed(kWaitSeconds);
   Proof proof = prove(pair);
   proof.slowness = std::max(before, book.LookAtSpeed());

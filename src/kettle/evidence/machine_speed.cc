@@ -57,7 +57,8 @@ Estimate MachineSpeed::LogSlowness(double seconds) const {
       near.begin(), near.begin() + static_cast<std::ptrdiff_t>(count), near.end(),
       [&](const Look& a, const Look& b) { return std::abs(a.seconds - seconds) < std::abs(b.seconds - seconds); });
   GaussianProcess<double> process([](double) { return 0.0; }, Covariance, kLookError);
-  for (std::size_t i = 0; i < count; ++i) process.Observe(near[i].seconds, std::log(near[i].took / usual()));
+  const double usual_took = usual();
+  for (std::size_t i = 0; i < count; ++i) process.Observe(near[i].seconds, std::log(near[i].took / usual_took));
   return process.At(seconds);
 }
 

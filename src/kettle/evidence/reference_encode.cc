@@ -91,6 +91,16 @@ std::optional<ReferenceLook> EncodeReference(const Clock& clock, const std::func
   return ReferenceLook{static_cast<double>(clock.now_ns() - start_ns) * 1e-9, ProcessSeconds() - used_before};
 }
 
-KETTLE_JSON(ReferenceLook, wall_seconds, cpu_seconds)
+void to_json(nlohmann::json& json, const ReferenceLook& look) {
+  KETTLE_WRITE_FIELDS(json, look, wall_seconds, cpu_seconds);
+}
+
+void from_json(const nlohmann::json& json, ReferenceLook& look) {
+  constexpr double kLeast = 1e-4, kMost = 1e4;  // no machine is faster or slower
+  KETTLE_READ_FIELDS(json, look, wall_seconds, cpu_seconds);
+  for (const double seconds : {look.wall_seconds, look.cpu_seconds})
+    if (!(seconds >= kLeast && seconds <= kMost))
+      throw nlohmann::json::other_error::create(501, "no reference encode takes so long", &json);
+}
 
 }  // namespace kettle

@@ -19,6 +19,7 @@ struct ReferenceLook {
 // called after each frame. The processor time is that of the whole process: nothing else may run in it.
 std::optional<ReferenceLook> EncodeReference(const Clock& clock, const std::function<void()>& heartbeat);
 
+// Throws the JSON library's exception for figures that no machine has: they are divided by.
 void to_json(nlohmann::json& json, const ReferenceLook& look);
 void from_json(const nlohmann::json& json, ReferenceLook& look);
 

@@ -35,8 +35,9 @@ class OptionBook {
         most_trials_(most_trials),
         watch_(std::move(watch)) {}
 
-  // Stops at the first footage on which the option lacks headroom, or looks no better than `score_to_beat`. Footage on
-  // which another option of the same size and frame rate was as fast and looked better does not decide: it is left out.
+  // Stops at the first footage on which the option lacks headroom, or looks no better than `score_to_beat`. What is
+  // surely too slow is not measured, and says so. Footage on which another option of the same size and frame rate was
+  // as fast and looked better does not decide: it is left out.
   Option Measure(const EncodeSettings& settings, double score_to_beat = -1) {
     return MeasureOn(settings, {score_to_beat, true, false});
   }

@@ -48,6 +48,7 @@ class ModelSearcher {
         book_.MeasureAgain(next->settings);
       else
         book_.MeasureDoubted(next->settings, lead);
+      if (!book_.Known(next->settings)) return Pictures(outlook);  // there is no time
     }
   }
 

@@ -169,6 +169,9 @@ class ProcessTrialRunner final : public TrialRunner {
 
   Trial Run(const TrialRequest& request) override;
   std::optional<TimedLook> Look(double wait_seconds) override;
+  // From now on a load runs beside everything. What it takes is no slow moment, so that nothing tells the machine's
+  // speed.
+  void RunBesideLoad() { beside_load_ = true; }
 
   // The same settings and footage in real time, for `seconds`.
   PacedTrial RunPaced(const EncodeSettings& settings, const Footage& footage, double seconds);
@@ -198,6 +201,7 @@ class ProcessTrialRunner final : public TrialRunner {
   std::filesystem::path scratch_;
   Watcher watcher_;
   double patience_seconds_;
+  bool beside_load_ = false;
   std::deque<std::filesystem::path> encodes_;  // of trials, kept for Encode as far as they take little room
 };
 

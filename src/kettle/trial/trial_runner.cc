@@ -147,7 +147,8 @@ Trial ProcessTrialRunner::RunEncode(const TrialRequest& request, const std::file
   EncodeTask task{settings, footage.file.string(), request.longest_seconds.value_or(longest), encoded.string(),
                   request.least_headroom ? settings.frame_rate.fps() / (1 - least_headroom) : 0};
   // A GPU does not wait for the processors.
-  task.look_at_speed = request.least_headroom && FindFamily(settings.encoder).device == DeviceKind::kCpu;
+  task.look_at_speed =
+      !beside_load_ && request.least_headroom && FindFamily(settings.encoder).device == DeviceKind::kCpu;
   task.usual_reference_seconds = request.usual_reference_seconds;
   const std::string label = Label(settings, footage.label);
   const Surroundings surroundings;
@@ -228,6 +229,8 @@ void ProcessTrialRunner::MeasureQuality(const Footage& footage, const std::files
 }
 
 std::optional<TimedLook> ProcessTrialRunner::Look(double wait_seconds) {
+  if (beside_load_) return std::nullopt;
+  if (wait_seconds > 0) watcher_("waiting: the machine is slower than usual", 0);
   WorkerReport report = worker_.Run({"look", LookTask{wait_seconds}, wait_seconds + kGraceSeconds, patience_seconds_});
   const auto outcome = AnswerOf<LookOutcome>(report);
   if (!outcome || !outcome->look) return std::nullopt;
