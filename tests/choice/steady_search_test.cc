@@ -6,9 +6,9 @@
 #include <random>
 
 #include "fakes.h"
+#include "kettle/choice/model_search.h"
 #include "kettle/quality/frame_rate_loss.h"
 #include "kettle/search/candidates.h"
-#include "kettle/search/model_search.h"
 #include "kettle/units/statistics.h"
 
 namespace kettle {

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/search/outlook.h"
+#include "kettle/choice/outlook.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/search/model_search.h"
+#include "kettle/choice/model_search.h"
 
 #include <algorithm>
 
+#include "kettle/choice/outlook.h"
 #include "kettle/decision/next_measurement.h"
 #include "kettle/encoders/catalogue.h"
 #include "kettle/option/with_encoder.h"
-#include "kettle/search/outlook.h"
 
 namespace kettle {
 
