@@ -33,7 +33,7 @@ std::vector<Bar> BarsOf(const Plan& plan) {
   const double more = alone > 0 ? pair.demand.cpu_cores / alone : 1;
   const auto left = [&](double used) { return fmt::format("{:.2f} left for the game", std::max(0.0, cores - used)); };
   std::vector<Bar> bars = {
-      {fmt::format("{:g} cores,\\npredicted", cores),
+      {fmt::format("{:g} cores, predicted", cores),
        {{"stream", more * pair.stream.cpu_cores / cores, kBlue},
         {"recording", more * pair.recording.cpu_cores / cores, kAmber},
         {"scaling", more * (pair.stream.feeding_cores + pair.recording.feeding_cores) / cores, kGreen}},
@@ -41,7 +41,7 @@ std::vector<Bar> BarsOf(const Plan& plan) {
   const Proof& proof = plan.proving.attempts.back().proof;
   // The verdict goes by the busiest second; a run that was no second long has none.
   const double busiest = std::max(proof.cpu_cores, proof.busiest_cpu_cores);
-  bars.push_back({"measured in\\nthe proof run",
+  bars.push_back({"measured in the proof run",
                   {{plan.chosen->one_encode && pair.further.empty() ? "the encode"
                     : pair.further.empty()                          ? "both encodes"
                                                                     : "all encodes",
@@ -52,7 +52,7 @@ std::vector<Bar> BarsOf(const Plan& plan) {
                   left(busiest + proof.stand_in_cores + proof.other_cores + proof.stolen_cores)});
   if (pair.demand.engine_share > 0)
     bars.push_back(
-        {plan.simulated ? "GPU's engine\\n(simulated)" : "GPU's engine",
+        {plan.simulated ? "GPU's engine (simulated)" : "GPU's engine",
          {{"stream", pair.stream.engine_share(), kBlue}, {"recording", pair.recording.engine_share(), kAmber}},
          fmt::format("{:.0f} % left", 100 * (1 - pair.demand.engine_share))});
   return bars;
@@ -122,7 +122,7 @@ void Draw(const std::filesystem::path& folder, const CapacityChart& chart) {
   const double limit = 100 * (1 - chart.headroom);
   script << FigureTitle(chart.title, chart.subtitle)
          << VerticalLine(900, limit, kOrange, fmt::format("{:g} % must stay free", chart.headroom * 100), 0.97)
-         << fmt::format("set xrange [0:100]\nset yrange [0.4:{}]\nset ytics ({})\nset lmargin 20\nset rmargin 14\n",
+         << fmt::format("set xrange [0:100]\nset yrange [0.4:{}]\nset ytics ({})\nset lmargin 26\nset rmargin 14\n",
                         static_cast<double>(bars.size()) + 0.9, tics.str())
          << "set style textbox opaque noborder fillcolor rgb \"white\"\nset xlabel \"% of what there is\"\nset grid "
             "noytics\nunset key\nplot -1 notitle\n";

@@ -47,11 +47,12 @@ Look LookOf(std::size_t index) {
 std::string FigureTitle(const std::string& title, const std::string& subtitle) {
   // A long answer must still fit the width.
   const int size = title.size() <= 76 ? 18 : title.size() <= 106 ? 13 : 11;
+  const int smaller = subtitle.size() <= 120 ? 12 : 10;
   const auto label = [](int id, const std::string& text, double above, const std::string& look) {
     return fmt::format("set label {} {} at graph 0, graph 1 offset 0,{} left {}\n", id, Quoted(text), above, look);
   };
   return label(100, title, 2.9, fmt::format("font ',{}' textcolor rgb \"{}\"", size, kInk)) +
-         label(101, subtitle, 1.2, fmt::format("textcolor rgb \"{}\"", kGrey));
+         label(101, subtitle, 1.2, fmt::format("font ',{}' textcolor rgb \"{}\"", smaller, kGrey));
 }
 
 std::string VerticalLine(int id, double x, const char* colour, const std::string& text, double height) {

@@ -32,8 +32,10 @@ TEST_F(CapacityFigureTest, NamesEachPartAndWhatIsLeft) {
   Draw(path(""), *MakeCapacityChart(SomePlan()));
   const std::string svg = Text("capacity.svg");
   for (const char* words : {"Both encodes took 0.00 of 2 cores at most, and 40 % of the GPU", ">stream<", ">recording<",
-                            "1.00 left for the game", "60 % left", "20 % must stay free", "SIMULATED"})
+                            "1.00 left for the game", "60 % left", "20 % must stay free", "SIMULATED",
+                            ">2 cores, predicted<", ">measured in the proof run<", "engine (simulated)<"})
     EXPECT_THAT(svg, testing::HasSubstr(words));
+  EXPECT_THAT(svg, testing::Not(testing::HasSubstr("\\n"))) << "gnuplot takes all text as it is";
 }
 
 TEST_F(CapacityFigureTest, WhatIsLeftIsThatOfTheBusiestSecond) {
