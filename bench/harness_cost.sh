@@ -29,9 +29,10 @@ settings = json.load(open(bench))["trials"][0]["settings"]
 settings.update(encoder=encoder, preset=preset, size="960x540", frame_rate="60", rate_control="constant bit rate",
                 bit_rate_kbps=int(kbps), maximum_bit_rate_kbps=int(kbps), buffer_seconds=1, keyframe_seconds=2)
 print(json.dumps(dict(task="encode", stand_in_gpu=None,
-                      arguments=dict(settings=settings, footage=y4m, longest_seconds=600, output="", least_fps=0))))
+                      arguments=dict(settings=settings, footage=y4m, longest_seconds=600, output="", least_fps=0,
+                                     look_at_speed=False, usual_reference_seconds=0))))
 PY
-    python3 -c 'import json,sys; r=json.load(sys.stdin)["result"]; print(r["frames"] / r["seconds"])'
+    python3 -c 'import json,sys; a=json.load(sys.stdin); r=a.get("result") or sys.exit(f"the worker answers: {a}"); print(r["frames"] / r["seconds"])'
 }
 command_line() {
   x264 --preset "$preset" --profile high --fps 60 --bitrate $kbps --vbv-maxrate $kbps --vbv-bufsize $kbps --nal-hrd vbr \
