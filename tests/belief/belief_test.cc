@@ -40,6 +40,12 @@ TEST(Estimate, CutOffAtABoundItIsAsTheDrawsBeyondIt) {
   EXPECT_NEAR(Above({0, 1}, 30).mean, 30.03, 0.01);
 }
 
+TEST(Estimate, AMixtureIsAsWideAsItsBeliefsAndTheirQuarrel) {
+  const Estimate both = Mixture({{{10, 3}, 1}, {{20, 4}, 3}});
+  EXPECT_NEAR(both.mean, 17.5, 1e-9);
+  EXPECT_NEAR(both.deviation, std::sqrt((9 + 7.5 * 7.5) / 4 + (16 + 2.5 * 2.5) * 3 / 4), 1e-9);
+}
+
 TEST(LinearBelief, StartsWithWhatIsExpectedAndEndsWithWhatIsSeen) {
   LinearBelief belief;
   belief.Expect("level", {2, 1});
@@ -95,6 +101,24 @@ TEST(GaussianProcess, GoesThroughWhatWasSeenAndDoubtsWhatWasNot) {
   EXPECT_LT(process.At(1.25).deviation, 1);
   EXPECT_NEAR(process.At(50).mean, 30, 1e-6) << "far away only the mean is known";
   EXPECT_NEAR(process.At(50).deviation, 10, 1e-6);
+}
+
+TEST(GaussianProcess, TellsHowWellItForetold) {
+  const auto process_of = [](double deviation) {
+    return GaussianProcess<double>(
+        [](double) { return 30.0; },
+        [=](double a, double b) { return deviation * deviation * Matern52(std::abs(a - b)); }, 0.1);
+  };
+  GaussianProcess<double> one = process_of(3);
+  EXPECT_EQ(one.LogEvidence(), 0);
+  one.Observe(0, 34);
+  EXPECT_NEAR(one.LogEvidence(), -(16 / 9.01 + std::log(9.01)) / 2, 1e-9);
+  GaussianProcess<double> rough = process_of(10), smooth = process_of(1);
+  for (double x = 0; x < 3; x += 0.5) {
+    rough.Observe(x, 30 + 0.5 * std::sin(x));
+    smooth.Observe(x, 30 + 0.5 * std::sin(x));
+  }
+  EXPECT_GT(smooth.LogEvidence(), rough.LogEvidence());
 }
 
 }  // namespace

@@ -38,6 +38,21 @@ TEST(LooksModel, GoesThroughWhatItSawAndTellsOfWhatLiesBetween) {
   }
 }
 
+TEST(LooksModel, DoubtsLessWhereScoresTurnedOutSmooth) {
+  LooksModel smooth(1280 * 720, 4500), rough(1280 * 720, 4500);
+  int sign = 1;
+  for (const EncodeSettings& seen :
+       {Encode("veryfast", {1280, 720}, 60), Encode("veryfast", {1024, 576}, 60), Encode("veryfast", {854, 480}, 60),
+        Encode("veryfast", {768, 432}, 60), Encode("veryfast", {640, 360}, 60), Encode("veryfast", {1280, 720}, 30),
+        Encode("veryfast", {1024, 576}, 30), Encode("veryfast", {854, 480}, 30)}) {
+    smooth.Observe(seen, "a", TrueScore(seen));
+    rough.Observe(seen, "a", TrueScore(seen) + 6 * (sign = -sign));
+  }
+  const EncodeSettings asked = Encode("veryfast", {640, 360}, 30);
+  EXPECT_LT(smooth.Score(asked, "a").deviation, 0.7 * rough.Score(asked, "a").deviation);
+  EXPECT_NEAR(smooth.Score(asked, "a").mean, TrueScore(asked), 3);
+}
+
 TEST(LooksModel, DoubtsWhatIsFarFromAllItSaw) {
   LooksModel model(1280 * 720, 4500);
   const double unseen = model.Score(Encode("veryfast", {1280, 720}, 60), "a").deviation;

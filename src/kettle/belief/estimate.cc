@@ -26,6 +26,18 @@ Estimate Sum(const Estimate& one, const Estimate& other) {
   return {one.mean + other.mean, std::hypot(one.deviation, other.deviation)};
 }
 
+Estimate Mixture(const std::vector<Belief>& beliefs) {
+  double all = 0, mean = 0, variance = 0;
+  for (const Belief& belief : beliefs) {
+    all += belief.weight;
+    mean += belief.weight * belief.estimate.mean;
+  }
+  mean /= all;
+  for (const auto& [estimate, weight] : beliefs)
+    variance += weight / all * (std::pow(estimate.deviation, 2) + std::pow(estimate.mean - mean, 2));
+  return {mean, std::sqrt(variance)};
+}
+
 Estimate Above(const Estimate& estimate, double bound) {
   if (estimate.deviation <= 0) return {std::max(estimate.mean, bound), 0};
   const double z = (bound - estimate.mean) / estimate.deviation;

@@ -2,6 +2,8 @@
 // A number that is not known exactly: a Normal distribution, and what decisions ask of one.
 #pragma once
 
+#include <vector>
+
 namespace kettle {
 
 struct Estimate {
@@ -22,6 +24,14 @@ double ExpectedGain(const Estimate& estimate, double lead);
 
 // Of two that are independent.
 Estimate Sum(const Estimate& one, const Estimate& other);
+
+// One of several beliefs, of which only one is right: how probable it is that it is this one, against the others.
+struct Belief {
+  Estimate estimate;
+  double weight = 0;
+};
+// What they tell together: the mean and deviation of their mixture. At least one must weigh something.
+Estimate Mixture(const std::vector<Belief>& beliefs);
 
 // What is believed of a number once it is known to exceed `bound`: the mean and deviation of the Normal distribution
 // cut off there. An estimate far below the bound becomes the bound.

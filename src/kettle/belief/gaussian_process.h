@@ -45,6 +45,14 @@ class GaussianProcess {
     return {mean_(point) + with.dot(weights_), std::sqrt(std::max(0.0, left))};
   }
 
+  // How well the function was foretold: the logarithm of the probability of all that was observed, but for a term that
+  // is the same for each process with as many points (the same, equation 2.30).
+  double LogEvidence() const {
+    if (points_.empty()) return 0;
+    Solve();
+    return log_evidence_;
+  }
+
  private:
   void Solve() const {
     if (solved_) return;
@@ -60,6 +68,7 @@ class GaussianProcess {
     }
     factor_.compute(all);
     weights_ = factor_.solve(surprises);
+    log_evidence_ = -(surprises.dot(weights_) + factor_.vectorD().array().log().sum()) / 2;
     solved_ = true;
   }
 
@@ -70,6 +79,7 @@ class GaussianProcess {
   std::vector<double> surprises_;  // by how much each look differed from the mean
   mutable Eigen::LDLT<Eigen::MatrixXd> factor_;
   mutable Eigen::VectorXd weights_;
+  mutable double log_evidence_ = 0;
   mutable bool solved_ = false;
 };
 

@@ -31,10 +31,11 @@ double PlaceOf(const std::string& encoder, const std::string& preset) {
   return IsOfACard(encoder) ? place / static_cast<double>(presets.size()) : 1 - std::pow(kStep, place);
 }
 
-// On processors the first preset leaves out nearly everything; a card's engine has most of it in each.
-double UsualGain(const std::string& encoder) {
-  constexpr double kOnProcessors = 45, kOnCards = 6;
-  return IsOfACard(encoder) ? kOnCards : kOnProcessors;
+// With a preset at `place`, as a rule. On processors the first preset leaves out nearly everything; a card's engine has
+// most of it in each, and looks like one of the first few there.
+double UsualScore(const std::string& encoder, double place) {
+  constexpr double kGainOnProcessors = 45, kGainOnCards = 6, kCardsAhead = 20;
+  return kUnknown.mean + (IsOfACard(encoder) ? kCardsAhead + kGainOnCards * place : kGainOnProcessors * place);
 }
 
 double Square(double x) { return x * x; }
@@ -42,10 +43,13 @@ double Square(double x) { return x * x; }
 }  // namespace
 
 LooksModel::LooksModel(std::int64_t source_pixels, double usual_kbps)
-    : source_pixels_(static_cast<double>(source_pixels)),
-      usual_kbps_(usual_kbps),
-      process_([](const Point& point) { return kUnknown.mean + UsualGain(point.encoder) * point.preset; }, Covariance,
-               kLookError) {}
+    : source_pixels_(static_cast<double>(source_pixels)), usual_kbps_(usual_kbps) {
+  // As rough as anything that was seen, and down to a quarter of it.
+  for (const double roughness : {1.0, 0.5, 0.25})
+    processes_.emplace_back([](const Point& point) { return UsualScore(point.encoder, point.preset); },
+                            [=](const Point& one, const Point& other) { return Covariance(roughness, one, other); },
+                            kLookError);
+}
 
 LooksModel::Point LooksModel::PointOf(const EncodeSettings& settings, const std::string& clip) const {
   return {std::log(static_cast<double>(settings.size.pixels()) / source_pixels_),
@@ -58,7 +62,7 @@ LooksModel::Point LooksModel::PointOf(const EncodeSettings& settings, const std:
 
 // Plain trends (a level, slopes, bends), and a rest that is alike where the coordinates are: one part of it common to
 // all clips, one of each clip.
-double LooksModel::Covariance(const Point& one, const Point& other) {
+double LooksModel::Covariance(double roughness, const Point& one, const Point& other) {
   const bool same_clip = one.clip == other.clip, same_encoder = one.encoder == other.encoder;
   const double trends = Square(kUnknown.deviation) + Square(kPixelTrend) * one.pixels * other.pixels +
                         Square(kRateTrend) * one.frame_rate * other.frame_rate +
@@ -70,19 +74,28 @@ double LooksModel::Covariance(const Point& one, const Point& other) {
                             Square((one.bits - other.bits) / kBitLength);
   const double of_preset = Square((one.preset - other.preset) / kPresetLength);
   const double alike = Matern52(std::sqrt(of_picture)), quite_alike = Matern52(std::sqrt(of_picture + of_preset));
+  const double rest = Square(roughness * kRest), own_rest = Square(roughness * kOwnRest);
   // A preset of one encoder tells nothing of those of another.
-  return trends + Square(kRest) * alike + (same_clip ? Square(kOwnRest) * quite_alike + Square(kOfClip) : 0) +
-         (same_encoder
-              ? Square(kOfEncoder) + Square(kPresetTrend) * one.preset * other.preset + Square(kRest) * quite_alike
-              : 0);
+  return trends + rest * alike + (same_clip ? own_rest * quite_alike + Square(kOfClip) : 0) +
+         (same_encoder ? Square(kOfEncoder) + Square(kPresetTrend) * one.preset * other.preset + rest * quite_alike
+                       : 0);
 }
 
 void LooksModel::Observe(const EncodeSettings& settings, const std::string& clip, double score) {
-  process_.Observe(PointOf(settings, clip), score);
+  for (auto& process : processes_) process.Observe(PointOf(settings, clip), score);
 }
 
+// By all of them, as well as each foretold what was observed so far.
 Estimate LooksModel::Score(const EncodeSettings& settings, const std::string& clip) const {
-  return process_.At(PointOf(settings, clip));
+  constexpr double kTellsNothing = 0.01;
+  const Point point = PointOf(settings, clip);
+  double best = processes_.front().LogEvidence();
+  for (const auto& process : processes_) best = std::max(best, process.LogEvidence());
+  std::vector<Belief> beliefs;
+  for (const auto& process : processes_)
+    if (const double weight = std::exp(process.LogEvidence() - best); weight > kTellsNothing)
+      beliefs.push_back({process.At(point), weight});
+  return Mixture(beliefs);
 }
 
 }  // namespace kettle

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 // How an encode looks, measured or not: its picture score, 0 to 100, as a smooth function of its pixels, its frame
-// rate, its preset and its bit rate, learned from the scores of others.
+// rate, its preset and its bit rate, learned from the scores of others. How smooth it is differs from clip to clip and
+// is learned too.
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "kettle/belief/gaussian_process.h"
 #include "kettle/encoders/settings.h"
@@ -26,10 +28,10 @@ class LooksModel {
     std::string encoder, clip;
   };
   Point PointOf(const EncodeSettings& settings, const std::string& clip) const;
-  static double Covariance(const Point& one, const Point& other);
+  static double Covariance(double roughness, const Point& one, const Point& other);
 
   double source_pixels_, usual_kbps_;
-  GaussianProcess<Point> process_;
+  std::vector<GaussianProcess<Point>> processes_;  // one for each roughness that scores may have
 };
 
 }  // namespace kettle
