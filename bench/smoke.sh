@@ -56,6 +56,7 @@ smoke pairs_against_all.py python3 bench/pairs_against_all.py 1 3 144 144
 smoke_rehearsing diagnose_injected.py python3 bench/diagnose_injected.py 1
 smoke_rehearsing evening.py python3 bench/evening.py --minutes 0.5 --away 0.3 --try
 smoke_rehearsing accidents.py python3 bench/accidents.py --runs 2 --only prepare
+smoke steady.py python3 bench/steady.py "$scratch/one.y4m" 300 --plans 2 --within 5
 smoke history_limit.py python3 bench/history_limit.py --megabytes 1 --runs 1
 smoke odd_machines.py python3 bench/odd_machines.py --only "umask 0" --first 4
 smoke_rehearsing random_shows.py python3 bench/random_shows.py 1 5
