@@ -52,7 +52,7 @@ void EncodeAll(const std::string& source, FrameSize size, FrameRate rate, Encode
     if (footage.from_seconds == busiest_from || (!busiest && IsScene(source))) continue;
     busiest_from = footage.from_seconds;
     for (const FrameSize smaller : CandidateSizes(size))
-      for (const FrameRate lower : CandidateRates(rate)) {
+      for (const FrameRate lower : CandidateRates(rate, rate)) {
         settings.size = smaller;
         settings.frame_rate = lower;
         const char* name = busiest ? "busiest" : "calmest";

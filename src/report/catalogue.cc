@@ -310,6 +310,8 @@ const MessageWords& AllButDiagnosis() {
       {"target.enough-bits",
        "from about here on ({low:.0f} to {high:.0f} kbit/s) a tenth more bits gain less than half a point, on "
        "{footage} with {encoder} {preset}; line and destination would take {kbps:.0f} kbit/s"},
+      {"target.even-below", "{limit}; the next below that fits the game's {source} evenly"},
+      {"target.frame-rate-accepted", "{destination} accepts at most {rate} frames a second"},
       {"target.keyframes", "new viewers see a picture within this time"},
       {"target.larger-than-viewed",
        "viewers watch at {viewed} but the stream is {size}: its quality is measured at {viewed}"},

@@ -26,32 +26,6 @@ class OptionBookTest : public testing::Test {
   OptionBook book_{trials_, {test::FakeFootage("one")}, 0.2};
 };
 
-TEST_F(OptionBookTest, WhatAFasterPresetCouldNotIsNotMeasured) {
-  EXPECT_TRUE(book_.Measure(Asked("ultrafast")).keeps_pace(0.2));
-  EXPECT_FALSE(book_.Measure(Asked("veryfast")).keeps_pace(0.2));  // 24 of the 31.25 that are needed
-  const int runs = runner_.runs;
-  const Option slower = book_.Measure(Asked("medium"));
-  EXPECT_FALSE(slower.keeps_pace(0.2));
-  EXPECT_THAT(slower.trouble, testing::HasSubstr("too slow already"));
-  EXPECT_EQ(runner_.runs, runs);
-  EXPECT_FALSE(book_.Known(Asked("medium")));
-}
-
-TEST_F(OptionBookTest, TooSlowSaysNothingOfWhatAsksLess) {
-  book_.Measure(Asked("veryfast"));
-  EXPECT_TRUE(book_.SurelyTooSlow(Asked("faster")));
-  EXPECT_FALSE(book_.SurelyTooSlow(Asked("superfast")));
-  EXPECT_FALSE(book_.SurelyTooSlow(Asked("medium", {640, 360}))) << "a quarter of the pixels";
-  EXPECT_TRUE(book_.SurelyTooSlow(Asked("medium", {1240, 698}))) << "hardly fewer";
-  EncodeSettings fewer_bits = Asked("medium"), more_bits = fewer_bits, other = fewer_bits;
-  fewer_bits.bit_rate = fewer_bits.maximum_bit_rate = BitRate::FromKbps(300);
-  more_bits.bit_rate = more_bits.maximum_bit_rate = BitRate::FromKbps(3000);
-  other.b_frames = 0;
-  EXPECT_FALSE(book_.SurelyTooSlow(fewer_bits));
-  EXPECT_TRUE(book_.SurelyTooSlow(more_bits));
-  EXPECT_FALSE(book_.SurelyTooSlow(other));
-}
-
 TEST_F(OptionBookTest, ASpeedHasNoScoreUntilItIsAskedFor) {
   const Option speed = book_.MeasureSpeed(Asked("ultrafast"));
   EXPECT_TRUE(speed.keeps_pace(0.2));
@@ -102,7 +76,6 @@ TEST_F(OptionBookTest, RecallsWhatTheTrialBookKnows) {
   book_.Recall(Asked("ultrafast"), [](const std::string&) { return 0; });
   ASSERT_EQ(book_.options().size(), 1u) << "of that picture";
   EXPECT_EQ(book_.options().front().settings.preset, "veryfast");
-  EXPECT_TRUE(book_.SurelyTooSlow(Asked("medium")));
   const int runs = runner_.runs;
   EXPECT_FALSE(book_.Measure(Asked("veryfast")).keeps_pace(0.2));
   EXPECT_EQ(runner_.runs, runs);

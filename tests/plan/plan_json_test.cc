@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "fakes.h"
+#include "kettle/option/with_encoder.h"
 #include "kettle/plan/plan.h"
 
 namespace kettle {
@@ -43,7 +44,9 @@ Plan FullPlan() {
   broken.trouble = "no memory";
   plan.options[0] = {pair.stream, broken};
   plan.options[1] = {pair.recording};
-  plan.pictures = {{{1280, 720}, {60, 1}, pair.stream}, {{1920, 1080}, {60, 1}, {}}};
+  plan.pictures = {{{1280, 720}, {60, 1}, pair.stream}, {{1920, 1080}, {60, 1}, {}, broken}};
+  plan.pictures.front().best->proven = true;
+  plan.pictures.front().untried = {WithEncoder(pair.stream.settings, "x264", "slower"), 71};
   plan.placement.rejected = {{"x264 slow", "x264 any", pair.demand, Message{"plan.not-beside-the-other"}}};
   plan.ladder = {{"bit rate 2450 kbit/s", pair.stream.settings, 1000, 3, 0.4}};
   plan.chosen->destinations = {"Lantern"};

@@ -7,6 +7,7 @@
 
 #include "fakes.h"
 #include "kettle/quality/picture_metrics.h"
+#include "kettle/search/candidates.h"
 #include "says.h"
 
 namespace kettle {
@@ -246,8 +247,8 @@ Plan PlanOfFreePicture(const std::function<Proof(const Pair&)>& prove) {
   Show show;
   TrialBook book(runner, {}, [](const auto&) {});
   Targets targets = test::FakeTargets();
-  targets.sizes = {{1280, 720}, {960, 540}, {640, 360}};
-  targets.rates = {{60, 1}, {30, 1}};
+  targets.sizes = CandidateSizes({1280, 720});
+  targets.rates = CandidateRates({60, 1}, {60, 1});
   targets.stream.size = targets.sizes.front();
   const PlanRequest request{show, targets, {FakeFootage("hard")}, {"x264"}, {4, 0.2}};
   return MakePlan(request, book, prove);

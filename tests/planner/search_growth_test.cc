@@ -82,7 +82,7 @@ double TrialsOf(const Case& asked) {
     Targets targets = test::FakeTargets();
     targets.stream.size = targets.recording.size = kGrownSource;
     targets.sizes = CandidateSizes(kGrownSource);
-    targets.rates = CandidateRates(kGrownRate);
+    targets.rates = CandidateRates(kGrownRate, kGrownRate);
     targets.recording_sizes = RecordingSizes(kGrownSource);
     targets.recording_rates = RecordingRates(kGrownRate);
     targets.stream_codecs = {"h264", "hevc", "av1"};

@@ -136,7 +136,8 @@ TEST(Finalists, ANeighbourIsMeasuredWithItsSlowerPresetBeforeItIsJudged) {
     return settings;
   };
   TriedPicture best{{896, 504}, {60, 1}, options.Measure(option({896, 504}, "slow"))};
-  TriedPicture next{{1024, 576}, {60, 1}, options.Measure(option({1024, 576}, "fast")), option({1024, 576}, "slow")};
+  TriedPicture next{{1024, 576}, {60, 1}, options.Measure(option({1024, 576}, "fast"))};
+  next.untried = {option({1024, 576}, "slow"), 60};
   const auto ranked = RankFinalists({best, next}, options);
   EXPECT_EQ(ranked.front().size.height, 576);
   EXPECT_TRUE(options.Known(option({1024, 576}, "slow")));

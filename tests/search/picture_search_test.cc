@@ -51,11 +51,11 @@ class PictureRunner final : public TrialRunner {
 };
 
 SearchSpace Space() {
-  return {test::SmallSettings(), CandidateSizes({1280, 720}), CandidateRates({60, 1}), {"x264", "nvenc-h264"}};
+  return {test::SmallSettings(), CandidateSizes({1280, 720}), CandidateRates({60, 1}, {60, 1}), {"x264", "nvenc-h264"}};
 }
 
 TEST(SearchPicture, FindsWhatTheGridFindsWithAFractionOfTheEncoding) {
-  int found = 0, missed = 0;
+  int found = 0;
   for (unsigned seed = 1; seed <= 150; ++seed) {
     PictureRunner runner(seed);
     TrialBook book(runner, {}, [](const auto&) {});
@@ -63,13 +63,11 @@ TEST(SearchPicture, FindsWhatTheGridFindsWithAFractionOfTheEncoding) {
     EXPECT_EQ(check.grid_best.has_value(), check.search_best.has_value()) << "seed " << seed;
     if (!check.grid_best) continue;
     ++found;
-    missed += check.loss() > 0.5;
-    EXPECT_LE(check.loss(), 2.5) << "seed " << seed;
-    EXPECT_LE(check.encode_share(), 0.12) << "seed " << seed;
-    EXPECT_LT(check.search_trials, check.grid_trials / 5) << "seed " << seed;
+    EXPECT_LE(check.loss(), 0.5) << "seed " << seed;
+    EXPECT_LE(check.encode_share(), 0.08) << "seed " << seed;
+    EXPECT_LT(check.search_trials, check.grid_trials / 8) << "seed " << seed;
   }
   EXPECT_GT(found, 100);
-  EXPECT_LE(missed, found / 30) << "where the choice of size hangs on that of the frame rate";
 }
 
 TEST(SearchPicture, GivesTheBestFirstAndWhatDoesNotKeepPaceLast) {
@@ -109,25 +107,17 @@ class TwoPeaksRunner final : public TrialRunner {
   double lift_;
 };
 
-TEST(SearchPicture, GoesDownToTheSmallestSizeWhileTheBestLooksPoor) {
+TEST(SearchPicture, LooksBehindAValley) {
   SearchSpace space = Space();
   space.rates = {{60, 1}};
   space.families = {"x264"};
-  const auto smallest = space.sizes.back();
-  int runs[2] = {};
   for (const double lift : {0, 40}) {
     TwoPeaksRunner runner(lift);
     TrialBook book(runner, {}, [](const auto&) {});
     OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
-    const FrameSize best = SearchPicture(space, options).front().size;
-    if (lift == 0) {
-      EXPECT_EQ(best, smallest);
-    } else {
-      EXPECT_EQ(best, space.sizes.front()) << "nobody looks behind a valley of a good picture";
-    }
-    runs[lift > 0] = runner.runs;
+    EXPECT_EQ(SearchPicture(space, options).front().size, space.sizes.back()) << lift;
+    EXPECT_LT(runner.runs, 30) << "of " << space.sizes.size() * FindFamily("x264").presets.size();
   }
-  EXPECT_GT(runs[0], runs[1]);
 }
 
 // Remembers every trial of a made-up machine.
@@ -178,36 +168,25 @@ class WatchedPictures final : public TrialRunner {
   TrialRunner& machine_;
 };
 
-TEST(SearchPicture, AnEncoderThatIsFarBehindIsLeftAfterTwoPictures) {
-  const auto looked_at = [](double behind_db) {
-    TwoEncodersRunner runner(behind_db);
-    TrialBook book(runner, {}, [](const auto&) {});
-    OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
-    EXPECT_EQ(SearchPicture(Space(), options).front().size, (FrameSize{960, 540}));
-    return runner.gpu_pictures.size();
-  };
-  EXPECT_EQ(looked_at(4), 2u);
-  EXPECT_GT(looked_at(0.5), 5u) << "one that may win elsewhere is tried on";
+TEST(SearchPicture, AnEncoderThatIsFarBehindIsHardlyLookedAt) {
+  TwoEncodersRunner runner(4);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+  EXPECT_EQ(SearchPicture(Space(), options).front().size, (FrameSize{960, 540}));
+  EXPECT_LE(runner.gpu_pictures.size(), 2u);
 }
 
-TEST(SearchPicture, APresetKnownToBeTooSlowIsNotTriedAtASmallerPicture) {
-  for (unsigned seed = 1; seed <= 20; ++seed) {
-    WatchedRunner runner(seed);
-    TrialBook book(runner, {}, [](const auto&) {});
-    OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
-    SearchPicture(Space(), options);
-    for (std::size_t late = 0; late < runner.seen.size(); ++late)
-      for (std::size_t early = 0; early < late; ++early) {
-        const Trial &a = runner.seen[early], &b = runner.seen[late];
-        if (a.settings.encoder != b.settings.encoder || a.settings.preset != b.settings.preset ||
-            a.settings.size.pixels() < b.settings.size.pixels())
-          continue;
-        const double pixels =
-            static_cast<double>(a.settings.size.pixels()) / static_cast<double>(b.settings.size.pixels());
-        EXPECT_GE(a.throughput_fps * pixels * 1.15, b.settings.frame_rate.fps() / 0.8 * 0.999)
-            << "seed " << seed << ": " << b.settings.preset << " at " << b.settings.size.str();
-      }
-  }
+TEST(SearchPicture, AnEncoderThatNeverWorksIsLeft) {
+  int crashed = 0;
+  test::FakeRunner runner([&](const std::string& encoder, int preset, bool, const std::string&) {
+    const bool broken = encoder != "x264";
+    crashed += broken;
+    return broken ? test::Figures{0, 0, 0} : test::Figures{400.0 / (preset + 1), 1, 0.8 + 0.01 * preset};
+  });
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+  EXPECT_TRUE(SearchPicture(Space(), options).front().best);
+  EXPECT_LE(crashed, 5);
 }
 
 // The grid once asked cards for the B-frames that a destination takes; most refuse, and the grid looked cheap.
@@ -217,21 +196,21 @@ TEST(CheckAgainstGrid, AsksNoGpuForBFrames) {
   SearchSpace space = Space();
   space.target.b_frames = 2;
   const GridCheck check = CheckAgainstGrid(space, {test::FakeFootage("hard")}, 0.2, book);
-  EXPECT_EQ(static_cast<int>(runner.seen.size()), check.grid_trials) << "the search asks for nothing else";
+  std::set<std::string> asked;
+  for (const Trial& trial : runner.seen) asked.insert(trial.id());
+  EXPECT_EQ(static_cast<int>(asked.size()), check.grid_trials) << "the search asks for nothing else";
   for (const Trial& trial : runner.seen)
     EXPECT_EQ(trial.settings.b_frames.value_or(0), trial.settings.encoder == "x264" ? 2 : 0);
 }
 
-// Steps along the sizes change the same at each frame rate: what one rate has shown need not be tried at the others.
+// What a few pictures have shown of sizes and frame rates need not be tried at the others.
 TEST(SearchPicture, ARivalIsNotTriedAtSizesThatCannotHelpIt) {
   TwoEncodersRunner runner(4);
   WatchedPictures pictures(runner);
   TrialBook book(pictures, {}, [](const auto&) {});
   OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
   EXPECT_EQ(SearchPicture(Space(), options).front().size, (FrameSize{960, 540}));
-  EXPECT_EQ(pictures.seen.count("1280x720 60"), 1u);
-  EXPECT_EQ(pictures.seen.count("960x540 30"), 1u) << "every frame rate at the best size";
-  EXPECT_LT(pictures.seen.size(), 12u) << "of " << Space().sizes.size() * Space().rates.size();
+  EXPECT_LE(pictures.seen.size(), Space().sizes.size() * Space().rates.size() / 2);
 }
 
 TEST(SearchPicture, OnePictureIsOnlyAWalk) {

@@ -100,39 +100,52 @@ void PrintEncodeEach(const Plan& plan) {
              plan.capacity.cpu_cores, each.taken ? "Taken" : "Not taken", Sentence(each.why));
 }
 
+// Size to headroom, then the scores, with those of busy and calm moments if `calm`, then what to say of it.
+std::vector<Cell> PictureRow(const TriedPicture& tried, bool taken, bool calm) {
+  const std::optional<Option>& shown = tried.best ? tried.best : tried.too_slow;
+  const bool failed = !shown || !shown->trouble.empty();
+  const Tone tone = taken ? Tone::kGood : tried.best ? Tone::kPlain : Tone::kDim;
+  const auto number = [&](const std::string& text) { return Number(text, tone); };
+  std::vector<Cell> row{{tried.size.str(), tone}, number(tried.rate.str())};
+  if (failed)
+    row.insert(row.end(), {{"-", tone}, {"-", tone}, number("-")});
+  else
+    row.insert(row.end(), {{shown->settings.encoder + (shown->simulated ? " (simulated)" : ""), tone},
+                           {shown->settings.preset, tone},
+                           number(fmt::format("{:.0f} %", shown->headroom * 100))});
+  if (!tried.best) {
+    row.insert(row.end(), calm ? 3 : 1, number("-"));
+    row.push_back({failed ? "failed" : "too slow", Tone::kBad});
+    return row;
+  }
+  const Option& best = *tried.best;
+  const std::string busiest = (best.measured ? "" : "<= ") + Points(best.busiest_score());
+  if (calm) row.insert(row.end(), {number(busiest), number(best.calm.empty() ? "-" : Points(best.calmest_score()))});
+  row.push_back(number(!calm ? busiest : best.calm.empty() ? "-" : Points(best.score)));
+  const bool more_expected = tried.untried && tried.untried->score > best.busiest_score() + 1;
+  row.push_back({taken ? "taken"
+                 : more_expected
+                     ? fmt::format("{}: about {:.0f} expected", tried.untried->settings.preset, tried.untried->score)
+                     : "",
+                 tone});
+  return row;
+}
+
 void PrintPictures(const Plan& plan) {
   if (plan.pictures.empty()) return;
   const bool calm = std::any_of(plan.pictures.begin(), plan.pictures.end(),
                                 [](const TriedPicture& tried) { return tried.best && !tried.best->calm.empty(); });
-  fmt::print("{}\n", Paint("Sizes and frame rates measured for the stream, each with the best preset that keeps pace",
+  fmt::print("{}\n", Paint("Sizes and frame rates measured for the stream, each with the best of the presets tried",
                            Tone::kStrong));
   std::vector<Cell> header{{"size"}, Number("frame rate"), {"encoder"}, {"preset"}, Number("headroom")};
   if (calm) header.insert(header.end(), {Number("busiest"), Number("calmest")});
   header.insert(header.end(), {Number("score"), {""}});
   Table table(header);
-  for (const TriedPicture& tried : plan.pictures) {
-    const bool taken = plan.chosen && tried.size == plan.chosen->stream.settings.size &&
-                       tried.rate == plan.chosen->stream.settings.frame_rate;
-    const Tone tone = taken ? Tone::kGood : tried.best ? Tone::kPlain : Tone::kDim;
-    const auto number = [&](const std::string& text) { return Number(text, tone); };
-    std::vector<Cell> row{{tried.size.str(), tone}, number(tried.rate.str())};
-    if (!tried.best) {
-      row.insert(row.end(), {{"-", tone}, {"-", tone}});
-      row.resize(header.size() - 1, number("-"));
-      row.push_back({"nothing keeps pace", Tone::kBad});
-      table.Row(std::move(row));
-      continue;
-    }
-    const Option& best = *tried.best;
-    const std::string busiest = (best.measured ? "" : "<= ") + Points(best.busiest_score());
-    row.insert(row.end(), {{best.settings.encoder + (best.simulated ? " (simulated)" : ""), tone},
-                           {best.settings.preset, tone},
-                           number(fmt::format("{:.0f} %", best.headroom * 100))});
-    if (calm) row.insert(row.end(), {number(busiest), number(best.calm.empty() ? "-" : Points(best.calmest_score()))});
-    row.push_back(number(!calm ? busiest : best.calm.empty() ? "-" : Points(best.score)));
-    row.push_back({taken ? "taken" : "", tone});
-    table.Row(std::move(row));
-  }
+  for (const TriedPicture& tried : plan.pictures)
+    table.Row(PictureRow(tried,
+                         plan.chosen && tried.size == plan.chosen->stream.settings.size &&
+                             tried.rate == plan.chosen->stream.settings.frame_rate,
+                         calm));
   fmt::print(
       "{}{}\n", table.str(),
       calm ? "  Busy and calm moments count half each; calm ones are measured of what comes near the best.\n" : "");
@@ -204,6 +217,14 @@ std::string CodecGain(const Plan& plan) {
   return "";
 }
 
+// Settings that were proven on an idle machine prove nothing beside a game.
+std::string ProvenBeside(const Plan& plan) {
+  constexpr double kNothing = 0.1;  // of the processors
+  if (plan.under_load) return "beside your game's load";
+  const double others = plan.proving.attempts.back().proof.other_cores;
+  return others < kNothing * plan.capacity.cpu_cores ? "with nothing else running" : "beside what else was running";
+}
+
 Headline HeadlineOf(const Plan& plan, const ResultPlace& place) {
   if (!plan.chosen) {
     const bool disturbed = !plan.proving.attempts.empty() && plan.proving.attempts.back().proof.disturbed();
@@ -231,7 +252,7 @@ Headline HeadlineOf(const Plan& plan, const ResultPlace& place) {
                                        place.folder.string(), place.StandInOption());
   if (plan.verdict() == PlanVerdict::kTight)
     return {"Keeps pace, but with too little headroom: " + settings + ".", Tone::kBad, next};
-  return {"This keeps pace on your machine: " + settings + ".", Tone::kGood, next};
+  return {"This keeps pace on your machine " + ProvenBeside(plan) + ": " + settings + ".", Tone::kGood, next};
 }
 
 }  // namespace
@@ -251,7 +272,8 @@ Table OptionTable(const std::vector<Option>& options, double required_headroom) 
       return Number(works && known ? text : "-", holds ? Tone::kPlain : Tone::kDim);
     };
     const bool seen = option.scored();
-    std::string verdict = holds                 ? "keeps pace"
+    std::string verdict = option.proven         ? "proven"
+                          : holds               ? "keeps pace"
                           : option.headroom < 0 ? "overload"
                                                 : fmt::format("headroom below {:.0f} %", required_headroom * 100);
     if (!works) verdict = option.trouble;

@@ -165,6 +165,7 @@ void to_json(nlohmann::json& json, const Option& option) {
   if (option.interval) json["interval"] = *option.interval;
   if (!option.marks.empty()) json["marks"] = option.marks;
   if (!option.trouble.empty()) json["trouble"] = option.trouble;
+  if (option.proven) json["proven"] = true;
 }
 
 void from_json(const nlohmann::json& json, Option& option) {
@@ -177,6 +178,7 @@ void from_json(const nlohmann::json& json, Option& option) {
   if (json.contains("interval")) option.interval = json["interval"].get<double>();
   if (json.contains("marks")) json["marks"].get_to(option.marks);
   option.trouble = json.value("trouble", "");
+  option.proven = json.value("proven", false);
 }
 
 }  // namespace kettle

@@ -38,6 +38,7 @@ struct Option {
   bool simulated = false;
   bool measured = false;  // on all footage, every trial done
   std::string trouble;    // why not, if a trial did not end well
+  bool proven = false;    // a proof run held with it
   double throughput_fps = 0;
   double headroom = -1;
   double cpu_cores = 0, feeding_cores = 0;        // at the frame rate
@@ -54,7 +55,9 @@ struct Option {
   // The lowest score of its clips' busiest stretches alone, and of their calmest.
   double busiest_score() const;
   double calmest_score() const;
-  bool keeps_pace(double required_headroom) const { return trouble.empty() && headroom >= required_headroom; }
+  bool keeps_pace(double required_headroom) const {
+    return trouble.empty() && (proven || headroom >= required_headroom);
+  }
   // The share of the GPU's encode engine that it takes at the frame rate; 0 on the CPU.
   double engine_share() const {
     return device == "gpu" && throughput_fps > 0 ? settings.frame_rate.fps() / throughput_fps : 0;

@@ -18,40 +18,7 @@ Option Unmeasured(const EncodeSettings& settings, const std::string& why) {
   return option;
 }
 
-std::ptrdiff_t PresetIndex(const EncodeSettings& settings) {
-  const auto& presets = FindFamily(settings.encoder).presets;
-  return std::find(presets.begin(), presets.end(), settings.preset) - presets.begin();
-}
-
-// No harder to code, picture for picture: the same encoder, the same preset or a faster one, no more bits.
-bool AsksNoMore(const EncodeSettings& a, const EncodeSettings& b) {
-  if (a.encoder != b.encoder || PresetIndex(a) > PresetIndex(b)) return false;
-  EncodeSettings alike = a;
-  alike.preset = b.preset;
-  alike.size = b.size;
-  alike.frame_rate = b.frame_rate;
-  if (!IsQuality(a.rate_control) && !IsQuality(b.rate_control) && a.bit_rate <= b.bit_rate) {
-    alike.rate_control = b.rate_control;
-    alike.bit_rate = b.bit_rate;
-    alike.maximum_bit_rate = b.maximum_bit_rate;
-    alike.buffer_seconds = b.buffer_seconds;
-    alike.keyframe_seconds = b.keyframe_seconds;
-  }
-  return alike == b;
-}
-
 }  // namespace
-
-bool OptionBook::SurelyTooSlow(const EncodeSettings& settings) const {
-  constexpr double kNoise = 1.15;
-  const auto pixels = static_cast<double>(settings.size.pixels());
-  const double needed_fps = settings.frame_rate.fps() / (1 - required_headroom_);
-  return std::any_of(options_.begin(), options_.end(), [&](const Option& option) {
-    return option.trouble.empty() && option.settings.size.pixels() >= settings.size.pixels() &&
-           option.throughput_fps * kNoise * static_cast<double>(option.settings.size.pixels()) < needed_fps * pixels &&
-           AsksNoMore(option.settings, settings);
-  });
-}
 
 bool OptionBook::Known(const EncodeSettings& settings) const {
   return std::any_of(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
@@ -81,7 +48,13 @@ void OptionBook::Note(const Option& option, const std::vector<Trial>& trials, co
     made_of_.emplace_back();
   }
   options_[place] = option;
+  options_[place].proven = std::find(proven_.begin(), proven_.end(), option.settings) != proven_.end();
   made_of_[place] = {trials, calm};
+}
+
+void OptionBook::NoteProven(const EncodeSettings& settings) {
+  proven_.push_back(settings);
+  for (Option& option : options_) option.proven = option.proven || option.settings == settings;
 }
 
 void OptionBook::FollowTheSpeed() {
@@ -90,7 +63,9 @@ void OptionBook::FollowTheSpeed() {
   for (std::size_t i = 0; i < options_.size(); ++i) {
     for (Trial& trial : made_of_[i].busiest) follow(trial);
     for (CalmTrial& calm : made_of_[i].calm) follow(calm.trial);
+    const bool proven = options_[i].proven;
     options_[i] = WithCalm(MakeOption(made_of_[i].busiest, options_[i].measured), made_of_[i].calm);
+    options_[i].proven = proven;
   }
 }
 
@@ -141,8 +116,6 @@ Option OptionBook::MeasureOn(const EncodeSettings& settings, const Wanted& wante
   if (known != options_.end() && Tells(*known, wanted)) return *known;
   if (most_trials_ > 0 && !wanted.everywhere && trials_ + static_cast<int>(footage_.size()) > most_trials_)
     return known == options_.end() ? Unmeasured(settings, "the search stops at half of all trials") : *known;
-  if (known == options_.end() && !wanted.doubted && SurelyTooSlow(settings))
-    return Unmeasured(settings, "a faster preset or a larger picture was too slow already");
   if (known == options_.end() && watch_.may_measure && !watch_.may_measure(settings))
     return Unmeasured(settings, "the time budget was used up");
   std::vector<Trial> trials;
@@ -179,7 +152,7 @@ Option OptionBook::MeasureAgain(const EncodeSettings& settings) {
   const double seconds_before = slowest->timing.encoding;
   *slowest = book_.Again(settings, *decided);
   encode_seconds_ += slowest->timing.encoding - seconds_before;
-  *known = WithCalm(MakeOption(made_of.busiest, known->measured), made_of.calm);
+  Note(WithCalm(MakeOption(made_of.busiest, known->measured), made_of.calm), made_of.busiest, made_of.calm);
   FollowTheSpeed();
   if (watch_.measured) watch_.measured();
   return *known;

@@ -35,17 +35,12 @@ class OptionBook {
         most_trials_(most_trials),
         watch_(std::move(watch)) {}
 
-  // Stops at the first footage on which the option lacks headroom, or looks no better than `score_to_beat`. What is
-  // surely too slow is not measured, and says so. Footage on which another option of the same size and frame rate was
-  // as fast and looked better does not decide: it is left out.
+  // Stops at the first footage on which the option lacks headroom, or looks no better than `score_to_beat`. Footage on
+  // which another option of the same size and frame rate was as fast and looked better does not decide: it is left out.
   Option Measure(const EncodeSettings& settings, double score_to_beat = -1) {
     return MeasureOn(settings, {score_to_beat, true, false});
   }
 
-  // The same also of what seems too slow: that may be chance.
-  Option MeasureDoubted(const EncodeSettings& settings, double score_to_beat) {
-    return MeasureOn(settings, {score_to_beat, true, false, true});
-  }
   // The same once more of what was measured, on the footage that decided it: a single look may be off.
   Option MeasureAgain(const EncodeSettings& settings);
 
@@ -65,13 +60,11 @@ class OptionBook {
   // gives for the encoder, on the first footage: it costs nothing and tells what else is worth a trial.
   void Recall(const EncodeSettings& target, const std::function<int(const std::string&)>& device_of);
 
+  // A proof run held with it, with the required headroom: ten seconds in real time tell more than its trials.
+  void NoteProven(const EncodeSettings& settings);
+
   // Makes all options anew by what is known of the machine's speed by now. (After each trial that is done anyway.)
   void FollowTheSpeed();
-
-  // True if what was measured shows that an option cannot keep pace: the same preset of its encoder or a faster one,
-  // with no more bits, did not by more than noise, at a picture as large or larger. An encoder codes no more pixels a
-  // second where pictures are smaller.
-  bool SurelyTooSlow(const EncodeSettings& settings) const;
 
   // True if Measure was asked for it: asking again costs nothing, or little if now more is to be beaten.
   bool Known(const EncodeSettings& settings) const;
@@ -112,6 +105,7 @@ class OptionBook {
   };
   std::vector<Option> options_;
   std::vector<MadeOf> made_of_;  // in the same order
+  std::vector<EncodeSettings> proven_;
   std::vector<std::pair<EncodeSettings, std::string>> asked_;
   std::vector<EncodeSettings> spared_;  // the calmest stretches, being far behind
   int trials_ = 0;

@@ -73,8 +73,8 @@ std::vector<LadderStep> UplinkLadder(const Option& chosen, const Footage& footag
     next.size = *smaller;
     try_step(next);
   }
-  if (const auto rate =
-          LowerFrameRate(settings.frame_rate, rates.empty() ? CandidateRates(settings.frame_rate) : rates)) {
+  if (const auto rate = LowerFrameRate(
+          settings.frame_rate, rates.empty() ? CandidateRates(settings.frame_rate, settings.frame_rate) : rates)) {
     EncodeSettings next = settings;
     next.frame_rate = *rate;
     try_step(next);

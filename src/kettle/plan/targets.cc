@@ -65,11 +65,16 @@ class Chooser {
     for (const Destination& to : show_.destinations)
       if (to.frame_rate_max && stream.frame_rate.fps() > to.frame_rate_max->fps() + 1e-9) {
         stream.frame_rate = *to.frame_rate_max;
-        why = Message{"target.accepts-no-more", {{"destination", to.name}}};
+        why = Message{"target.frame-rate-accepted", {{"destination", to.name}, {"rate", to.frame_rate_max->str()}}};
       }
-    Add("stream.frame_rate", stream.frame_rate.str(), why);
     targets_.sizes = show_.stream_size ? std::vector{stream.size} : CandidateSizes(stream.size);
-    targets_.rates = show_.stream_rate ? std::vector{stream.frame_rate} : CandidateRates(stream.frame_rate);
+    targets_.rates =
+        show_.stream_rate ? std::vector{stream.frame_rate} : CandidateRates(show_.source_rate, stream.frame_rate);
+    if (stream.frame_rate != targets_.rates.front()) {
+      stream.frame_rate = targets_.rates.front();
+      why = Message{"target.even-below", {{"limit", why}, {"source", show_.source_rate.str()}}};
+    }
+    Add("stream.frame_rate", stream.frame_rate.str(), why);
     if (show_.viewing_size && show_.stream_size && show_.stream_size->pixels() > show_.viewing_size->pixels())
       targets_.warnings.push_back(
           Message{"target.larger-than-viewed", {{"viewed", show_.viewing_size->str()}, {"size", stream.size.str()}}});

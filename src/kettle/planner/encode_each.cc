@@ -9,7 +9,6 @@
 #include "kettle/option/with_encoder.h"
 #include "kettle/planner/picture_choice.h"
 #include "kettle/search/finalists.h"
-#include "kettle/search/preset_search.h"
 
 namespace kettle {
 
@@ -181,17 +180,11 @@ TriedPicture EncodeEachPlanner::PictureToScout(const std::string& family, const 
   return picture;
 }
 
-// Whether its presets there look nearly as good as the common stream, as far as it takes to know.
+// Whether one of its presets there looks nearly as good as the common stream.
 bool EncodeEachPlanner::ComesNear(const std::string& family, const Option& one) {
   const TriedPicture at = PictureToScout(family, one);
-  const double least = one.busiest_score() - kBehind;
-  const SearchSpace space{one.settings, {}, {}, {family}, draft_.space.devices};
-  PresetSearch presets(space, options_);
-  PresetSearch::Known known = presets.Scout(family, at.size, at.rate, PresetSearch::All(family));
-  presets.Foresee(family, at.size, at.rate, known);
-  if (presets.Promise(family, known) < least) return false;
-  presets.Walk(family, at.size, at.rate, known);
-  return presets.Promise(family, known) >= least;
+  const auto tried = SearchPicture({one.settings, {at.size}, {at.rate}, {family}, draft_.space.devices}, options_);
+  return !tried.empty() && tried.front().best && tried.front().best->busiest_score() >= one.busiest_score() - kBehind;
 }
 
 // The streams of their own that may gain anything, without the GPUs' encoders for other codecs that come nowhere near.

@@ -2,9 +2,9 @@
 // What the planner may place: each encoder family, asked for what both encodes need.
 #include <algorithm>
 
-#include "kettle/option/speed_guess.h"
 #include "kettle/option/with_encoder.h"
 #include "kettle/planner/planner.h"
+#include "kettle/search/outlook.h"
 
 namespace kettle {
 
@@ -69,11 +69,12 @@ int Planner::RecordingPresets(const std::string& family) const {
 
 // The slowest preset that should keep pace by what others were measured to do; -1 if nothing tells.
 int Planner::LikelyToHold(const std::string& family, const std::function<EncodeSettings(int)>& settings) const {
-  for (int preset = static_cast<int>(FindFamily(family).presets.size()) - 1; preset >= 0; --preset) {
-    const EncodeSettings asked = settings(preset);
-    const auto guess = GuessSpeed(options_.options(), asked);
-    if (guess && guess->throughput_fps * (1 - options_.required_headroom()) >= asked.frame_rate.fps()) return preset;
-  }
+  const auto& options = options_.options();
+  if (std::none_of(options.begin(), options.end(), [&](const Option& o) { return o.settings.encoder == family; }))
+    return -1;
+  Outlook outlook(draft_.space, options, options_.required_headroom());
+  for (int preset = static_cast<int>(FindFamily(family).presets.size()) - 1; preset >= 0; --preset)
+    if (outlook.PaceOf(settings(preset)).holds > 0.5) return preset;
   return -1;
 }
 

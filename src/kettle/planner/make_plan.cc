@@ -112,7 +112,8 @@ void Planner::ProvePictures() {
       settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level, refinements_};
     if (stepped_up || draft_.runs_left() <= 0) break;
     if (plan_.verdict() == PlanVerdict::kHolds) {
-      if (!ForgetContradicted()) break;
+      const bool contradicted = ForgetContradicted();
+      if (!SearchAgain() && !contradicted) break;
       stepped_up = place_anew = true;
       continue;
     }
@@ -139,6 +140,15 @@ bool Planner::ForgetContradicted() {
   if (kept >= plan_.capacity.real_time_factor) return false;
   plan_.capacity.real_time_factor = kept;
   return true;
+}
+
+// The machine's speed is better known by now, and with it what was too slow in a bad moment. True if a picture looks
+// better than what stands. Where nothing has changed, it costs no trial.
+bool Planner::SearchAgain() {
+  if (!draft_.PictureIsOpen() || request_.time.limited()) return false;
+  plan_.pictures = RankFinalists(SearchPicture(draft_.space, options_), options_);
+  const auto& best = plan_.pictures.front().best;
+  return best && best->score > plan_.proving.attempts.back().pair.stream.score + kWorthChanging;
 }
 
 bool Planner::LooksBetterThanWhatStands(const Pair& pair) const {
@@ -169,6 +179,8 @@ Proof Planner::ProveAndLearn(const Pair& pair) {
     if (const auto factor = attempt.OwnRealTimeFactor(plan_.capacity)) real_time_factors_.push_back(*factor);
     plan_.capacity.real_time_factor = attempt.RealTimeFactor(plan_.capacity);
   }
+  if (const Attempt attempt{pair, proof}; proof.holds() && attempt.has_room(plan_.capacity))
+    options_.NoteProven(pair.stream.settings);
   return proof;
 }
 
@@ -231,6 +243,10 @@ void Planner::TakeWhatHolds() {
     plan_.other_sharing = TryDivided(request_.processors, plan_.capacity, prove_, plan_.proving);
   plan_.chosen = plan_.proving.attempts.back().pair;
   const Option& stream = plan_.chosen->stream;
+  for (TriedPicture& picture : plan_.pictures)
+    if (picture.size == stream.settings.size && picture.rate == stream.settings.frame_rate)
+      picture = {picture.size, picture.rate, stream};
+  SortByLooks(plan_.pictures);
   plan_.runner_up = RunnerUp(options_.options(), stream, plan_.capacity.headroom);
   ExplainWay(draft_);
   ExplainRecordingLevel(plan_);

@@ -14,7 +14,7 @@ namespace {
 
 constexpr double kWorthACodec = 0.9;   // of the file's size: for less nobody should give up what opens anywhere
 constexpr double kBetterByACodec = 1;  // points
-constexpr double kNobodySees = 0.5;    // points
+constexpr double kUnseen = 0.5;        // points
 
 // Whether a recording is worth more than another: at a level by its size, at a bit rate by its looks.
 bool IsWorthMore(const Option& recording, const Option& than) {
@@ -75,7 +75,7 @@ std::vector<Option> Planner::StreamsAlike(const Option& stream) const {
     const EncodeSettings &a = stream.settings, &b = other.settings;
     return a.size == b.size && a.frame_rate == b.frame_rate && a.rate_control == b.rate_control &&
            a.bit_rate == b.bit_rate && other.scored() && other.keeps_pace(options_.required_headroom()) &&
-           other.calm.empty() == stream.calm.empty() && other.score >= stream.score - kNobodySees;
+           other.calm.empty() == stream.calm.empty() && other.score >= stream.score - kUnseen;
   };
   std::vector<Option> streams{stream};
   for (const Option& other : options_.options())

@@ -56,6 +56,7 @@ class Planner {
   int RunsForThis();
   Proof ProveAndLearn(const Pair& pair);
   bool ForgetContradicted();
+  bool SearchAgain();
   void ProveToTheEnd();
   bool LooksBetterThanWhatStands(const Pair& pair) const;
   bool LighterLooksBetter(const Pair& pair) const;

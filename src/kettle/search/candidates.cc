@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 namespace kettle {
 
@@ -16,7 +17,7 @@ std::vector<FrameSize> CandidateSizes(FrameSize largest) {
   };
   for (int tenths = 9; tenths >= 5; --tenths) add(largest.height * tenths / 10.0);
   for (const int lines : {2160, 1440, 1080, 900, 720, 540, 480, 360})
-    if (lines < largest.height && 2 * lines >= largest.height) add(lines);
+    if (lines < largest.height) add(lines);
   sizes.push_back(largest);
   std::sort(sizes.begin(), sizes.end(), [](FrameSize a, FrameSize b) { return a.height > b.height; });
   // A few lines' difference is none.
@@ -41,19 +42,22 @@ std::vector<FrameRate> RecordingRates(FrameRate source) {
   return rates;
 }
 
-std::vector<FrameRate> CandidateRates(FrameRate highest) {
-  constexpr double kUsualHighest = 60.5, kLowest = 15;
-  std::vector<FrameRate> rates;
-  const auto add = [&](int divisor) {
-    const FrameRate rate{highest.numerator / divisor, highest.denominator};
-    if (highest.numerator % divisor == 0 && (divisor == 1 || rate.fps() >= kLowest - 0.1)) rates.push_back(rate);
+std::vector<FrameRate> CandidateRates(FrameRate source, FrameRate highest) {
+  constexpr double kUsualHighest = 60.5, kLowest = 29.9, kLowestOfEverySecond = 23.9;
+  const auto part = [&](int divisor) {
+    const int common = std::gcd(source.numerator, divisor);
+    return FrameRate{source.numerator / common, source.denominator * (divisor / common)};
   };
-  int divisor = 1;
-  for (add(divisor); rates.back().fps() > kUsualHighest && highest.fps() / divisor >= kLowest; ++divisor)
-    add(divisor + 1);
-  const int base = static_cast<int>(std::lround(highest.fps() / rates.back().fps()));
-  add(base * 2);
-  add(base * 3);
+  int first = 1;  // divisor that stays within `highest`
+  while (part(first).fps() > highest.fps() + 1e-9) ++first;
+  std::vector<FrameRate> rates{part(first)};
+  const auto add = [&](int divisor) {
+    const double fps = part(divisor).fps();
+    if (fps >= kLowest || (divisor == 2 && fps >= kLowestOfEverySecond)) rates.push_back(part(divisor));
+  };
+  int last = first;
+  while (part(last).fps() > kUsualHighest) add(++last);
+  add(2 * last);
   return rates;
 }
 

@@ -41,7 +41,7 @@ class Finals {
   }
 
   void TryTheSlowerPreset(TriedPicture& picture) {
-    const Option slower = book_.Measure(*picture.untried, picture.best->score);
+    const Option slower = book_.Measure(picture.untried->settings, picture.best->score);
     if (slower.keeps_pace(book_.required_headroom()) && slower.score > picture.best->score) picture.best = slower;
     picture.untried.reset();
   }
@@ -73,15 +73,6 @@ class Finals {
   const double best_busiest_;
 };
 
-// Those measured whole first.
-void Rank(std::vector<TriedPicture>& tried) {
-  const auto whole = [](const TriedPicture& picture) { return picture.best && !picture.best->calm.empty(); };
-  const auto score = [](const TriedPicture& picture) { return picture.best ? picture.best->score : kNotScored; };
-  std::stable_sort(tried.begin(), tried.end(), [&](const TriedPicture& a, const TriedPicture& b) {
-    return whole(a) != whole(b) ? whole(a) : score(a) > score(b);
-  });
-}
-
 // The best looking option known at a picture that keeps pace there.
 std::optional<Option> BestKnown(const OptionBook& book, const Option& like) {
   std::optional<Option> best;
@@ -104,7 +95,7 @@ void ConfirmBest(std::vector<TriedPicture>& tried, OptionBook& book) {
     const Option confirmed = book.MeasureEverywhere(before.settings);
     if (confirmed.clips.size() == before.clips.size() && confirmed.keeps_pace(book.required_headroom())) return;
     first.best = confirmed.keeps_pace(book.required_headroom()) ? confirmed : BestKnown(book, before);
-    Rank(tried);
+    SortByLooks(tried);
   }
 }
 
@@ -127,11 +118,19 @@ void PreferMoreFrames(std::vector<TriedPicture>& tried, OptionBook& book) {
 
 }  // namespace
 
+void SortByLooks(std::vector<TriedPicture>& tried) {
+  const auto whole = [](const TriedPicture& picture) { return picture.best && !picture.best->calm.empty(); };
+  const auto score = [](const TriedPicture& picture) { return picture.best ? picture.best->score : kNotScored; };
+  std::stable_sort(tried.begin(), tried.end(), [&](const TriedPicture& a, const TriedPicture& b) {
+    return whole(a) != whole(b) ? whole(a) : score(a) > score(b);
+  });
+}
+
 std::vector<TriedPicture> RankFinalists(std::vector<TriedPicture> tried, OptionBook& book) {
   if (tried.empty() || !tried.front().best) return tried;
   if (book.has_calm()) {
     Finals(tried, book).Run();
-    Rank(tried);
+    SortByLooks(tried);
   }
   ConfirmBest(tried, book);
   if (tried.front().best) PreferMoreFrames(tried, book);

@@ -18,4 +18,7 @@ namespace kettle {
 // measured.
 std::vector<TriedPicture> RankFinalists(std::vector<TriedPicture> tried, OptionBook& book);
 
+// The best looking first, those measured in busy and in calm moments before all others.
+void SortByLooks(std::vector<TriedPicture>& tried);
+
 }  // namespace kettle

@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
-// Which size and frame rate look best at a bit rate, each with the slowest preset that the machine holds there.
+// Which size and frame rate look best at a bit rate, each with an encoder and a preset that the machine holds there.
 #pragma once
 
 #include <optional>
-#include <string>
 #include <vector>
 
 #include "kettle/option/option_book.h"
@@ -13,25 +12,33 @@ namespace kettle {
 
 // A size and a frame rate that were tried.
 struct TriedPicture {
+  struct Untried {
+    EncodeSettings settings;
+    double score = 0;  // that is expected
+  };
+
   FrameSize size;
   FrameRate rate;
-  // The best looking option that keeps pace there; unset if none does. Not measured on all footage if it looked no
-  // better than another picture on the first.
+  // The best looking option that keeps pace there; unset if none of those tried does. Not measured on all footage if it
+  // looked no better than another picture on the first.
   std::optional<Option> best;
-  // A slower preset that should hold there and was not tried, since the picture did not promise enough.
-  std::optional<EncodeSettings> untried = {};
+  // If none does: the one that came nearest to it. A faster preset may, and was not tried as it promised too little.
+  std::optional<Option> too_slow = {};
+  // What may look better there, should hold, and was not tried, since the picture did not promise enough.
+  std::optional<Untried> untried = {};
 };
 void to_json(nlohmann::json& json, const TriedPicture& tried);
 void from_json(const nlohmann::json& json, TriedPicture& tried);
 
-// From the source's own picture down the sizes, then all frame rates at the best size, then sizes around it, and again
-// until the best stays. Two sizes that look worse end a way: quality over size has one peak; so does what the same step
-// changed at other frame rates, if it could not help here. At each picture every encoder is scouted with a preset that
-// codes quickly; what slower ones would add is foreseen from what they added where they were walked. The most promising
-// picture is walked to the slowest preset that holds, and so on until none promises more than what was measured. Then
-// the presets beside the best one. An encoder that is too far behind to catch up is left out. An option is measured on
-// the footage on which the last one failed first, and no further than to look worse there than the best so far. Gives
-// all that were tried, the best first; empty `best` last.
+// A difference in points that nobody sees.
+inline constexpr double kNobodySees = 0.1;
+
+// Of all encoders, presets, sizes and frame rates of the space, always the one is measured next from which the largest
+// improvement over the best so far is expected for each second that it takes, by all that was measured before
+// (Outlook); until none promises as much as anybody would see, or there is no time. What was too slow by one look, or
+// leads by one only, is looked at again as far as that may be chance. An option is measured on the footage on which the
+// last one failed first, and no further than to look worse there than the best so far. Gives all that were tried, the
+// best first; empty `best` last.
 std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book);
 
 }  // namespace kettle

@@ -6,9 +6,9 @@
 #include <random>
 
 #include "fakes.h"
-#include "kettle/choice/model_search.h"
 #include "kettle/quality/frame_rate_loss.h"
 #include "kettle/search/candidates.h"
+#include "kettle/search/picture_search.h"
 #include "kettle/units/statistics.h"
 
 namespace kettle {
@@ -83,7 +83,9 @@ class NoisyRunner final : public TrialRunner {
 
 constexpr double kHeadroom = 0.2;
 
-SearchSpace Space() { return {test::SmallSettings(), CandidateSizes({1280, 720}), CandidateRates({60, 1}), {"x264"}}; }
+SearchSpace Space() {
+  return {test::SmallSettings(), CandidateSizes({1280, 720}), CandidateRates({60, 1}, {60, 1}), {"x264"}};
+}
 
 double BestThatHolds(const Truth& truth) {
   double best = -100;
@@ -109,10 +111,10 @@ double Regret(unsigned seed, double noise, bool episode) {
   TrialBook book(
       runner, {}, [](const auto&) {}, kHeadroom);
   OptionBook options(book, {test::FakeFootage("one")}, kHeadroom);
-  SearchByModel(Space(), options);
+  SearchPicture(Space(), options);
   constexpr double kProofSeconds = 10;  // between looks before and after, as in a plan
   for (const double wait : {0.0, kProofSeconds, 0.0, kProofSeconds}) book.LookAtSpeed(wait);
-  for (const TriedPicture& tried : SearchByModel(Space(), options))
+  for (const TriedPicture& tried : SearchPicture(Space(), options))
     if (tried.best && truth.holds(tried.best->settings, kHeadroom - kTolerated))
       return std::max(0.0, BestThatHolds(truth) - tried.best->score);
   return BestThatHolds(truth) + 100;
