@@ -176,6 +176,17 @@ TEST(SearchPicture, AnEncoderThatIsFarBehindIsHardlyLookedAt) {
   EXPECT_LE(runner.gpu_pictures.size(), 2u);
 }
 
+// Destinations limit B-frames, which no card is asked for: what its encodes look like counts all the same.
+TEST(SearchPicture, AnEncoderThatIsAskedForLessIsHardlyLookedAtEither) {
+  TwoEncodersRunner runner(4);
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+  SearchSpace space = Space();
+  space.target.b_frames = 2;
+  EXPECT_EQ(SearchPicture(space, options).front().size, (FrameSize{960, 540}));
+  EXPECT_LE(runner.gpu_pictures.size(), 2u);
+}
+
 TEST(SearchPicture, AnEncoderThatNeverWorksIsLeft) {
   int crashed = 0;
   test::FakeRunner runner([&](const std::string& encoder, int preset, bool, const std::string&) {

@@ -183,8 +183,10 @@ TriedPicture EncodeEachPlanner::PictureToScout(const std::string& family, const 
 // Whether one of its presets there looks nearly as good as the common stream.
 bool EncodeEachPlanner::ComesNear(const std::string& family, const Option& one) {
   const TriedPicture at = PictureToScout(family, one);
-  const auto tried = SearchPicture({one.settings, {at.size}, {at.rate}, {family}, draft_.space.devices}, options_);
-  return !tried.empty() && tried.front().best && tried.front().best->busiest_score() >= one.busiest_score() - kBehind;
+  const double least = one.busiest_score() - kBehind;
+  const SearchSpace space{one.settings, {at.size}, {at.rate}, {family}, draft_.space.devices};
+  const std::vector<TriedPicture> tried = SearchPicture(space, options_, least);
+  return !tried.empty() && tried.front().best && tried.front().best->busiest_score() >= least;
 }
 
 // The streams of their own that may gain anything, without the GPUs' encoders for other codecs that come nowhere near.

@@ -113,7 +113,9 @@ void Planner::ProvePictures() {
     if (stepped_up || draft_.runs_left() <= 0) break;
     if (plan_.verdict() == PlanVerdict::kHolds) {
       const bool contradicted = ForgetContradicted();
-      if (!SearchAgain() && !contradicted) break;
+      const bool better = SearchAgain();
+      if (!better && !contradicted) break;
+      if (better) BelieveWhatHolds();
       stepped_up = place_anew = true;
       continue;
     }
@@ -140,6 +142,13 @@ bool Planner::ForgetContradicted() {
   if (kept >= plan_.capacity.real_time_factor) return false;
   plan_.capacity.real_time_factor = kept;
   return true;
+}
+
+// What looks better is placed by what the run that stands took, where that was less than foretold: the next run tells
+// whether it holds.
+void Planner::BelieveWhatHolds() {
+  if (const auto stands = plan_.proving.attempts.back().OwnRealTimeFactor(plan_.capacity))
+    plan_.capacity.real_time_factor = std::min(plan_.capacity.real_time_factor, *stands);
 }
 
 // The machine's speed is better known by now, and with it what was too slow in a bad moment. True if a picture looks

@@ -57,6 +57,7 @@ class Planner {
   Proof ProveAndLearn(const Pair& pair);
   bool ForgetContradicted();
   bool SearchAgain();
+  void BelieveWhatHolds();
   void ProveToTheEnd();
   bool LooksBetterThanWhatStands(const Pair& pair) const;
   bool LighterLooksBetter(const Pair& pair) const;

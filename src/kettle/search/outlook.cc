@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "kettle/option/with_encoder.h"
 #include "kettle/quality/frame_rate_loss.h"
 
 namespace kettle {
@@ -29,9 +30,11 @@ Outlook::Outlook(const SearchSpace& space, const std::vector<Option>& options, d
     : source_rate_(space.rates.front()),
       free_(1 - required_headroom),
       looks_(Largest(space), space.target.bit_rate.kbps()) {
-  for (const Option& option : options)
-    Observe(option, option.settings.rate_control == space.target.rate_control &&
-                        Extras(option.settings) == Extras(space.target));
+  for (const Option& option : options) {
+    const EncodeSettings& settings = option.settings;
+    const EncodeSettings asked = WithEncoder(space.target, settings.encoder, settings.preset);
+    Observe(option, settings.rate_control == asked.rate_control && Extras(settings) == Extras(asked));
+  }
 }
 
 void Outlook::Observe(const Option& option, bool tells_of_looks) {

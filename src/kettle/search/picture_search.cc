@@ -28,7 +28,8 @@ EncodeSettings CandidateOf(const SearchSpace& space, const std::string& encoder,
 
 class Searcher {
  public:
-  Searcher(const SearchSpace& space, OptionBook& book) : space_(space), book_(book) {
+  Searcher(const SearchSpace& space, OptionBook& book, double score_to_beat)
+      : space_(space), book_(book), score_to_beat_(score_to_beat) {
     for (const FrameSize size : space.sizes)
       for (const FrameRate rate : space.rates)
         for (const std::string& encoder : space.families)
@@ -68,7 +69,7 @@ class Searcher {
   }
   double BestScore() const {
     const Option* leader = Leader();
-    return leader ? leader->score : kNothing;
+    return leader ? std::max(score_to_beat_, leader->score) : score_to_beat_;
   }
 
   bool Holds(const Option& option) const { return option.scored() && option.keeps_pace(book_.required_headroom()); }
@@ -169,13 +170,18 @@ class Searcher {
 
   const SearchSpace& space_;
   OptionBook& book_;
+  const double score_to_beat_;
   std::vector<Candidate> candidates_;
 };
 
 }  // namespace
 
+std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book, double score_to_beat) {
+  return Searcher(space, book, score_to_beat).Run();
+}
+
 std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book) {
-  return Searcher(space, book).Run();
+  return SearchPicture(space, book, kNothing);
 }
 
 void to_json(nlohmann::json& json, const TriedPicture& tried) {

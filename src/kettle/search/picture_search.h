@@ -40,5 +40,7 @@ inline constexpr double kNobodySees = 0.1;
 // last one failed first, and no further than to look worse there than the best so far. Gives all that were tried, the
 // best first; empty `best` last.
 std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book);
+// The same, for something that beats that score: what does not promise to is left.
+std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book, double score_to_beat);
 
 }  // namespace kettle
