@@ -37,7 +37,7 @@ void AddTitle(const std::vector<TriedPicture>& ranked, const EncodeSettings& cho
   chart.title = fmt::format("{} at {} frames a second looks best {}", chosen.size.str(), chosen.frame_rate.str(),
                             best ? "of the sizes tried" : "beside the recording; alone another would");
   chart.subtitle = fmt::format(
-      "{}; each with the best of the presets tried; {}{}", chosen.bit_rate.str(),
+      "{}; each with the best preset tried; {}{}", chosen.bit_rate.str(),
       ranked.front().best->calm.empty() ? "on the clip where it looks worst" : "busy and calm moments half each",
       simulated ? "; some on a simulated GPU" : "");
 }

@@ -135,8 +135,8 @@ void PrintPictures(const Plan& plan) {
   if (plan.pictures.empty()) return;
   const bool calm = std::any_of(plan.pictures.begin(), plan.pictures.end(),
                                 [](const TriedPicture& tried) { return tried.best && !tried.best->calm.empty(); });
-  fmt::print("{}\n", Paint("Sizes and frame rates measured for the stream, each with the best of the presets tried",
-                           Tone::kStrong));
+  fmt::print("{}\n",
+             Paint("Sizes and frame rates measured for the stream, each with the best preset tried", Tone::kStrong));
   std::vector<Cell> header{{"size"}, Number("frame rate"), {"encoder"}, {"preset"}, Number("headroom")};
   if (calm) header.insert(header.end(), {Number("busiest"), Number("calmest")});
   header.insert(header.end(), {Number("score"), {""}});

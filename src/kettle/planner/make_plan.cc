@@ -144,11 +144,11 @@ bool Planner::ForgetContradicted() {
   return true;
 }
 
-// What looks better is placed by what the run that stands took, where that was less than foretold: the next run tells
-// whether it holds.
+// What looks better is placed by what the run that stands took, where that was less than foretold, but for no less than
+// trials tell: the next run tells whether it holds.
 void Planner::BelieveWhatHolds() {
   if (const auto stands = plan_.proving.attempts.back().OwnRealTimeFactor(plan_.capacity))
-    plan_.capacity.real_time_factor = std::min(plan_.capacity.real_time_factor, *stands);
+    plan_.capacity.real_time_factor = std::clamp(*stands, 1.0, plan_.capacity.real_time_factor);
 }
 
 // The machine's speed is better known by now, and with it what was too slow in a bad moment. True if a picture looks
