@@ -76,11 +76,12 @@ class OptionBook {
   int trials_left() const { return most_trials_ - trials_; }       // at most, where there is a limit
   double encode_seconds() const { return encode_seconds_; }        // that those took
   double required_headroom() const { return required_headroom_; }
+  FrameRate source_rate() const { return footage_.front().rate; }  // of the pictures that are encoded
 
  private:
   struct Wanted {
     double score_to_beat = 0;
-    bool quality = true, everywhere = false, doubted = false;
+    bool quality = true, everywhere = false;
   };
   Option MeasureOn(const EncodeSettings& settings, const Wanted& wanted);
   // Whether an option tells what was asked for, so that it need not be measured again.

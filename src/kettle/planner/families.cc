@@ -72,7 +72,7 @@ int Planner::LikelyToHold(const std::string& family, const std::function<EncodeS
   const auto& options = options_.options();
   if (std::none_of(options.begin(), options.end(), [&](const Option& o) { return o.settings.encoder == family; }))
     return -1;
-  Outlook outlook(draft_.space, options, options_.required_headroom());
+  Outlook outlook(draft_.space, options_);
   for (int preset = static_cast<int>(FindFamily(family).presets.size()) - 1; preset >= 0; --preset)
     if (outlook.PaceOf(settings(preset)).holds > 0.5) return preset;
   return -1;

@@ -26,11 +26,11 @@ std::pair<std::string, int> CoderOf(const EncodeSettings& settings) { return {se
 
 }  // namespace
 
-Outlook::Outlook(const SearchSpace& space, const std::vector<Option>& options, double required_headroom)
-    : source_rate_(space.rates.front()),
-      free_(1 - required_headroom),
+Outlook::Outlook(const SearchSpace& space, const OptionBook& book)
+    : source_rate_(book.source_rate()),
+      free_(1 - book.required_headroom()),
       looks_(Largest(space), space.target.bit_rate.kbps()) {
-  for (const Option& option : options) {
+  for (const Option& option : book.options()) {
     const EncodeSettings& settings = option.settings;
     const EncodeSettings asked = WithEncoder(space.target, settings.encoder, settings.preset);
     Observe(option, settings.rate_control == asked.rate_control && Extras(settings) == Extras(asked));

@@ -9,16 +9,16 @@
 
 #include "kettle/model/cost_model.h"
 #include "kettle/model/looks_model.h"
-#include "kettle/option/option.h"
+#include "kettle/option/option_book.h"
 #include "kettle/search/search_space.h"
 
 namespace kettle {
 
 class Outlook {
  public:
-  // `options` are those known so far. Those that are asked for as the space's target is, but for what a space has many
-  // of, tell of looks.
-  Outlook(const SearchSpace& space, const std::vector<Option>& options, double required_headroom);
+  // By all options that the book knows. Those that are asked for as the space's target is, but for what a space has
+  // many of, tell of looks.
+  Outlook(const SearchSpace& space, const OptionBook& book);
 
   // The score and its deviation, in points, on the footage where it looks worst.
   Estimate Score(const EncodeSettings& settings) const;

@@ -42,7 +42,7 @@ class Searcher {
   std::vector<TriedPicture> Run() {
     book_.FollowTheSpeed();
     for (;;) {
-      Outlook outlook(space_, book_.options(), book_.required_headroom());
+      Outlook outlook(space_, book_);
       Candidate* next = Next(outlook);
       if (!next) return Pictures(outlook);
       const double lead = BestScore();
