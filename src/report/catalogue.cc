@@ -212,18 +212,14 @@ const MessageWords& AllButDiagnosis() {
       {"picture.of-measured", "{why} of the {count:.0f} {what} measured"},
       {"picture.same-by-stretch", "{reason}; the same by busy or by calm moments alone"},
       // Which encodes fit beside each other
-      {"placement.fastest-misfit", "even their fastest presets do not fit: together they need {lacking}"},
       {"placement.lacks-cores", "{needed:.2f} of {there:.2f} cores"},
       {"placement.lacks-disk", "{needed:.2f} of {there:.2f} GB/s of the disk"},
       {"placement.lacks-engine", "{needed:.0f} of {there:.0f} % of the GPU's engine"},
       {"placement.lacks-memory", "{needed:.2f} of {there:.2f} GB/s of memory"},
+      {"placement.lacks-sessions", "a driver that opens more than one encode at a time"},
       {"placement.looks-worse",
        "at no size did its stream look better than {score:.1f} of 100; here {other} reaches {other_score:.1f}"},
       {"placement.misfit", "together they need {lacking}"},
-      {"placement.misfit-and-worse",
-       "together they need {lacking}, and even alone the stream looks worse ({score:.1f} of 100) than with {other} "
-       "({other_score:.1f})"},
-      {"placement.one-at-a-time", "its driver allows only one encode at a time"},
       {"placement.too-slow",
        "its fastest preset makes {fps:.0f} frames a second; {rate} at {percent:.0f} % headroom needs {needed_fps:.0f}"},
       // A plan

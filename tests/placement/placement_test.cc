@@ -83,13 +83,12 @@ TEST(DemandOf, OneEncodeTakesWhatTheStreamTakes) {
   EXPECT_FALSE(DemandOf({stream, stream, {}}, kTwoCores).fits) << "two of them do not fit";
 }
 
-TEST(PlaceOneEncode, TakesTheSlowestPresetThatFitsAlone) {
-  const Placement placement = PlaceOneEncode({Cpu(), Gpu()}, kTwoCores);
-  ASSERT_EQ(placement.feasible.size(), 2u);
-  EXPECT_EQ(placement.feasible[0].stream.title(), "x264 veryfast") << "90 frames a second, 1.3 of 1.6 cores";
-  EXPECT_TRUE(placement.feasible[0].one_encode);
-  EXPECT_EQ(placement.feasible[0].recording.settings, placement.feasible[0].stream.settings);
-  EXPECT_EQ(placement.feasible[1].stream.title(), "nvenc-h264 p3");
+TEST(AsOneEncode, RecordsTheStream) {
+  const Pair pair = AsOneEncode(Cpu().measure(Role::kStream, 2), kTwoCores);
+  EXPECT_TRUE(pair.one_encode);
+  EXPECT_EQ(pair.recording.settings, pair.stream.settings);
+  EXPECT_NEAR(pair.demand.cpu_cores, 1.3, 1e-9);
+  EXPECT_TRUE(pair.demand.fits);
 }
 
 TEST(PredictDemand, CountsMemoryAndDiskWhereTheyWereMeasured) {
@@ -114,165 +113,78 @@ TEST(Lacking, NamesEachThingOfWhichThereIsTooLittle) {
   EXPECT_TRUE(Lacking({.cpu_cores = 1.5}, {2, 0.2}).empty());
 }
 
-TEST(Place, ADriverThatOpensOneEncodeAtOnceGetsOneOnly) {
-  std::vector<FamilyOptions> families = {Family("nvenc-h264", {{400, 0.05}, {300, 0.05}}, 12)};
-  EXPECT_FALSE(Place(families, kTwoCores, true).feasible.empty());
-  families[0].sessions = 1;
-  const Placement placement = Place(families, kTwoCores, true);
-  EXPECT_TRUE(placement.feasible.empty());
-  ASSERT_FALSE(placement.rejected.empty());
-  EXPECT_THAT(placement.rejected[0].why, test::Says("only one encode at a time"));
+TEST(PredictDemand, ADriverThatOpensOneEncodeAtOnceGetsOneOnly) {
+  const Option stream = Gpu().measure(Role::kStream, 0), recording = Gpu().measure(Role::kRecording, 0);
+  Capacity capacity{4, 0};
+  EXPECT_TRUE(PredictDemand(stream, recording, capacity).fits);
+  capacity.sessions["nvenc-h264"] = 1;
+  const Demand demand = PredictDemand(stream, recording, capacity);
+  EXPECT_FALSE(demand.fits);
+  EXPECT_THAT(Sentence(Lacking(demand, capacity)), testing::HasSubstr("more than one encode at a time"));
+  EXPECT_TRUE(PredictDemand(stream, Cpu().measure(Role::kRecording, 0), capacity).fits) << "the other is elsewhere";
 }
 
-TEST(Place, TheBetterLookingStreamGetsItsDeviceToItself) {
-  const Placement placement = Place({Cpu(), Gpu()}, kTwoCores, true);
-  ASSERT_FALSE(placement.feasible.empty());
-  EXPECT_EQ(placement.feasible[0].stream.title(), "x264 veryfast");
-  EXPECT_EQ(placement.feasible[0].recording.title(), "nvenc-h264 p3");
-  EXPECT_TRUE(placement.feasible[0].demand.fits);
+TEST(SlowestBeside, TakesTheSlowestPresetThatFits) {
+  const Option stream = Cpu().measure(Role::kStream, 1);
+  const auto on_processors = SlowestBeside(stream, Cpu(), kTwoCores), on_card = SlowestBeside(stream, Gpu(), kTwoCores);
+  ASSERT_TRUE(on_processors && on_card);
+  EXPECT_EQ(on_processors->recording.title(), "x264 ultrafast") << "0.8 of 1.6 cores are left";
+  EXPECT_EQ(on_card->recording.title(), "nvenc-h264 p3") << "90 frames a second";
+  EXPECT_TRUE(on_card->demand.fits);
+  EXPECT_FALSE(SlowestBeside(Cpu().measure(Role::kStream, 3), Cpu(), kTwoCores));
 }
 
-TEST(Place, BetweenEqualStreamsTheGameGetsTheCores) {
-  // Four cores: both encodes fit on the CPU, but the recording costs the game nothing on the GPU.
-  const Placement placement = Place({Cpu(), Gpu()}, {4, 0.2}, true);
-  ASSERT_GE(placement.feasible.size(), 2u);
-  EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
-  EXPECT_EQ(placement.feasible[0].recording.device, "gpu");
-  EXPECT_LT(placement.feasible[0].demand.cpu_cores, placement.feasible[1].demand.cpu_cores);
-}
-
-// Two cards in either order, one of them the game's: alike in all else, the other one encodes.
-TEST(Place, BetweenEqualCardsTheGamesIsLeftAlone) {
-  const auto card = [](int device) {
-    FamilyOptions family = Gpu();
-    family.device = device;
-    family.measure = [device, measure = family.measure](Role role, int preset) {
-      Option option = measure(role, preset);
-      option.settings.device = device;
-      option.bus_address = device == 0 ? "0000:01:00.0" : "0000:02:00.0";
-      return option;
-    };
-    return family;
-  };
-  for (const char* of_the_game : {"0000:01:00.0", "0000:02:00.0"}) {
-    Capacity capacity = kTwoCores;
-    capacity.game_card = of_the_game;
-    const Placement placement = PlaceOneEncode({card(0), card(1)}, capacity);
-    ASSERT_FALSE(placement.feasible.empty());
-    EXPECT_NE(placement.feasible.front().stream.bus_address, of_the_game);
-    EXPECT_EQ(EncodesBesideTheGame(placement.feasible.front(), capacity), 0);
-  }
-}
-
-TEST(Place, OneDeviceAloneMakesRoomForBoth) {
-  const Placement placement = Place({Cpu()}, kTwoCores, true);
-  ASSERT_EQ(placement.feasible.size(), 1u);
-  EXPECT_EQ(placement.feasible[0].stream.title(), "x264 superfast") << "with the slower one no recording fits";
-  EXPECT_EQ(placement.feasible[0].recording.title(), "x264 ultrafast");
-}
-
-TEST(Place, SaysWhatDoesNotFit) {
-  const Placement none = Place({Family("x264", {{50, 1.9}, {30, 2}}, 10)}, kTwoCores, true);
-  EXPECT_TRUE(none.feasible.empty());
-  ASSERT_EQ(none.rejected.size(), 1u);
-  EXPECT_THAT(none.rejected[0].why, test::Says("50 frames a second"));
-
-  const Placement tight = Place({Family("x264", {{100, 1.2}, {80, 1.5}}, 10)}, kTwoCores, true);
-  EXPECT_TRUE(tight.feasible.empty());
-  ASSERT_EQ(tight.rejected.size(), 1u);
-  EXPECT_TRUE(tight.rejected[0].demand) << "the evidence is missing";
-}
-
-TEST(Place, AFamilyInTroubleDoesNotStopTheOther) {
-  FamilyOptions broken = Gpu();
-  broken.measure = [](Role, int) {
-    Option option = FakeOption("nvenc-h264", "p1", 100, 0, 10);
-    option.trouble = "crashed";
-    return option;
-  };
-  const Placement placement = Place({Cpu(), broken}, kTwoCores, true);
-  ASSERT_FALSE(placement.feasible.empty());
-  EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
-  EXPECT_EQ(Sentence(placement.rejected[0].why), "crashed");
-}
-
-// A preset that the search never measured was once reported as a measured misfit.
-TEST(Place, WhatWasNotMeasuredIsNotCalledAMisfit) {
-  FamilyOptions cpu = Cpu();
-  const auto usual = cpu.measure;
-  cpu.measure = [usual](Role role, int preset) {
-    Option option = usual(role, preset);
-    if (role == Role::kRecording && preset == 0) option.trouble = "not measured";
-    return option;
-  };
-  const Placement placement = Place({cpu}, kTwoCores, true);
-  ASSERT_EQ(placement.rejected.size(), 1u);
-  EXPECT_EQ(Sentence(placement.rejected[0].why), "not measured");
-}
-
-TEST(Place, WithinAPointOfTheBestStreamTheGameComesFirst) {
-  FamilyOptions cpu = Family("x264", {{300, 0.4}, {150, 0.8}, {90, 1.1}}, 14);
-  const auto usual = cpu.measure;
-  double step = 0.4;  // points from one preset to the next
-  cpu.measure = [&](Role role, int preset) {
-    Option option = usual(role, preset);
-    option.score = 12 + step * preset;
-    return option;
-  };
-  cpu.known = [](Role, int) { return true; };
-  EXPECT_EQ(PlaceOneEncode({cpu}, kTwoCores).feasible[0].stream.title(), "x264 ultrafast") << "0.8 points less";
-  step = 0.6;
-  EXPECT_EQ(PlaceOneEncode({cpu}, kTwoCores).feasible[0].stream.title(), "x264 superfast") << "1.2 would be too many";
-  step = 1.5;
-  EXPECT_EQ(PlaceOneEncode({cpu}, kTwoCores).feasible[0].stream.title(), "x264 veryfast");
-}
-
-// A stream that never came near is walked only where nothing better fits.
-TEST(Place, AFamilyFarBehindIsNotWalkedAsStream) {
-  FamilyOptions cpu = Cpu(), gpu = Gpu();
-  int walked = 0;
-  const auto usual = gpu.measure;
-  gpu.measure = [&](Role role, int preset) {
-    walked += role == Role::kStream;
-    return usual(role, preset);
-  };
-  cpu.stream_score = 17;
-  gpu.stream_score = 11;
-  const Placement placement = Place({cpu, gpu}, kTwoCores, true);
-  EXPECT_EQ(placement.feasible[0].stream.device, "cpu");
-  EXPECT_EQ(placement.feasible[0].recording.device, "gpu");
-  EXPECT_EQ(walked, 0);
-  EXPECT_THAT(Sentence(placement.rejected.back().why),
-              testing::HasSubstr("at no size did its stream look better than 11.0"));
-  gpu.stream_score = 16.5;
-  Place({cpu, gpu}, kTwoCores, true);
-  EXPECT_GT(walked, 0) << "near";
-  walked = 0;
-  gpu.stream_score = 11;
-  gpu.stream_may_gain = 8;
-  Place({cpu, gpu}, kTwoCores, true);
-  EXPECT_GT(walked, 0) << "B-frames may bring it near";
-  cpu.stream_score = 30;
-  walked = 0;
-  Place({cpu, gpu}, kTwoCores, true);
-  EXPECT_GT(walked, 0) << "what fits looks worse than the GPU could";
-  walked = 0;
-  gpu.stream_may_gain = 0;
-  gpu.stream_score = 11;
-  Place({cpu, gpu}, {0.4, 0.2}, true);
-  EXPECT_GT(walked, 0) << "nothing else fits";
-}
-
-TEST(Place, AFasterPresetThatLooksBetterIsTaken) {
-  FamilyOptions odd = Cpu();
+TEST(SlowestBeside, AFasterPresetThatLooksBetterIsTaken) {
+  FamilyOptions odd = Gpu();
   odd.known = [](Role, int) { return true; };
-  const auto usual = odd.measure;
-  odd.measure = [usual](Role role, int preset) {
+  odd.measure = [usual = odd.measure](Role role, int preset) {
     Option option = usual(role, preset);
     if (preset == 1) option.score = 20;
     return option;
   };
-  EXPECT_EQ(Place({odd, Gpu()}, kTwoCores, true).feasible[0].stream.title(), "x264 superfast");
+  EXPECT_EQ(SlowestBeside(Cpu().measure(Role::kStream, 1), odd, kTwoCores)->recording.title(), "nvenc-h264 p2");
+}
+
+// Two cards in either order, one of them the game's: alike in all else, the other one encodes.
+TEST(SortPairs, BetweenEqualCardsTheGamesIsLeftAlone) {
+  const auto on_card = [](int device) {
+    Option option = Gpu().measure(Role::kStream, 0);
+    option.settings.device = device;
+    option.bus_address = device == 0 ? "0000:01:00.0" : "0000:02:00.0";
+    return option;
+  };
+  for (const char* of_the_game : {"0000:01:00.0", "0000:02:00.0"}) {
+    Capacity capacity = kTwoCores;
+    capacity.game_card = of_the_game;
+    std::vector<Pair> pairs{AsOneEncode(on_card(0), capacity), AsOneEncode(on_card(1), capacity)};
+    SortPairs(pairs, capacity);
+    EXPECT_NE(pairs.front().stream.bus_address, of_the_game);
+    EXPECT_EQ(EncodesBesideTheGame(pairs.front(), capacity), 0);
+  }
+}
+
+TEST(SortPairs, WithinAPointOfTheBestStreamTheGameComesFirst) {
+  const auto first_with = [](double step) {
+    std::vector<Pair> pairs;
+    for (int preset = 0; preset < 3; ++preset) {
+      Option option = Cpu().measure(Role::kStream, preset);
+      option.score = 12 + step * preset;
+      pairs.push_back(AsOneEncode(option, kTwoCores));
+    }
+    SortPairs(pairs, kTwoCores);
+    return pairs.front().stream.title();
+  };
+  EXPECT_EQ(first_with(0.4), "x264 ultrafast") << "0.8 points less";
+  EXPECT_EQ(first_with(0.6), "x264 superfast") << "1.2 would be too many";
+  EXPECT_EQ(first_with(1.5), "x264 veryfast");
+}
+
+TEST(SortPairs, BetweenEqualStreamsTheGameGetsTheCores) {
+  const Option stream = Cpu().measure(Role::kStream, 2);
+  const Capacity capacity{4, 0.2};
+  std::vector<Pair> pairs{*SlowestBeside(stream, Cpu(), capacity), *SlowestBeside(stream, Gpu(), capacity)};
+  SortPairs(pairs, capacity);
+  EXPECT_EQ(pairs.front().recording.device, "gpu");
 }
 
 }  // namespace

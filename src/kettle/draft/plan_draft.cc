@@ -38,12 +38,18 @@ int CountGrid(const PlanRequest& request, const SearchSpace& space) {
   if (request.show.recording_score) grid += GridSize(recording, request.footage.size());  // at its level too
   for (const OwnStream& own : request.own_streams)
     grid += GridSize({own.stream, own.sizes, own.rates, own.families}, request.footage.size());
-  // Of further cards, both encodes at the picture chosen.
+  // Of further cards, the recording at its own picture.
   for (const std::string& family : AllFamilies(request)) {
     const auto further = DevicesOf(request, family).size() - 1;
-    grid += static_cast<int>(further * 2 * FindFamily(family).presets.size() * request.footage.size());
+    grid += static_cast<int>(further * FindFamily(family).presets.size() * request.footage.size());
   }
   return grid;
+}
+
+Capacity CapacityOf(const PlanRequest& request) {
+  Capacity capacity = request.capacity;
+  capacity.sessions = request.sessions;
+  return capacity;
 }
 
 Plan BegunPlan(const PlanRequest& request, const SearchSpace& space) {
@@ -55,7 +61,7 @@ Plan BegunPlan(const PlanRequest& request, const SearchSpace& space) {
   plan.keep_last_seconds = request.show.keep_last_seconds;
   plan.under_load = !request.show.load.empty();
   plan.targets = request.targets;
-  plan.capacity = request.capacity;
+  plan.capacity = CapacityOf(request);
   plan.first = request.show.first;
   plan.stream_gives = request.show.stream_gives;
   plan.game_gives = request.show.game_gives;
@@ -85,8 +91,15 @@ std::vector<int> DevicesOf(const PlanRequest& request, const std::string& family
 
 SearchSpace StreamSpace(const PlanRequest& request) {
   SearchSpace space = SpaceOf(request.targets, request.families);
-  for (const auto& [family, devices] : request.devices)
-    space.devices[family] = request.stream_devices.FirstOf(family, devices);
+  for (const auto& [family, devices] : request.devices) {
+    std::vector<int>& allowed = space.devices[family];
+    for (const int device : devices)
+      if (request.stream_devices.Has(family, device)) allowed.push_back(device);
+    if (allowed.empty()) allowed.push_back(devices.front());
+  }
+  space.refined = true;
+  space.most_b_frames = request.targets.most_b_frames;
+  space.without_b_frames = request.without_b_frames;
   return space;
 }
 
@@ -95,10 +108,12 @@ PlanDraft::PlanDraft(const PlanRequest& asked, TrialBook& trials, const kettle::
       book(trials),
       space(StreamSpace(asked)),
       plan(BegunPlan(asked, space)),
-      options(trials, asked.footage, asked.capacity.headroom, plan.grid / 2,
+      options(trials, asked.footage, asked.capacity.headroom, 0,
               {[this](const EncodeSettings& settings) { return MayMeasure(settings); }, [this] { Tell(); }},
               asked.calm),
       prove_(run) {}
+
+Capacity PlanDraft::CapacityAsAsked() const { return CapacityOf(request); }
 
 void PlanDraft::Begin(PlanStage stage) {
   stage_ = stage;

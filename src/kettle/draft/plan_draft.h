@@ -39,6 +39,7 @@ class PlanDraft {
   int runs_left();  // proof runs that the request and the time still allow
   void TellWhatWasLeftOut();
 
+  Capacity CapacityAsAsked() const;  // whatever proof runs told
   // Encoder families of the stream and the recording, each once, in the catalogue's order.
   std::vector<std::string> families() const;
   const std::vector<std::string>& recording_families() const;

@@ -33,12 +33,11 @@ const EncoderFamily& DiscardingEncoder() {
 }
 
 const EncoderFamily& FindFamily(const std::string& name) {
+  for (const EncoderFamily& family : Catalogue())
+    if (family.name == name) return family;
   if (name == DiscardingEncoder().name) return DiscardingEncoder();
   std::vector<std::string> names;
-  for (const EncoderFamily& family : Catalogue()) {
-    if (family.name == name) return family;
-    names.push_back(family.name);
-  }
+  for (const EncoderFamily& family : Catalogue()) names.push_back(family.name);
   FailInput("there is no encoder \"{}\"{}", name, Suggestion(name, names));
 }
 

@@ -29,7 +29,8 @@ LinearBelief::Sum CostModel::PartsOf(const EncodeSettings& settings, const std::
     belief_.Expect(part, prior);
     parts.push_back({part, times});
   };
-  const std::string& encoder = settings.encoder;
+  const std::string encoder =
+      settings.device == 0 ? settings.encoder : settings.encoder + " on device " + std::to_string(settings.device);
   const double pixels = static_cast<double>(settings.size.pixels());
   add("level of " + encoder, kLevel, 1);
   add("pixels of " + encoder, kPixelSlope, std::log(pixels / kPixels));
@@ -38,7 +39,7 @@ LinearBelief::Sum CostModel::PartsOf(const EncodeSettings& settings, const std::
     add("bits of " + encoder, kBitSlope, std::log(bits / kBitsAPixel));
   }
   // A preset is all steps from the fastest to it: what is learned of one tells most of its neighbours.
-  const auto& presets = FindFamily(encoder).presets;
+  const auto& presets = FindFamily(settings.encoder).presets;
   const auto place = std::find(presets.begin(), presets.end(), settings.preset) - presets.begin();
   for (std::ptrdiff_t step = 1; step <= place; ++step)
     add("step to " + encoder + " " + presets[static_cast<std::size_t>(step)], kPresetStep, 1);

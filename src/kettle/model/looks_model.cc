@@ -38,6 +38,19 @@ double UsualScore(const std::string& encoder, double place) {
   return kUnknown.mean + (IsOfACard(encoder) ? kCardsAhead + kGainOnCards * place : kGainOnProcessors * place);
 }
 
+// B-frames, look-ahead and passes that are asked for gain each for itself, most where the preset leaves them out: in
+// points, as a rule, and how far from it.
+constexpr double kBFramesGain = 2, kBFramesVary = 3.5, kOthersGain = 0.5, kOthersVary = 1.5, kGainsVaryAnyway = 0.5;
+constexpr double kDoublings = 2;  // of their number: so far apart two refinements are alike
+
+double UsualGain(const EncodeSettings& settings, double left_out) {
+  const int others = settings.look_ahead_frames.has_value() + settings.multi_pass.has_value();
+  return left_out * ((settings.b_frames ? kBFramesGain : 0) + others * kOthersGain);
+}
+
+// A processor's first preset leaves them out, and so does each of a card's.
+double LeftOut(const std::string& encoder, double place) { return IsOfACard(encoder) ? 1 : 1 - place; }
+
 double Square(double x) { return x * x; }
 
 }  // namespace
@@ -46,24 +59,36 @@ LooksModel::LooksModel(std::int64_t source_pixels, double usual_kbps)
     : source_pixels_(static_cast<double>(source_pixels)), usual_kbps_(usual_kbps) {
   // As rough as anything that was seen, and down to a quarter of it.
   for (const double roughness : {1.0, 0.5, 0.25})
-    processes_.emplace_back([](const Point& point) { return UsualScore(point.encoder, point.preset); },
+    processes_.emplace_back([](const Point& point) { return point.usual; },
                             [=](const Point& one, const Point& other) { return Covariance(roughness, one, other); },
                             kLookError);
 }
 
 LooksModel::Point LooksModel::PointOf(const EncodeSettings& settings, const std::string& clip) const {
+  const double place = PlaceOf(settings.encoder, settings.preset);
+  const double left_out = LeftOut(settings.encoder, place);
+  const auto doublings = [](std::optional<int> asked) -> std::optional<double> {
+    if (!asked) return std::nullopt;
+    return std::log2(1.0 + *asked);
+  };
   return {std::log(static_cast<double>(settings.size.pixels()) / source_pixels_),
           std::log(settings.frame_rate.fps() / 60),
           IsQuality(settings.rate_control) ? 0 : std::log(settings.bit_rate.kbps() / usual_kbps_),
-          PlaceOf(settings.encoder, settings.preset),
+          place,
+          doublings(settings.b_frames),
+          doublings(settings.look_ahead_frames),
+          settings.multi_pass.value_or(false),
+          left_out,
+          UsualScore(settings.encoder, place) + UsualGain(settings, left_out),
           settings.encoder,
-          clip};
+          clip,
+          settings.device};
 }
 
 // Plain trends (a level, slopes, bends), and a rest that is alike where the coordinates are: one part of it common to
 // all clips, one of each clip.
 double LooksModel::Covariance(double roughness, const Point& one, const Point& other) {
-  const bool same_clip = one.clip == other.clip, same_encoder = one.encoder == other.encoder;
+  const bool same_clip = one.clip == other.clip, same_encoder = one.encoder == other.encoder && one.device == other.device;
   const double trends = Square(kUnknown.deviation) + Square(kPixelTrend) * one.pixels * other.pixels +
                         Square(kRateTrend) * one.frame_rate * other.frame_rate +
                         Square(kBitTrend) * one.bits * other.bits +
@@ -74,11 +99,24 @@ double LooksModel::Covariance(double roughness, const Point& one, const Point& o
                             Square((one.bits - other.bits) / kBitLength);
   const double of_preset = Square((one.preset - other.preset) / kPresetLength);
   const double alike = Matern52(std::sqrt(of_picture)), quite_alike = Matern52(std::sqrt(of_picture + of_preset));
+  const double gains = same_encoder ? GainsInCommon(one, other) * Matern52(std::sqrt(of_preset)) : 0;
   const double rest = Square(roughness * kRest), own_rest = Square(roughness * kOwnRest);
   // A preset of one encoder tells nothing of those of another.
-  return trends + rest * alike + (same_clip ? own_rest * quite_alike + Square(kOfClip) : 0) +
+  return trends + gains + rest * alike + (same_clip ? own_rest * quite_alike + Square(kOfClip) : 0) +
          (same_encoder ? Square(kOfEncoder) + Square(kPresetTrend) * one.preset * other.preset + rest * quite_alike
                        : 0);
+}
+
+// Each of B-frames, look-ahead and passes gains something by itself, and the more alike the nearer in number.
+double LooksModel::GainsInCommon(const Point& one, const Point& other) {
+  const auto vary = [&](double most) {
+    return (kGainsVaryAnyway + most * one.left_out) * (kGainsVaryAnyway + most * other.left_out);
+  };
+  const auto alike = [](std::optional<double> a, std::optional<double> b) {
+    return a && b ? Matern52(std::abs(*a - *b) / kDoublings) : 0;
+  };
+  return vary(kBFramesVary) * alike(one.b_frames, other.b_frames) +
+         vary(kOthersVary) * (alike(one.look_ahead, other.look_ahead) + (one.passes && other.passes ? 1 : 0));
 }
 
 void LooksModel::Observe(const EncodeSettings& settings, const std::string& clip, double score) {

@@ -87,7 +87,7 @@ bool OptionBook::Tells(const Option& option, const Wanted& wanted) const {
   if (!option.keeps_pace(required_headroom_)) return true;
   if (wanted.quality && !option.scored()) return false;
   if (option.scored() && option.score <= wanted.score_to_beat) return true;
-  return option.measured && (!wanted.everywhere || option.clips.size() == footage_.size());
+  return option.measured && (!wanted.everywhere || IsEverywhere(option));
 }
 
 bool OptionBook::SurelyEasier(const Footage& footage, const EncodeSettings& settings) const {
@@ -165,12 +165,12 @@ Option OptionBook::MeasureEverywhere(const EncodeSettings& settings) {
   if (watch_.may_measure && !watch_.may_measure(settings)) return before;
   const Option option = MeasureOn(settings, {kNotScored, before.scored(), true});
   const bool was_spared = std::find(spared_.begin(), spared_.end(), settings) != spared_.end();
-  return before.calm.empty() && !was_spared ? option : MeasureCalm(option);
+  return before.calm.empty() && !was_spared ? option : WithCalmMeasured(option);
 }
 
 Option OptionBook::MeasureWhole(const EncodeSettings& settings) {
   const Option busiest = Measure(settings);
-  if (!busiest.calm.empty() || !IsFarBehind(busiest)) return MeasureCalm(busiest);
+  if (!busiest.calm.empty() || !IsFarBehind(busiest)) return WithCalmMeasured(busiest);
   spared_.push_back(settings);
   return busiest;
 }
@@ -185,7 +185,9 @@ bool OptionBook::IsFarBehind(const Option& busiest) const {
   });
 }
 
-Option OptionBook::MeasureCalm(const Option& busiest) {
+Option OptionBook::MeasureCalm(const EncodeSettings& settings) { return WithCalmMeasured(Measure(settings)); }
+
+Option OptionBook::WithCalmMeasured(const Option& busiest) {
   const EncodeSettings settings = busiest.settings;
   if (calm_.empty() || !busiest.measured || !busiest.keeps_pace(required_headroom_) || !busiest.calm.empty() ||
       (watch_.may_measure && !watch_.may_measure(settings)))

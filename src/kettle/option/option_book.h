@@ -55,6 +55,8 @@ class OptionBook {
 
   // As Measure, and, if it keeps pace there and is not far behind, on the calmest stretches of the clips too.
   Option MeasureWhole(const EncodeSettings& settings);
+  // One that was measured in the busiest stretches on all footage that decides, and keeps pace there: in the calmest.
+  Option MeasureCalm(const EncodeSettings& settings);
 
   // Takes in what the trial book knows already of `target`, with any encoder and preset, on the device that `device_of`
   // gives for the encoder, on the first footage: it costs nothing and tells what else is worth a trial.
@@ -69,6 +71,7 @@ class OptionBook {
   // True if Measure was asked for it: asking again costs nothing, or little if now more is to be beaten.
   bool Known(const EncodeSettings& settings) const;
 
+  bool IsEverywhere(const Option& option) const { return option.clips.size() == footage_.size(); }  // measured
   bool has_calm() const { return !calm_.empty(); }
 
   const std::vector<Option>& options() const { return options_; }  // each once, in the order first asked
@@ -87,7 +90,7 @@ class OptionBook {
   // Whether an option tells what was asked for, so that it need not be measured again.
   bool Tells(const Option& option, const Wanted& wanted) const;
   bool IsFarBehind(const Option& busiest) const;
-  Option MeasureCalm(const Option& busiest);
+  Option WithCalmMeasured(const Option& busiest);
   bool SurelyEasier(const Footage& footage, const EncodeSettings& settings) const;
   Trial Get(const EncodeSettings& settings, const Footage& footage, bool quality = true);
   Trial Count(Trial trial);  // among those asked for, each once; gives it back

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <functional>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -24,6 +25,7 @@ struct Capacity {
   double real_time_factor = 1;
   std::string game_card;             // where the game draws, by bus address; empty: not known
   double copy_bytes_per_second = 0;  // that a processor copies of frames (ProbeCopy); 0: not measured
+  std::map<std::string, int> sessions = {};  // of a family, that its driver opens at once on one card, where known
 };
 
 // The median of 13 proof runs on two cores, 12 of them from 1.04 to 1.24 (docs/numbers.md).
@@ -38,11 +40,14 @@ struct Demand {
   // At least: of each encode, its picture scaled, read, written as the encoder reconstructs it, and one reference read.
   double memory_bytes_per_second = 0;
   double disk_bytes_per_second = 0;  // of the recording, in its busiest second
+  bool too_many_sessions = false;    // for a card's driver
   bool fits = false;
 };
 // Of encodes of which none goes to the disk.
 Demand PredictDemand(const std::vector<Option>& encodes, const Capacity& capacity);
 Demand PredictDemand(const Option& stream, const Option& recording, const Capacity& capacity);
+// Of the stream as the only encode, which is written to disk as well.
+Demand DemandAlone(const Option& stream, const Capacity& capacity);
 
 // What a demand lacks of the capacity, a message for each resource.
 std::vector<Message> Lacking(const Demand& demand, const Capacity& capacity);
@@ -92,6 +97,9 @@ struct RejectedPair {
 // quality.
 void SortPairs(std::vector<Pair>& pairs, const Capacity& capacity);
 
+// Points: within them what is left to the game decides.
+inline constexpr double kLittleToSee = 1;
+
 struct Placement {
   std::vector<Pair> feasible;  // as SortPairs has them
   std::vector<RejectedPair> rejected;
@@ -103,27 +111,21 @@ struct FamilyOptions {
   int presets = 0;
   std::function<Option(Role, int preset)> measure;
   std::function<bool(Role, int preset)> known;  // measured already: asking again costs nothing
-  int likely_stream = -1;                       // the slowest preset that should keep pace as stream; -1: not known
-  std::optional<double> stream_score = {};      // the best that was seen of it as stream, at any size; not set: none
-  double stream_may_gain = 0;                   // points on top of that, by what its presets leave out
   int device = 0;                               // which of the family's GPUs
-  int sessions = 0;                             // encodes that its driver opens at once there; 0: not known
   int recording_presets = 0;                    // the fastest, that a recording may have; 0: all
   bool streams = true, records = true;          // what it is placed for
+
+  int most_presets(Role role) const {
+    return role == Role::kRecording && recording_presets > 0 ? recording_presets : presets;
+  }
 };
 
-// Walks each family's presets for each role, then weighs every combination of families and devices: the stream on
-// one device and the recording on another, the reverse, and both on one. In each, the stream gets the
-// slowest preset that leaves the recording some preset, then the recording the slowest that still fits; a
-// faster one that was measured on the way is taken instead where it looks better. A combination that does
-// not fit at once, and whose stream looks worse even alone than one that fits, is not walked further; nor is a family
-// as stream that looked worse by far at every size, what it may gain allowed for. `recording_is_heavier` says
-// that a preset that is too slow for the stream is too slow for the recording: more pixels a second, or more bits.
-// Faster presets within a point that were measured on the way count too.
-Placement Place(const std::vector<FamilyOptions>& families, const Capacity& capacity, bool recording_is_heavier);
+// The stream's encode written to disk as well.
+Pair AsOneEncode(const Option& stream, const Capacity& capacity);
 
-// Each family's slowest preset that keeps pace and fits as the stream, whose encode is written to disk as well.
-Placement PlaceOneEncode(const std::vector<FamilyOptions>& families, const Capacity& capacity);
+// The slowest preset of the family that keeps pace as recording, and fits beside that stream by prediction; or one that
+// was measured on the way and looks better. Nothing if none does.
+std::optional<Pair> SlowestBeside(const Option& stream, const FamilyOptions& family, const Capacity& capacity);
 
 void to_json(nlohmann::json& json, const Capacity& capacity);
 void from_json(const nlohmann::json& json, Capacity& capacity);

@@ -8,7 +8,7 @@
 
 #include "kettle/option/with_encoder.h"
 #include "kettle/planner/picture_choice.h"
-#include "kettle/search/finalists.h"
+#include "kettle/search/picture_search.h"
 
 namespace kettle {
 
@@ -71,8 +71,7 @@ EachCandidates EncodeEachPlanner::CandidatesFor(const OwnStream& own) {
     tried.push_back({settings.size, settings.frame_rate, options_.MeasureWhole(settings)});
     std::rotate(tried.begin(), tried.end() - 1, tried.end());
   } else {
-    tried = RankFinalists(
-        SearchPicture({own.stream, own.sizes, own.rates, own.families, draft_.space.devices}, options_), options_);
+    tried = SearchPicture({own.stream, own.sizes, own.rates, own.families, draft_.space.devices}, options_);
   }
   if (!tried.empty() && tried.front().best) {
     const Option best = *tried.front().best;

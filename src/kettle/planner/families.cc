@@ -4,17 +4,23 @@
 
 #include "kettle/option/with_encoder.h"
 #include "kettle/planner/planner.h"
-#include "kettle/search/outlook.h"
+#include "kettle/search/search_space.h"
 
 namespace kettle {
 
 namespace {
 
-bool IsHeavier(const EncodeSettings& a, const EncodeSettings& b) {
-  const auto pixel_rate = [](const EncodeSettings& s) {
-    return static_cast<double>(s.size.pixels()) * s.frame_rate.fps();
-  };
-  return pixel_rate(a) >= pixel_rate(b) && a.bit_rate >= b.bit_rate;
+Message TooSlow(const Option& fastest, double headroom) {
+  if (!fastest.trouble.empty()) return Verbatim(fastest.trouble);
+  return Message{"placement.too-slow",
+                 {{"fps", fastest.throughput_fps},
+                  {"rate", fastest.settings.frame_rate.str()},
+                  {"percent", headroom * 100},
+                  {"needed_fps", fastest.settings.frame_rate.fps() / (1 - headroom)}}};
+}
+
+bool IsOf(const Option& option, const FamilyOptions& family) {
+  return option.settings.encoder == family.family && option.settings.device == family.device;
 }
 
 }  // namespace
@@ -30,15 +36,13 @@ EncodeSettings RecordingSettings(const EncodeSettings& target, const std::string
 std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
   std::vector<FamilyOptions> families;
   for (const std::string& name : draft_.families()) {
-    const auto sessions = request_.sessions.find(name);
     for (const int device : DevicesOf(request_, name)) {
-      const auto settings = [stream = targets.stream, recording = targets.recording, levels = levels_,
-                             refinements = refinements_, name, device](Role role, int preset) {
+      const auto settings = [this, stream = targets.stream, recording = targets.recording, levels = levels_, name,
+                             device](Role role, int preset) {
         if (role == Role::kRecording) return RecordingSettings(recording, name, preset, device, levels);
         EncodeSettings asked = WithEncoder(stream, name, FindFamily(name).presets.at(static_cast<std::size_t>(preset)));
         asked.device = device;
-        const auto refinement = refinements.find({name, asked.preset, device});
-        return refinement != refinements.end() ? WithRefinement(asked, refinement->second) : asked;
+        return WithRefinement(asked, BestRefinement(asked));
       };
       families.push_back(
           {name, static_cast<int>(FindFamily(name).presets.size()),
@@ -48,15 +52,23 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
              // How a recording looks tells nothing until its level is found.
              return request_.show.recording_score ? options_.MeasureSpeed(asked) : options_.Measure(asked);
            },
-           [&options = options_, settings](Role role, int preset) { return options.Known(settings(role, preset)); },
-           LikelyToHold(name, [&](int preset) { return settings(Role::kStream, preset); }),
-           BestStreamScore(settings(Role::kStream, 0)), RefiningMayGain(settings(Role::kStream, 0)), device,
-           sessions == request_.sessions.end() ? 0 : sessions->second, RecordingPresets(name),
-           draft_.MayUse(Role::kStream, name, device),
+           [this, settings](Role role, int preset) { return options_.Known(settings(role, preset)); }, device,
+           RecordingPresets(name), draft_.MayUse(Role::kStream, name, device),
            draft_.IsPlainRecording(name) && draft_.MayUse(Role::kRecording, name, device)});
     }
   }
   return families;
+}
+
+// The B-frames, look-ahead and passes with which that encode was seen to look best; as asked where nothing was.
+Refinement Planner::BestRefinement(const EncodeSettings& plain) const {
+  const Option* best = nullptr;
+  for (const Option& option : options_.options())
+    if (WithRefinement(option.settings, {}) == WithRefinement(plain, {}) && option.scored() &&
+        option.keeps_pace(options_.required_headroom()) && draft_.space.Has(option.settings) &&
+        (!best || option.busiest_score() > best->busiest_score()))
+      best = &option;
+  return RefinementOf(best ? best->settings : plain);
 }
 
 // A recording that goes by its level looks as good with any preset; slower ones than the middle one make it little
@@ -67,29 +79,38 @@ int Planner::RecordingPresets(const std::string& family) const {
   return by_level ? static_cast<int>(FindFamily(family).presets.size()) / 2 + 1 : 0;
 }
 
-// The slowest preset that should keep pace by what others were measured to do; -1 if nothing tells.
-int Planner::LikelyToHold(const std::string& family, const std::function<EncodeSettings(int)>& settings) const {
-  const auto& options = options_.options();
-  if (std::none_of(options.begin(), options.end(), [&](const Option& o) { return o.settings.encoder == family; }))
-    return -1;
-  Outlook outlook(draft_.space, options_);
-  for (int preset = static_cast<int>(FindFamily(family).presets.size()) - 1; preset >= 0; --preset)
-    if (outlook.PaceOf(settings(preset)).holds > 0.5) return preset;
-  return -1;
-}
-
-std::optional<double> Planner::BestStreamScore(const EncodeSettings& like) const {
-  std::optional<double> best;
-  for (const Option& option : options_.options())
-    if (option.settings.encoder == like.encoder && option.settings.device == like.device &&
-        option.settings.rate_control == like.rate_control && option.settings.bit_rate == like.bit_rate &&
-        option.scored() && option.keeps_pace(options_.required_headroom()))
-      best = std::max(best.value_or(option.busiest_score()), option.busiest_score());
-  return best;
-}
-
-Placement Planner::PlaceAt(const Targets& targets) {
-  return Place(FamiliesAt(targets), plan_.capacity, IsHeavier(targets.recording, targets.stream));
+// Why an encoder has no part in what was placed, as stream or as recording, by the best and the fastest that is known of
+// it at that picture.
+void Planner::TellWhatIsRuledOut(Placement& placement, const Targets& targets) {
+  const double headroom = options_.required_headroom();
+  const bool one_encode = !placement.feasible.empty() && placement.feasible.front().one_encode;
+  for (const FamilyOptions& family : FamiliesAt(targets)) {
+    const auto has_part = [&](const Pair& pair) { return IsOf(pair.stream, family) || IsOf(pair.recording, family); };
+    if (std::any_of(placement.feasible.begin(), placement.feasible.end(), has_part)) continue;
+    const Option *best = nullptr, *fastest = nullptr;
+    for (const Option& option : options_.options()) {
+      if (!IsOf(option, family) || !draft_.space.Has(option.settings)) continue;
+      if (!fastest || option.throughput_fps > fastest->throughput_fps) fastest = &option;
+      if (option.scored() && option.keeps_pace(headroom) && (!best || option.score > best->score)) best = &option;
+    }
+    if (!fastest || !family.streams) continue;
+    const std::string recording = one_encode ? fastest->title() : "any";
+    if (!best) {
+      placement.rejected.push_back({fastest->title(), recording, std::nullopt, TooSlow(*fastest, headroom)});
+    } else if (!placement.feasible.empty()) {
+      const Option& taken = placement.feasible.front().stream;
+      placement.rejected.push_back({best->title(), recording, std::nullopt,
+                                    Message{"placement.looks-worse",
+                                            {{"score", best->score},
+                                             {"other", taken.title()},
+                                             {"other_score", taken.score}}}});
+    } else {
+      const Demand demand = AsOneEncode(*best, plan_.capacity).demand;
+      if (demand.fits) continue;
+      placement.rejected.push_back({best->title(), recording, demand,
+                                    Message{"placement.misfit", {{"lacking", Lacking(demand, plan_.capacity)}}}});
+    }
+  }
 }
 
 }  // namespace kettle

@@ -10,13 +10,13 @@
 #include "kettle/planner/nearest.h"
 #include "kettle/planner/picture_choice.h"
 #include "kettle/planner/planner.h"
-#include "kettle/search/finalists.h"
+#include "kettle/search/picture_search.h"
 
 namespace kettle {
 
 namespace {
 
-constexpr int kMostConfirmed = 8;  // pairs that keep pace on some footage, measured on all
+constexpr int kMostConfirmed = 3;  // placements whose best pair keeps pace on some footage only
 constexpr int kMostRounds = 3;     // of placing and proving, as far as the proof runs allowed go
 
 bool Includes(const std::vector<Attempt>& attempts, const Pair& pair) {
@@ -29,8 +29,8 @@ bool Includes(const std::vector<Attempt>& attempts, const Pair& pair) {
 Plan Planner::Make() {
   draft_.Begin(PlanStage::kPicture);
   RecallLargest();
-  if (draft_.PictureIsOpen()) plan_.pictures = RankFinalists(SearchPicture(draft_.space, options_), options_);
-  ProvePictures();
+  PlaceAndProve();
+  TellPictures();
   each_.Try();
   if (!plan_.proving.holds() && !draft_.must_split() && draft_.runs_left() > 0)
     ProveNearest(FamiliesAt(plan_.targets), plan_.capacity, prove_, draft_.one_encode_will_do(), plan_.proving);
@@ -65,16 +65,21 @@ void Planner::RecallLargest() {
   options_.Recall(largest, [this](const std::string& family) { return draft_.space.DeviceOf(family); });
 }
 
-void Planner::PlaceAndRefine(bool anew, bool one_encode) {
-  draft_.Begin(PlanStage::kPlacement);
-  plan_.placement = anew ? PlaceBoth() : PlaceAgain(one_encode);
-  if (plan_.placement.feasible.empty()) {
-    plan_.capacity = request_.capacity;  // where it leaves nothing to try, runs of lighter pictures tell more
-  } else {
-    RefineBest();
+// The best line-up by all that is known. Where its encodes keep pace on some footage only, all is placed again.
+void Planner::PlaceAll() {
+  for (int round = 1; round <= kMostConfirmed; ++round) {
+    levels_.clear();
+    Settled settled =
+        draft_.RecordingIsFree() || request_.show.recording_is_stream ? ChooseWay() : PlaceAsGiven();
+    plan_.targets = std::move(settled.targets);
+    plan_.placement = std::move(settled.placement);
+    levels_ = std::move(settled.levels);
+    plan_.recording_level = std::move(settled.level);
+    if (plan_.placement.feasible.empty()) return;
     TryOtherCodecs();
+    ConfirmBest();
+    if (!plan_.placement.feasible.empty()) return;
   }
-  ConfirmBest();
 }
 
 // `last`: no other picture will be tried. `again`: what holds already stands unless something that looks better holds
@@ -95,39 +100,35 @@ Proving Planner::ProvePlaced(bool last, bool again) {
   return proving;
 }
 
-void Planner::ProvePictures() {
-  Settled settled{plan_.targets, {}, {}, {}, {}};
-  bool place_anew = true, one_encode = false, stepped_up = false;
+void Planner::PlaceAndProve() {
+  Settled settled{plan_.targets, {}, {}, {}};
+  bool stepped_up = false;
   for (int round = 1;; ++round) {
     const double expected = plan_.capacity.real_time_factor;
-    PlaceAndRefine(place_anew, one_encode);
-    if (!plan_.placement.feasible.empty()) one_encode = plan_.placement.feasible.front().one_encode;
-    if (stepped_up &&
-        (plan_.placement.feasible.empty() || !LooksBetterThanWhatStands(plan_.placement.feasible.front())))
-      break;
+    PlaceAll();
+    const std::vector<Pair>& feasible = plan_.placement.feasible;
+    if (stepped_up && (feasible.empty() || !LooksBetterThanWhatStands(feasible.front()))) break;
+    if (feasible.empty()) plan_.capacity = draft_.CapacityAsAsked();  // what is nearest is told by what trials say
     const bool last = round >= kMostRounds;
     const Proving proving = ProvePlaced(last, stepped_up);
     // The reasons told are those of the round that the attempt that stands is of.
     if (round == 1 || (!proving.attempts.empty() && Includes(proving.attempts, plan_.proving.attempts.back().pair)))
-      settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level, refinements_};
+      settled = {plan_.targets, plan_.placement, levels_, plan_.recording_level};
     if (stepped_up || draft_.runs_left() <= 0) break;
     if (plan_.verdict() == PlanVerdict::kHolds) {
-      const bool contradicted = ForgetContradicted();
-      const bool better = SearchAgain();
-      if (!better && !contradicted) break;
-      if (better) BelieveWhatHolds();
-      stepped_up = place_anew = true;
+      if (!MayStepUp()) break;
+      stepped_up = true;
       continue;
     }
-    if (last) break;
-    place_anew = plan_.capacity.real_time_factor > expected || TryLighterRecording(proving, round + 1 == kMostRounds);
-    if (place_anew) continue;
-    const TriedPicture* lighter = LighterPicture(plan_.pictures, plan_.targets.stream);
-    if (!lighter) break;
-    ChoosePicture(plan_.pictures, *lighter, Message{"picture.best-in-real-time"}, plan_.targets);
+    if (last || proving.attempts.empty()) break;
+    if (plan_.capacity.real_time_factor <= expected && !TryLighterRecording(proving, round + 1 == kMostRounds))
+      GiveUpPicturesAsHeavyAs(proving.attempts.front().pair.stream);
   }
   ProveToTheEnd();
-  plan_.placement = Take(std::move(settled));
+  plan_.targets = std::move(settled.targets);
+  plan_.placement = std::move(settled.placement);
+  levels_ = std::move(settled.levels);
+  plan_.recording_level = std::move(settled.level);
 }
 
 // The machine may have been slow for the length of one run, with nothing to show for it. A run that foretold much more
@@ -136,7 +137,7 @@ bool Planner::ForgetContradicted() {
   constexpr double kContradicts = 1.25;
   const auto stands = plan_.proving.attempts.back().OwnRealTimeFactor(plan_.capacity);
   if (!stands) return false;
-  double kept = request_.capacity.real_time_factor;
+  double kept = draft_.CapacityAsAsked().real_time_factor;
   for (const double factor : real_time_factors_)
     if (factor <= *stands * kContradicts) kept = std::max(kept, factor);
   if (kept >= plan_.capacity.real_time_factor) return false;
@@ -144,20 +145,24 @@ bool Planner::ForgetContradicted() {
   return true;
 }
 
-// What looks better is placed by what the run that stands took, where that was less than foretold, but for no less than
-// trials tell: the next run tells whether it holds.
-void Planner::BelieveWhatHolds() {
-  if (const auto stands = plan_.proving.attempts.back().OwnRealTimeFactor(plan_.capacity))
-    plan_.capacity.real_time_factor = std::clamp(*stands, 1.0, plan_.capacity.real_time_factor);
-}
-
-// The machine's speed is better known by now, and with it what was too slow in a bad moment. True if a picture looks
-// better than what stands. Where nothing has changed, it costs no trial.
-bool Planner::SearchAgain() {
-  if (!draft_.PictureIsOpen() || request_.time.limited()) return false;
-  plan_.pictures = RankFinalists(SearchPicture(draft_.space, options_), options_);
-  const auto& best = plan_.pictures.front().best;
-  return best && best->score > plan_.proving.attempts.back().pair.stream.score + kWorthChanging;
+// After a run that holds, the machine's speed is better known, and what encodes take together: by what that run took,
+// where that was less than foretold, but for no less than trials tell. True if by that something looks better than what
+// stands. Where nothing has changed, it costs no trial.
+bool Planner::MayStepUp() {
+  const Attempt& stands = plan_.proving.attempts.back();
+  const bool contradicted = ForgetContradicted();
+  if (request_.time.limited()) return contradicted;
+  const double foretold = plan_.capacity.real_time_factor;
+  if (const auto took = stands.OwnRealTimeFactor(plan_.capacity))
+    plan_.capacity.real_time_factor = std::clamp(*took, 1.0, foretold);
+  const Pair& pair = stands.pair;
+  draft_.Begin(PlanStage::kPlacement);
+  const double least = pair.stream.score + kWorthChanging;
+  const std::vector<Option> streams =
+      SearchStreams(pair.one_encode ? StreamsAlone() : StreamsBeside({pair.recording}), least);
+  if (!streams.empty() && streams.front().score > least) return true;
+  plan_.capacity.real_time_factor = foretold;
+  return contradicted;
 }
 
 bool Planner::LooksBetterThanWhatStands(const Pair& pair) const {
@@ -193,37 +198,16 @@ Proof Planner::ProveAndLearn(const Pair& pair) {
   return proof;
 }
 
-// Whether a lighter picture, at the fastest preset that was measured there, looks better than this pair's stream.
-bool Planner::LighterLooksBetter(const Pair& pair) const {
-  const TriedPicture* lighter = LighterPicture(plan_.pictures, plan_.targets.stream);
-  if (!lighter) return false;
-  const Option* fastest = nullptr;
-  for (const Option& option : options_.options())
-    if (option.settings.size == lighter->size && option.settings.frame_rate == lighter->rate && option.scored() &&
-        option.settings.encoder == lighter->best->settings.encoder &&
-        option.settings.bit_rate == lighter->best->settings.bit_rate && option.keeps_pace(plan_.capacity.headroom) &&
-        (!fastest || option.throughput_fps > fastest->throughput_fps))
-      fastest = &option;
-  return fastest && fastest->busiest_score() > pair.stream.busiest_score() + kWorthChanging;
-}
-
 // With a lighter recording to go to: the stream must not pay for this one.
 bool Planner::LosesTooMuch(const Pair& pair) const {
   return stream_alone_ && !pair.one_encode && request_.show.favour == Favour::kStream &&
          pair.stream.score < stream_alone_->score - request_.show.stream_gives;
 }
 
-// The best pair keeps pace on all footage: what was left out as easier is measured now. Where none does, the presets
-// are walked again.
+// The best pair keeps pace on all footage: what was left out as easier is measured now.
 void Planner::ConfirmBest() {
-  for (int round = 1; round <= kMostConfirmed; ++round) {
-    std::vector<Pair>& feasible = plan_.placement.feasible;
-    if (feasible.empty()) return;
-    const bool one_encode = feasible.front().one_encode;
-    while (!feasible.empty() && !Confirm(feasible.front())) feasible.erase(feasible.begin());
-    if (!feasible.empty()) return;
-    plan_.placement = PlaceAgain(one_encode);
-  }
+  std::vector<Pair>& feasible = plan_.placement.feasible;
+  while (!feasible.empty() && !Confirm(feasible.front())) feasible.erase(feasible.begin());
 }
 
 bool Planner::Confirm(Pair& pair) {
@@ -232,6 +216,23 @@ bool Planner::Confirm(Pair& pair) {
   pair.demand = DemandOf(pair, plan_.capacity);
   const double headroom = options_.required_headroom();
   return pair.demand.fits && pair.stream.keeps_pace(headroom) && pair.recording.keeps_pace(headroom);
+}
+
+// What was tried for the stream, and why the one that was taken was.
+void Planner::TellPictures() {
+  if (!draft_.PictureIsOpen()) return;
+  plan_.pictures = KnownPictures(draft_.space, options_);
+  const std::vector<Attempt>& attempts = plan_.proving.attempts;
+  if (attempts.empty()) return;
+  const Pair& pair = attempts.back().pair;
+  const auto taken = std::find_if(plan_.pictures.begin(), plan_.pictures.end(), [&](const TriedPicture& tried) {
+    return tried.size == pair.stream.settings.size && tried.rate == pair.stream.settings.frame_rate;
+  });
+  if (taken == plan_.pictures.end()) return;
+  const char* why = taken == plan_.pictures.begin() ? "picture.best"
+                    : attempts.size() > 1           ? "picture.best-in-real-time"
+                                                    : "picture.best-beside-recording";
+  ChoosePicture(plan_.pictures, *taken, Message{why}, plan_.targets);
 }
 
 void Planner::TellOptions() {

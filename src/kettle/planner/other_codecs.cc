@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "kettle/option/ladder_walk.h"
 #include "kettle/option/with_encoder.h"
 #include "kettle/planner/planner.h"
 
@@ -84,24 +83,6 @@ std::vector<Option> Planner::StreamsAlike(const Option& stream) const {
   return streams;
 }
 
-// The slowest preset that should hold beside the best of those streams that leaves room for any; nothing if none does.
-std::optional<Pair> Planner::SlowestBeside(const std::vector<Option>& streams, const FamilyOptions& family) {
-  const int presets = family.recording_presets > 0 ? family.recording_presets : family.presets;
-  for (const Option& stream : streams) {
-    const auto pair_with = [&](int preset) {
-      Pair pair{stream, family.measure(Role::kRecording, preset), {}};
-      pair.demand = DemandOf(pair, plan_.capacity);
-      return pair;
-    };
-    const auto holds = [&](int preset) {
-      const Pair pair = pair_with(preset);
-      return pair.recording.keeps_pace(options_.required_headroom()) && pair.demand.fits;
-    };
-    if (const int last = LastHolding(presets, holds, 0); last >= 0) return pair_with(last);
-  }
-  return std::nullopt;
-}
-
 // The pair with its recording by that encoder; nothing if that holds at no preset, or never looks as good as was asked.
 std::optional<Planner::Settled> Planner::InOtherCodec(const Pair& plain, const std::string& family, int device) {
   const bool by_level = request_.show.recording_score && IsQuality(plain.recording.settings.rate_control);
@@ -119,7 +100,9 @@ std::optional<Planner::Settled> Planner::InOtherCodec(const Pair& plain, const s
     return other.family == family && other.device == device;
   });
   const std::vector<Option> streams = StreamsAlike(plain.stream);
-  const std::optional<Pair> pair = SlowestBeside(streams, *at);
+  std::optional<Pair> pair;  // with the best of those streams that leaves room for any preset
+  for (const Option& stream : streams)
+    if (!pair) pair = SlowestBeside(stream, *at, plan_.capacity);
   if (!pair) {
     const Option fastest = at->measure(Role::kRecording, 0);
     if (!fastest.trouble.empty()) return refuse(Verbatim(fastest.trouble));

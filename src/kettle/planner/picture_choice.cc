@@ -5,11 +5,6 @@ namespace kettle {
 
 namespace {
 
-constexpr int kMostPlaced = 3;
-constexpr double kWorthSharing = 0.5;  // points
-
-double PixelRate(FrameSize size, FrameRate rate) { return static_cast<double>(size.pixels()) * rate.fps(); }
-
 std::string NameOf(const TriedPicture& picture) { return picture.size.str() + " at " + picture.rate.str(); }
 
 // The picture with the highest score of that kind.
@@ -59,47 +54,6 @@ void ChoosePicture(const std::vector<TriedPicture>& tried, const TriedPicture& c
                       compared([&](const TriedPicture& t) { return t.size == chosen.size; },
                                [](const TriedPicture& t) { return t.rate.str(); }, "frame rates"),
                       true});
-}
-
-const TriedPicture* LighterPicture(const std::vector<TriedPicture>& tried, const EncodeSettings& than) {
-  constexpr double kClearly = 0.85;
-  for (const TriedPicture& picture : tried)
-    if (picture.best && PixelRate(picture.size, picture.rate) <= kClearly * PixelRate(than.size, than.frame_rate))
-      return &picture;
-  return nullptr;
-}
-
-Placement PlaceBestPicture(const std::vector<TriedPicture>& tried,
-                           const std::function<Placement(const Targets&)>& place,
-                           const std::function<Option(const Option&)>& everywhere, Targets& targets) {
-  if (tried.empty() || !tried.front().best) return place(targets);
-  const auto place_at = [&](const TriedPicture& picture) {
-    targets.stream.size = picture.size;
-    targets.stream.frame_rate = picture.rate;
-    return place(targets);
-  };
-  const TriedPicture* best = &tried.front();
-  Placement placement = place_at(*best);
-  int placed = 1;
-  for (const TriedPicture& next : tried) {
-    if (placed == kMostPlaced) break;
-    const Option* stream = placement.feasible.empty() ? nullptr : &placement.feasible.front().stream;
-    const auto looks_better = [&](const Option& option) {
-      return !stream || option.busiest_score() > stream->busiest_score() + kWorthSharing;
-    };
-    if (!next.best || !looks_better(*next.best) || PixelRate(next.size, next.rate) >= PixelRate(best->size, best->rate))
-      continue;
-    if (!looks_better(everywhere(*next.best))) continue;
-    Placement other = place_at(next);
-    ++placed;
-    if (other.feasible.empty() || (stream && other.feasible.front().stream.score <= stream->score + kWorthSharing))
-      continue;
-    placement = std::move(other);
-    best = &next;
-  }
-  ChoosePicture(tried, *best, Message{best == &tried.front() ? "picture.best" : "picture.best-beside-recording"},
-                targets);
-  return placement;
 }
 
 }  // namespace kettle

@@ -6,13 +6,13 @@
 
 #include "kettle/encoders/catalogue.h"
 #include "kettle/option/with_encoder.h"
-#include "kettle/planner/picture_choice.h"
 #include "kettle/planner/planner.h"
 
 namespace kettle {
 
 namespace {
 
+constexpr double kAnything = -100;  // points: any stream is better than none
 constexpr double kBetter = 1;      // points: what a recording of its own must look better by
 constexpr double kNothing = 0.05;  // points
 constexpr double kLittle = 0.5;    // points that nobody sees
@@ -21,6 +21,14 @@ constexpr double kAsLarge = 0.4;   // of the stream's pixels: smaller recordings
 // No larger and no more often: what holds beside the heavier one holds beside it too, and looks no better.
 bool IsWithin(const RecordingWay& way, const RecordingWay& other) {
   return way.size.pixels() <= other.size.pixels() && way.rate.fps() <= other.rate.fps();
+}
+
+// The targets' picture is the first pair's stream's.
+void AimAtFirst(const Placement& placement, Targets& targets) {
+  if (placement.feasible.empty()) return;
+  const EncodeSettings& stream = placement.feasible.front().stream.settings;
+  targets.stream.size = stream.size;
+  targets.stream.frame_rate = stream.frame_rate;
 }
 
 }  // namespace
@@ -40,36 +48,98 @@ std::vector<RecordingWay> Planner::WaysToRecord() const {
   return ways;
 }
 
-Placement Planner::PlaceStream(const std::vector<TriedPicture>& pictures,
-                               const std::function<Placement(const Targets&)>& place, Targets& targets) {
-  return PlaceBestPicture(
-      pictures, place, [&](const Option& option) { return options_.MeasureEverywhere(option.settings); }, targets);
+// The streams that look best as the only encode, written to disk as well.
+Placement Planner::PlaceOneEncode(Targets& targets) {
+  draft_.Begin(PlanStage::kPicture);
+  const std::vector<Option> streams = SearchStreams(StreamsAlone(), kAnything);
+  draft_.Begin(PlanStage::kPlacement);
+  Placement placement;
+  for (const Option& stream : streams) placement.feasible.push_back(AsOneEncode(stream, plan_.capacity));
+  SortPairs(placement.feasible, plan_.capacity);
+  AimAtFirst(placement, targets);
+  targets.recording = targets.stream;
+  TellWhatIsRuledOut(placement, targets);
+  return placement;
+}
+
+// Beside a recording as the targets have it: the stream that looks best beside the lightest one, then the slowest preset
+// of each encoder for the recording that still fits.
+Placement Planner::PlaceBeside(Targets& targets, std::optional<FrameRate> stream_rate, double score_to_beat) {
+  const std::vector<FamilyOptions> families = FamiliesAt(targets);
+  std::vector<Option> lightest;
+  for (const FamilyOptions& family : families)
+    if (family.records)
+      if (Option fastest = family.measure(Role::kRecording, 0); fastest.keeps_pace(options_.required_headroom()))
+        lightest.push_back(std::move(fastest));
+  SearchSpace space = StreamsBeside(lightest);
+  if (stream_rate) space.rates = {*stream_rate};
+  const std::vector<Option> streams = SearchStreams(space, score_to_beat);
+  Placement placement;
+  for (const FamilyOptions& family : families) {
+    if (streams.empty() || !family.records) continue;
+    const std::optional<Pair> pair = SlowestBeside(streams.front(), family, plan_.capacity);
+    if (!pair) continue;
+    for (const Option& stream : streams)
+      if (const Demand demand = PredictDemand(stream, pair->recording, plan_.capacity); demand.fits)
+        placement.feasible.push_back({stream, pair->recording, demand});
+  }
+  SortPairs(placement.feasible, plan_.capacity);
+  AimAtFirst(placement, targets);
+  TellWhatIsRuledOut(placement, targets);
+  return placement;
+}
+
+// At a given bit rate: the best looking recording beside which the stream loses no more than it may.
+Placement Planner::PlaceTheBestRecording(Targets& targets) {
+  std::vector<Option> recordings;
+  for (const FamilyOptions& family : FamiliesAt(targets)) {
+    if (!family.records) continue;
+    for (int preset = 0; preset < family.most_presets(Role::kRecording); ++preset) {
+      const Option recording = family.measure(Role::kRecording, preset);
+      if (!recording.scored() || !recording.keeps_pace(options_.required_headroom())) break;
+      recordings.push_back(recording);
+    }
+  }
+  std::stable_sort(recordings.begin(), recordings.end(),
+                   [](const Option& a, const Option& b) { return a.score > b.score; });
+  Placement placement;
+  const FrameRate rate = stream_alone_->settings.frame_rate;
+  for (const Option& recording : recordings) {
+    if (!placement.feasible.empty() && recording.score < placement.feasible.front().recording.score - kLittle) break;
+    SearchSpace space = StreamsBeside({recording});
+    space.rates = {rate};
+    const double least = placement.feasible.empty() ? stream_alone_->score - request_.show.stream_gives
+                                                    : placement.feasible.front().stream.score + kBetter;
+    const std::vector<Option> streams = SearchStreams(space, least);
+    if (streams.empty() || streams.front().score < least) continue;
+    placement.feasible = {{streams.front(), recording, PredictDemand(streams.front(), recording, plan_.capacity)}};
+  }
+  AimAtFirst(placement, targets);
+  TellWhatIsRuledOut(placement, targets);
+  return placement;
+}
+
+Planner::Settled Planner::PlaceAsGiven() {
+  Settled settled{request_.targets, {}, {}, {}};
+  draft_.Begin(PlanStage::kPicture);
+  settled.placement = PlaceBeside(settled.targets, std::nullopt, kAnything);
+  if (settled.placement.feasible.empty() || !request_.show.recording_score) return settled;
+  SettleRecording(*request_.show.recording_score, settled);
+  settled.levels = levels_;
+  return settled;
 }
 
 // One encode for both first: it tells what the stream is worth alone, and stands where no recording of its own looks
 // better.
-Placement Planner::PlaceBoth() {
+Planner::Settled Planner::ChooseWay() {
   const Show& show = request_.show;
-  refinements_.clear();  // they may not fit any more
-  if (!draft_.RecordingIsFree() && !show.recording_is_stream)
-    return PlaceStream(
-        plan_.pictures, [&](const Targets& at) { return PlaceAt(at); }, plan_.targets);
   std::erase_if(plan_.trade, [](const TradePoint& point) { return point.why.key != "trade.failed-proof"; });
-  Settled best;
-  best.targets = request_.targets;
-  best.placement = PlaceStream(
-      plan_.pictures, [&](const Targets& at) { return PlaceOneEncode(FamiliesAt(at), plan_.capacity); }, best.targets);
-  if (best.placement.feasible.empty()) return best.placement;
-  // What the stream gives is told by what it could have alone, B-frames and look-ahead included.
-  RefineAlone(best);
-  if (show.recording_is_stream) return Take(std::move(best));
+  Settled best{request_.targets, {}, {}, {}};
+  best.placement = PlaceOneEncode(best.targets);
+  if (best.placement.feasible.empty() || show.recording_is_stream) return best;
   const Pair one = best.placement.feasible.front();
-  const Refinements alone = best.refinements;
   stream_alone_ = one.stream;
-  draft_.Begin(PlanStage::kPlacement);
   draft_.NoteWay(PointOf(one, Message{"trade.costs-nothing"}));
-  // After a proof run that left too little what is known must do: a second look at lighter streams takes long.
-  if (show.favour == Favour::kStream && plan_.proving.attempts.empty()) MeasureLighterStreams();
   double best_worth = WorthOf(one) + kBetter;
   std::vector<RecordingWay> done;
   for (const RecordingWay& way : WaysToRecord()) {
@@ -78,8 +148,7 @@ Placement Planner::PlaceBoth() {
     if (smaller || !draft_.MayGoOn(PlanStage::kPlacement) ||
         std::any_of(done.begin(), done.end(), [&](const RecordingWay& other) { return IsWithin(way, other); }))
       continue;
-    std::optional<Settled> settled = SettleWay(way, one.stream.settings);
-    refinements_ = alone;
+    std::optional<Settled> settled = SettleWay(way);
     if (!settled) continue;
     const Pair& pair = settled->placement.feasible.front();
     if (show.favour != Favour::kBalance || stream_alone_->score - pair.stream.score < kLittle) done.push_back(way);
@@ -88,14 +157,7 @@ Placement Planner::PlaceBoth() {
       best_worth = worth;
     }
   }
-  return Take(std::move(best));
-}
-
-// At the targets' picture, with as many encodes as the pair that stood before.
-Placement Planner::PlaceAgain(bool one_encode) {
-  if (!one_encode) return PlaceAt(plan_.targets);
-  plan_.targets.recording = plan_.targets.stream;
-  return PlaceOneEncode(FamiliesAt(plan_.targets), plan_.capacity);
+  return best;
 }
 
 // Of the pairs that may be taken.
@@ -120,13 +182,11 @@ bool Planner::MayLookBetterThanTheStream(const Targets& targets) {
 }
 
 // Places both with the recording at that picture; nothing if none fits, or the stream loses too much.
-std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, const EncodeSettings& alone) {
+std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way) {
   const bool stream_first = request_.show.favour == Favour::kStream;
-  Settled settled;
-  settled.targets = request_.targets;
+  const double least = stream_alone_->score - request_.show.stream_gives;
+  Settled settled{request_.targets, {}, {}, {}};
   settled.targets.recording = AtPicture(request_.targets.recording, way);
-  settled.targets.stream.size = alone.size;
-  settled.targets.stream.frame_rate = alone.frame_rate;
   GuessLevels();
   TradePoint point;
   point.size = way.size;
@@ -137,68 +197,29 @@ std::optional<Planner::Settled> Planner::SettleWay(const RecordingWay& way, cons
     return std::nullopt;
   };
   if (!MayLookBetterThanTheStream(settled.targets)) return refuse(Message{"trade.looks-no-better"});
-  if (stream_first) {
-    const Option* stream = StreamThatLeavesRoom(settled.targets);
-    if (!stream) return refuse(Message{"trade.no-room", {{"gives", request_.show.stream_gives}}});
-    const EncodeSettings& chosen = stream->settings;
-    if (RefinementOf(chosen) == RefinementOf(request_.targets.stream))
-      refinements_.erase({chosen.encoder, chosen.preset, chosen.device});
-    PlaceAtPicture(*stream, settled);
-  } else {
-    settled.placement = PlaceStream(
-        plan_.pictures, [&](const Targets& at) { return PlaceAt(at); }, settled.targets);
-  }
-  if (settled.placement.feasible.empty()) return refuse(Message{"trade.does-not-fit"});
+  if (!stream_first)
+    settled.placement = PlaceBeside(settled.targets, std::nullopt, kAnything);
+  else if (request_.show.recording_score)
+    settled.placement = PlaceBeside(settled.targets, stream_alone_->settings.frame_rate, least);
+  else
+    settled.placement = PlaceTheBestRecording(settled.targets);
+  if (settled.placement.feasible.empty())
+    return refuse(stream_first ? Message{"trade.no-room", {{"gives", request_.show.stream_gives}}}
+                               : Message{"trade.does-not-fit"});
   double lost = stream_alone_->score - settled.placement.feasible.front().stream.score;
   point = PointOf(settled.placement.feasible.front(), {});
   if (stream_first && lost > request_.show.stream_gives)
     return refuse(Message{"trade.gives-too-much", {{"lost", lost}, {"gives", request_.show.stream_gives}}});
   if (request_.show.recording_score && !SettleWithSomeEncoder(settled)) return refuse(Message{"trade.level-too-heavy"});
-  if (stream_first && !request_.show.recording_score) PreferTheBestRecording(settled);
   Pair& pair = settled.placement.feasible.front();
   // Ways are compared by all clips: a smaller picture ruins text more than waves.
   options_.Measure(pair.recording.settings);
   pair.recording = options_.MeasureEverywhere(pair.recording.settings);
   settled.levels = levels_;
-  settled.refinements = refinements_;
   lost = stream_alone_->score - pair.stream.score;
   const Message cost = lost < kNothing ? Message{"trade.costs-nothing"} : Message{"trade.costs", {{"lost", lost}}};
   draft_.NoteWay(PointOf(pair, cost));
   return settled;
-}
-
-// At a given bit rate a slower preset of the recording looks better as a rule, and by little: of the presets up to the
-// one that was placed, and of what was measured besides, the pair that makes most of what the stream may give.
-void Planner::PreferTheBestRecording(Settled& settled) {
-  Pair best = settled.placement.feasible.front();
-  EncodeSettings faster = best.recording.settings;
-  for (const std::string& preset : FindFamily(faster.encoder).presets) {
-    if (preset == best.recording.settings.preset) break;
-    faster.preset = preset;
-    options_.Measure(faster);
-  }
-  const auto is_of = [](const EncodeSettings& settings, const EncodeSettings& target) {
-    EncodeSettings asked = WithEncoder(target, settings.encoder, settings.preset);
-    asked.device = settings.device;
-    return settings == asked;
-  };
-  const Refinement as_asked = RefinementOf(settled.targets.stream);
-  for (const Option& stream : options_.options()) {
-    if (!is_of(WithRefinement(stream.settings, as_asked), settled.targets.stream) || !MayStream(stream)) continue;
-    for (const Option& recording : options_.options()) {
-      if (!is_of(recording.settings, settled.targets.recording) || !recording.scored() ||
-          !recording.keeps_pace(options_.required_headroom()) ||
-          !draft_.MayUse(Role::kRecording, recording.settings.encoder, recording.settings.device))
-        continue;
-      const double gain = recording.score - best.recording.score;
-      const bool better = gain > kBetter || (gain >= -kLittle && stream.score > best.stream.score + kBetter);
-      if (!better) continue;
-      Pair pair{stream, recording, PredictDemand(stream, recording, plan_.capacity)};
-      if (pair.demand.fits) best = std::move(pair);
-    }
-  }
-  if (!SameSettings(best, settled.placement.feasible.front()))
-    settled.placement.feasible.insert(settled.placement.feasible.begin(), best);
 }
 
 // For a look at what may fit: a little worse than what another picture needed, or than where a search begins.
@@ -227,30 +248,10 @@ bool Planner::SettleWithSomeEncoder(Settled& settled) {
     levels_.clear();
     if (!SettleRecording(*request_.show.recording_score, settled)) continue;
     // Where no level was found the rule's bit rate stands.
-    if (levels_.empty()) settled.placement = PlaceAt(settled.targets);
+    if (levels_.empty()) settled.placement = PlaceBeside(settled.targets, std::nullopt, least);
     return !settled.placement.feasible.empty();
   }
   return false;
-}
-
-// Both, with the stream's picture that of an option; the reasons are those of the picture.
-void Planner::PlaceAtPicture(const Option& stream, Settled& settled) {
-  const auto picture = std::find_if(plan_.pictures.begin(), plan_.pictures.end(), [&](const TriedPicture& tried) {
-    return tried.size == stream.settings.size && tried.rate == stream.settings.frame_rate;
-  });
-  if (picture != plan_.pictures.end())
-    ChoosePicture(plan_.pictures, *picture,
-                  Message{picture == plan_.pictures.begin() ? "picture.best" : "picture.best-beside-recording"},
-                  settled.targets);
-  settled.placement = PlaceAt(settled.targets);
-}
-
-Placement Planner::Take(Settled settled) {
-  plan_.targets = std::move(settled.targets);
-  levels_ = std::move(settled.levels);
-  refinements_ = std::move(settled.refinements);
-  plan_.recording_level = std::move(settled.level);
-  return std::move(settled.placement);
 }
 
 // The recording that was just proven did not hold with room, beside a stream that loses little: a lighter one may.

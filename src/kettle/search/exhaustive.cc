@@ -12,7 +12,8 @@ namespace kettle {
 
 int GridSize(const SearchSpace& space, std::size_t footage) {
   std::size_t presets = 0;
-  for (const std::string& family : space.families) presets += FindFamily(family).presets.size();
+  for (const std::string& family : space.families)
+    presets += FindFamily(family).presets.size() * space.DevicesOf(family).size();
   return static_cast<int>(presets * space.sizes.size() * space.rates.size() * footage);
 }
 

@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
-#include "kettle/search/finalists.h"
+// What counts where clips have calm moments too, and several clips.
+#include "kettle/search/picture_search.h"
 
-#include <algorithm>
 #include <cmath>
 
 #include "fakes.h"
-#include "kettle/option/with_encoder.h"
 #include "kettle/search/candidates.h"
 
 namespace kettle {
@@ -33,47 +32,41 @@ class StretchRunner final : public TrialRunner {
   double busiest_lines_, calmest_lines_;
 };
 
-class FinalistsTest : public testing::Test {
+class CalmTest : public testing::Test {
  protected:
-  // Searched, then ranked by both stretches.
   std::vector<TriedPicture> Rank(StretchRunner& runner, bool has_calm = true) {
     TrialBook book(runner, {}, [](const auto&) {});
     std::map<std::string, Footage> calm;
     if (has_calm) calm.emplace("clip", test::FakeFootage("clip, calmest"));
     OptionBook options(book, {test::FakeFootage("clip")}, 0.2, 0, {}, calm);
     const SearchSpace space{test::SmallSettings(), CandidateSizes({1280, 720}), {{60, 1}}, {"x264"}};
-    std::vector<TriedPicture> searched = SearchPicture(space, options);
-    by_busiest_ = searched.front().size.height;
-    return RankFinalists(std::move(searched), options);
+    return SearchPicture(space, options);
   }
-
-  int by_busiest_ = 0;
 };
 
-TEST_F(FinalistsTest, BothStretchesCountHalfEach) {
+TEST_F(CalmTest, BothStretchesCountHalfEach) {
   StretchRunner runner(504, 720);
   const auto ranked = Rank(runner);
-  EXPECT_EQ(by_busiest_, 504);
   EXPECT_EQ(ranked.front().size.height, 576) << "between 504 and 720, on a scale of ratios: 602";
   const Option& best = *ranked.front().best;
   EXPECT_DOUBLE_EQ(best.score, (best.busiest_score() + best.calmest_score()) / 2);
   EXPECT_GT(best.calmest_score(), best.busiest_score());
 }
 
-TEST_F(FinalistsTest, OnlyWhatComesNearIsMeasuredInTheCalmestToo) {
+TEST_F(CalmTest, OnlyWhatComesNearIsMeasuredInTheCalmestToo) {
   StretchRunner runner(504, 504);
   const auto ranked = Rank(runner);
   EXPECT_EQ(ranked.front().size.height, 504);
-  EXPECT_EQ(runner.calm_trials, 3) << "the best and a neighbour on each side";
-  EXPECT_FALSE(ranked[2].best->calm.empty());
-  EXPECT_TRUE(ranked[3].best->calm.empty()) << "what was not measured whole comes after what was";
+  EXPECT_LE(runner.calm_trials, 6) << "of 80";
+  for (std::size_t i = 1; i < ranked.size(); ++i)
+    EXPECT_GE(!ranked[i - 1].best->calm.empty(), !ranked[i].best->calm.empty()) << "what was measured whole comes first";
 }
 
-TEST_F(FinalistsTest, ASmallerSizeThatIsBehindWhenBusyIsNotMeasuredInTheCalmest) {
+TEST_F(CalmTest, TheLargestSizeIsTheBestIfBothStretchesSaySo) {
   StretchRunner runner(900, 900);
   const auto ranked = Rank(runner);
   EXPECT_EQ(ranked.front().size.height, 720);
-  EXPECT_EQ(runner.calm_trials, 1) << "the next size, of 648 lines, looks two points worse";
+  EXPECT_LE(runner.calm_trials, 5) << "of 80";
 }
 
 // 60 frames a second look `lost` points worse than 30.
@@ -90,13 +83,13 @@ class ByRateRunner final : public TrialRunner {
   double lost_;
 };
 
-TEST(Finalists, OfThoseThatLookAlikeTheOneWithMoreFramesComesFirst) {
+TEST(SearchPicture, OfThoseThatLookAlikeTheOneWithMoreFramesComesFirst) {
   const auto best_rate = [](double lost) {
     ByRateRunner runner(lost);
     TrialBook book(runner, {}, [](const auto&) {});
     OptionBook options(book, {test::FakeFootage("clip")}, 0.2);
     const SearchSpace space{test::SmallSettings(), {{640, 360}}, {{60, 1}, {30, 1}}, {"x264"}};
-    return RankFinalists(SearchPicture(space, options), options).front().rate.fps();
+    return SearchPicture(space, options).front().rate.fps();
   };
   EXPECT_EQ(best_rate(0.2), 60);
   EXPECT_EQ(best_rate(0.5), 30);
@@ -116,35 +109,17 @@ class TextRunner final : public TrialRunner {
   }
 };
 
-TEST(Finalists, TheBestIsTheBestOnFootageThatWasLeftOutToo) {
+TEST(SearchPicture, TheBestIsTheBestOnFootageThatWasLeftOutToo) {
   TextRunner runner;
   TrialBook book(runner, {}, [](const auto&) {});
   OptionBook options(book, {test::FakeFootage("quick turns"), test::FakeFootage("text")}, 0.2);
   const SearchSpace space{test::SmallSettings(), CandidateSizes({1280, 720}), {{60, 1}}, {"x264"}};
-  const auto ranked = RankFinalists(SearchPicture(space, options), options);
+  const auto ranked = SearchPicture(space, options);
   EXPECT_GE(ranked.front().size.height, 500);
   EXPECT_EQ(ranked.front().best->clips.size(), 2u);
 }
 
-TEST(Finalists, ANeighbourIsMeasuredWithItsSlowerPresetBeforeItIsJudged) {
-  StretchRunner runner(504, 720);
-  TrialBook book(runner, {}, [](const auto&) {});
-  OptionBook options(book, {test::FakeFootage("clip")}, 0.2, 0, {}, {{"clip", test::FakeFootage("clip, calmest")}});
-  const auto option = [&](FrameSize size, const std::string& preset) {
-    EncodeSettings settings = WithEncoder(test::SmallSettings(), "x264", preset);
-    settings.size = size;
-    return settings;
-  };
-  TriedPicture best{{896, 504}, {60, 1}, options.Measure(option({896, 504}, "slow"))};
-  TriedPicture next{{1024, 576}, {60, 1}, options.Measure(option({1024, 576}, "fast"))};
-  next.untried = {option({1024, 576}, "slow"), 60};
-  const auto ranked = RankFinalists({best, next}, options);
-  EXPECT_EQ(ranked.front().size.height, 576);
-  EXPECT_TRUE(options.Known(option({1024, 576}, "slow")));
-  EXPECT_FALSE(ranked.front().untried);
-}
-
-TEST_F(FinalistsTest, WithoutACalmStretchTheOrderStays) {
+TEST_F(CalmTest, WithoutACalmStretchTheBusiestDecides) {
   StretchRunner runner(504, 720);
   EXPECT_EQ(Rank(runner, false).front().size.height, 504);
   EXPECT_EQ(runner.calm_trials, 0);
