@@ -22,7 +22,9 @@ class StretchRunner final : public TrialRunner {
     const bool calm = request.footage.label == "clip, calmest";
     calm_trials += calm;
     const double lines = std::log2(request.settings.size.height / (calm ? calmest_lines_ : busiest_lines_));
-    trial.quality = test::QualityOf((calm ? 80 : 50) - 20 * lines * lines);
+    const auto& presets = FindFamily("x264").presets;
+    const auto preset = std::find(presets.begin(), presets.end(), request.settings.preset) - presets.begin();
+    trial.quality = test::QualityOf((calm ? 80 : 50) - 20 * lines * lines - 20 * std::pow(0.5, preset));
     return trial;
   }
 

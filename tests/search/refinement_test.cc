@@ -24,7 +24,7 @@ class ExtrasRunner final : public TrialRunner {
     const auto& presets = FindFamily(s.encoder).presets;
     const auto preset = static_cast<double>(std::find(presets.begin(), presets.end(), s.preset) - presets.begin());
     const bool refined = s.b_frames || s.look_ahead_frames;
-    Trial trial = test::DoneTrial(request, 400 / std::pow(1.5, preset) / (refined ? 1.05 : 1));
+    Trial trial = test::DoneTrial(request, 450 / std::pow(1.5, preset) / (refined ? 1.05 : 1));
     test::SetCores(trial, 0.5);
     trial.b_frames = s.b_frames.value_or(3);
     trial.quality = test::QualityOf(50 + 2 * preset + gain_(s));

@@ -17,7 +17,8 @@ constexpr Estimate kPixelSlope{1.2, 0.2};  // of log pixels
 constexpr Estimate kBitSlope{0.5, 0.2};    // of log bits a pixel
 constexpr Estimate kPresetStep{0.35, 0.2};  // from a preset to the next slower one
 constexpr Estimate kClip{0, 0.3};           // a clip beside the first
-constexpr Estimate kExtra{0.05, 0.15};      // B-frames, look-ahead and the like, where they are asked for
+constexpr Estimate kExtra{0.05, 0.15};      // multi-pass, and each doubling of B-frames, where they are asked for
+constexpr Estimate kLookAhead{0.03, 0.05};  // each doubling of look-ahead
 constexpr Estimate kOwn{0, 0.1};            // what an encode takes beside what its parts tell
 constexpr double kPixels = 5e5, kBitsAPixel = 0.1;
 
@@ -45,7 +46,7 @@ LinearBelief::Sum CostModel::PartsOf(const EncodeSettings& settings, const std::
     add("step to " + encoder + " " + presets[static_cast<std::size_t>(step)], kPresetStep, 1);
   add("clip " + clip, kClip, 1);
   if (settings.b_frames) add("B-frames of " + encoder, kExtra, std::log2(1.0 + *settings.b_frames));
-  if (settings.look_ahead_frames) add("look-ahead of " + encoder, kExtra, std::log2(1.0 + *settings.look_ahead_frames));
+  if (settings.look_ahead_frames) add("look-ahead of " + encoder, kLookAhead, std::log2(1.0 + *settings.look_ahead_frames));
   if (settings.multi_pass.value_or(false)) add("multi-pass of " + encoder, kExtra, 1);
   return parts;
 }

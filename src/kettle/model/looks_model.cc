@@ -40,7 +40,7 @@ double UsualScore(const std::string& encoder, double place) {
 
 // B-frames, look-ahead and passes that are asked for gain each for itself, most where the preset leaves them out: in
 // points, as a rule, and how far from it.
-constexpr double kBFramesGain = 2, kBFramesVary = 3.5, kOthersGain = 0.5, kOthersVary = 1.5, kGainsVaryAnyway = 0.5;
+constexpr double kBFramesGain = 2, kBFramesVary = 3.5, kOthersGain = 0.5, kOthersVary = 1.5, kGainsVaryAnyway = 0.8;
 constexpr double kDoublings = 2;  // of their number: so far apart two refinements are alike
 
 double UsualGain(const EncodeSettings& settings, double left_out) {

@@ -73,15 +73,7 @@ EachCandidates EncodeEachPlanner::CandidatesFor(const OwnStream& own) {
   } else {
     tried = SearchPicture({own.stream, own.sizes, own.rates, own.families, draft_.space.devices}, options_);
   }
-  if (!tried.empty() && tried.front().best) {
-    const Option best = *tried.front().best;
-    const auto& presets = FindFamily(best.settings.encoder).presets;
-    for (auto preset = std::find(presets.begin(), presets.end(), best.settings.preset); preset != presets.begin();) {
-      EncodeSettings faster = best.settings;
-      faster.preset = *--preset;
-      if (options_.MeasureWhole(faster).score < best.score - kStepsDown) break;
-    }
-  }
+  if (!tried.empty() && tried.front().best) MeasureFasterPresets(*tried.front().best, kStepsDown);
   EachCandidates candidates{own.destinations, {}};
   for (const Option& option : options_.options())
     if (IsOf(option, own) && request_.stream_devices.Has(option.settings.encoder, option.settings.device) &&
@@ -90,6 +82,16 @@ EachCandidates EncodeEachPlanner::CandidatesFor(const OwnStream& own) {
       candidates.options.push_back(option);
   pictures_[own.destinations.front()] = std::move(tried);
   return candidates;
+}
+
+// Faster presets of an option, each until one is that many points behind it.
+void EncodeEachPlanner::MeasureFasterPresets(const Option& option, double most_behind) {
+  const auto& presets = FindFamily(option.settings.encoder).presets;
+  for (auto preset = std::find(presets.begin(), presets.end(), option.settings.preset); preset != presets.begin();) {
+    EncodeSettings faster = option.settings;
+    faster.preset = *--preset;
+    if (options_.MeasureWhole(faster).score < option.score - most_behind) break;
+  }
 }
 
 std::vector<EachCandidates> EncodeEachPlanner::AllCandidates(const std::vector<OwnStream>& streams) {
@@ -225,9 +227,10 @@ Demand EncodeEachPlanner::LeastForEach(const Option& one) const {
 
 // Why not even the lightest encodes fit, as far as that is known without a search; empty if they may. Where there is a
 // GPU too, what fits depends on who goes where.
-Message EncodeEachPlanner::WhyTooMuch(const Option& one) const {
+Message EncodeEachPlanner::WhyTooMuch(const Option& one) {
   const auto& known = options_.options();
   if (std::any_of(known.begin(), known.end(), [](const Option& option) { return option.device == "gpu"; })) return {};
+  MeasureFasterPresets(one, kMostLost);
   const std::vector<Message> lacking = Lacking(LeastForEach(one), plan_.capacity);
   return lacking.empty() ? Message{} : Message{"each.does-not-fit", {{"lacking", lacking}}};
 }

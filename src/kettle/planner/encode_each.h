@@ -24,7 +24,8 @@ class EncodeEachPlanner {
  private:
   bool MayGain(const OwnStream& own) const;
   bool SomeMayGain(const std::vector<OwnStream>& streams) const;
-  Message WhyTooMuch(const Option& one) const;
+  Message WhyTooMuch(const Option& one);
+  void MeasureFasterPresets(const Option& option, double most_behind);
   TriedPicture PictureToScout(const std::string& family, const Option& one) const;
   bool ComesNear(const std::string& family, const Option& one);
   std::vector<OwnStream> ScoutOwnStreams(const Option& one);

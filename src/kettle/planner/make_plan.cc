@@ -107,6 +107,12 @@ void Planner::PlaceAndProve() {
     const double expected = plan_.capacity.real_time_factor;
     PlaceAll();
     const std::vector<Pair>& feasible = plan_.placement.feasible;
+    if (feasible.empty() && !stepped_up && !plan_.proving.attempts.empty()) {
+      // By what the run took nothing fits: runs of lighter pictures tell more.
+      plan_.capacity = draft_.CapacityAsAsked();
+      GiveUpPicturesAsHeavyAs(plan_.proving.attempts.back().pair.stream);
+      PlaceAll();
+    }
     if (stepped_up && (feasible.empty() || !LooksBetterThanWhatStands(feasible.front()))) break;
     if (feasible.empty()) plan_.capacity = draft_.CapacityAsAsked();  // what is nearest is told by what trials say
     const bool last = round >= kMostRounds;

@@ -19,7 +19,7 @@ constexpr double kSpeedError = 0.09, kGivenUpError = 0.2, kProcessorTimeError = 
 
 // By how much a clip's calmest seconds look better than its busiest: in points, for a factor of e of pixels and frame
 // rate, for each preset slower. First beliefs, wide enough for two or three looks to move them.
-constexpr Estimate kCalmGain{4, 8}, kCalmGainByPixels{2, 4}, kCalmGainByRate{-4, 4}, kCalmGainByPreset{0.5, 1};
+constexpr Estimate kCalmGain{4, 8}, kCalmGainByPixels{2, 4}, kCalmGainByRate{2, 4}, kCalmGainByPreset{0.5, 1};
 constexpr double kCalmError = 1;
 
 const std::string kFootage;  // what an option is measured on counts as one: its worst clip
@@ -105,18 +105,15 @@ Outlook::Pace Outlook::PaceOf(const EncodeSettings& settings) {
           Fits(settings, log_seconds)};
 }
 
-// As measured; else of encodes as fast as this one may be, from the fastest tenth to the slowest, those that fit.
+// Of encodes as fast as this one may be, from the fastest tenth to the slowest, those that fit.
 double Outlook::Fits(const EncodeSettings& settings, const Estimate& log_seconds) {
   constexpr double kDeciles[] = {-1.28, -0.52, 0, 0.52, 1.28};  // the middles of five parts that are as likely
   if (!space_.fits) return 1;
-  const auto& known = book_.options();
-  const auto measured = std::find_if(known.begin(), known.end(), [&](const Option& o) { return o.settings == settings; });
-  if (measured != known.end() && measured->trouble.empty()) return space_.Fits(*measured) ? 1 : 0;
-  const auto like = std::find_if(known.begin(), known.end(), [&](const Option& option) {
+  const auto like = std::find_if(book_.options().begin(), book_.options().end(), [&](const Option& option) {
     return CoderOf(option.settings) == CoderOf(settings) && option.trouble.empty();
   });
   Option expected;
-  if (like != known.end()) {  // where it runs
+  if (like != book_.options().end()) {  // where it runs
     expected.device_name = like->device_name;
     expected.bus_address = like->bus_address;
     expected.feeding_cores = like->feeding_cores;
@@ -124,7 +121,7 @@ double Outlook::Fits(const EncodeSettings& settings, const Estimate& log_seconds
   expected.settings = settings;
   expected.device = Name(FindFamily(settings.encoder).device);
   const Estimate log_processors = processors_.LogSeconds(settings, kFootage);
-  const bool on_processors = like == known.end() ? expected.device == "cpu" : like->cpu_cores > 0;
+  const bool on_processors = like == book_.options().end() ? expected.device == "cpu" : like->cpu_cores > 0;
   double fitting = 0;
   for (const double off : kDeciles) {
     expected.throughput_fps = std::exp(-log_seconds.mean - off * log_seconds.deviation);

@@ -66,7 +66,6 @@ class Searcher {
   bool Holds(const Option& option) const {
     return option.scored() && option.keeps_pace(book_.required_headroom()) && space_.Fits(option);
   }
-  bool KeepsPace(const Option& option) const { return option.scored() && option.keeps_pace(book_.required_headroom()); }
   bool IsWhole(const Option& option) const { return option.measured && (!book_.has_calm() || !option.calm.empty()); }
   const Option* Known(const EncodeSettings& settings) const {
     for (const Option& option : book_.options())
@@ -81,12 +80,12 @@ class Searcher {
     return option && Holds(*option) && option->measured && option->calm.empty();
   }
 
-  // What was too slow by one look may be so by chance; the model tells how probable that is.
+  // What was too slow or took too much by one look may be so by chance; the model tells how probable that is.
   bool MayBeAsked(const Candidate& candidate) const {
     if (candidate.looks == 0 || LacksCalm(candidate)) return true;
     if (candidate.looks >= kMostLooks) return false;
     const Option* option = Known(candidate.settings);
-    return option && option->trouble.empty() && !KeepsPace(*option);
+    return option && option->trouble.empty() && !Holds(*option);
   }
 
   Rival RivalOf(const Candidate& candidate, const Estimate& score, Outlook& outlook) const {
