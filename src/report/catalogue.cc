@@ -347,7 +347,6 @@ const MessageWords& AllButDiagnosis() {
       {"time-budget.placement", "more presets"},
       {"time-budget.proof", "another proof run"},
       {"time-budget.recording-level", "the recording's quality level"},
-      {"time-budget.refinement", "B-frames and look-ahead"},
       // How to record
       {"trade.best-beside", "the best that fits beside the stream ({size} at {rate}: {why})"},
       {"trade.costs", "costs the stream {lost:.1f} points"},

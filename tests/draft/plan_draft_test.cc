@@ -58,23 +58,22 @@ TEST_F(Draft, SearchesOnTheFirstDeviceThatWorksAndMayBeUsed) {
   EXPECT_EQ(Make().space.DeviceOf("nvenc-h264"), 1) << "it may only record";
 }
 
-TEST_F(Draft, MeasuresAtMostHalfOfTheGrid) {
+TEST_F(Draft, CountsTheGrid) {
   const std::size_t presets = FindFamily("x264").presets.size() + FindFamily("nvenc-h264").presets.size();
   EXPECT_EQ(Make().plan.grid, static_cast<int>(2 * presets)) << "stream and recording, one picture each, one clip";
-  EXPECT_EQ(draft_->options.trials_left(), static_cast<int>(presets));
 }
 
 TEST_F(Draft, SaysOnceWhatTheTimeLeftOut) {
   request_.time = TimeBudget([this] { return left_; }, 10);
-  EXPECT_TRUE(Make().MayGoOn(PlanStage::kRefinement));
+  EXPECT_TRUE(Make().MayGoOn(PlanStage::kRecordingLevel));
   left_ = 0;
-  EXPECT_FALSE(draft_->MayGoOn(PlanStage::kRefinement));
-  EXPECT_FALSE(draft_->MayGoOn(PlanStage::kRefinement));
+  EXPECT_FALSE(draft_->MayGoOn(PlanStage::kRecordingLevel));
+  EXPECT_FALSE(draft_->MayGoOn(PlanStage::kRecordingLevel));
   EXPECT_FALSE(draft_->MayGoOn(PlanStage::kBesides));
   draft_->TellWhatWasLeftOut();
   ASSERT_EQ(draft_->plan.targets.warnings.size(), 1U);
   EXPECT_THAT(draft_->plan.targets.warnings.front(),
-              test::Says("the time budget left these out: B-frames and look-ahead, what to lower when the line drops"));
+              test::Says("the time budget left these out: the recording's quality level, what to lower when the line drops"));
 }
 
 TEST_F(Draft, WithoutTimeOnlyTheFirstProofRunIsLeft) {

@@ -20,7 +20,7 @@ TEST(TimeBudget, ThePictureGetsThreeFifthsOfWhatAProofRunLeaves) {
   EXPECT_FALSE(budget.Allows(PlanStage::kPicture)) << "30 of 50 s are over at the end of the next trial";
   EXPECT_TRUE(budget.Allows(PlanStage::kPlacement));
   left = 20;
-  EXPECT_FALSE(budget.Allows(PlanStage::kRefinement));
+  EXPECT_FALSE(budget.Allows(PlanStage::kPlacement));
   EXPECT_TRUE(budget.Allows(PlanStage::kProof));
   left = 17;
   EXPECT_FALSE(budget.Allows(PlanStage::kProof));

@@ -31,7 +31,8 @@ FakeRunner::Machine RandomMachine(unsigned seed) {
     double fps = cpu ? cpu_fastest / std::pow(cpu_fall, preset) : gpu_fastest / std::pow(gpu_fall, preset);
     if (recording) fps /= heavier;
     if (footage == "easy") fps *= easier;
-    // As with real encoders, a processor's first presets differ much and its last ones hardly; a card's all differ alike.
+    // As with real encoders, a processor's first presets differ much and its last ones hardly; a card's all differ
+    // alike.
     const double gained = cpu ? 0.1 * (1 - std::pow(0.55, preset)) - 0.06 : 0.01 * preset;
     const double ssim = (cpu ? cpu_ssim : gpu_ssim) + gained + (footage == "easy" ? 0.02 : 0);
     return Figures{fps, cpu ? 2 * 60 / fps : 0.03, ssim};

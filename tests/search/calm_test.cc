@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // What counts where clips have calm moments too, and several clips.
-#include "kettle/search/picture_search.h"
-
 #include <cmath>
 
 #include "fakes.h"
 #include "kettle/search/candidates.h"
+#include "kettle/search/picture_search.h"
 
 namespace kettle {
 namespace {
@@ -61,7 +60,8 @@ TEST_F(CalmTest, OnlyWhatComesNearIsMeasuredInTheCalmestToo) {
   EXPECT_EQ(ranked.front().size.height, 504);
   EXPECT_LE(runner.calm_trials, 6) << "of 80";
   for (std::size_t i = 1; i < ranked.size(); ++i)
-    EXPECT_GE(!ranked[i - 1].best->calm.empty(), !ranked[i].best->calm.empty()) << "what was measured whole comes first";
+    EXPECT_GE(!ranked[i - 1].best->calm.empty(), !ranked[i].best->calm.empty())
+        << "what was measured whole comes first";
 }
 
 TEST_F(CalmTest, TheLargestSizeIsTheBestIfBothStretchesSaySo) {

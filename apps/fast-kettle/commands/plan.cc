@@ -167,7 +167,6 @@ const char* NameOf(PlanStage stage) {
   switch (stage) {
     case PlanStage::kPicture: return "finding size and frame rate";
     case PlanStage::kPlacement: return "fitting stream and recording together";
-    case PlanStage::kRefinement: return "trying B-frames and look-ahead";
     case PlanStage::kRecordingLevel: return "finding the recording's quality level";
     case PlanStage::kProof: return "proof run";
     case PlanStage::kEncodeEach: return "trying an encode for each destination";

@@ -73,7 +73,6 @@ Message NameOfWhatWasLeftOut(PlanStage stage) {
   switch (stage) {
     case PlanStage::kPicture: return Message{"time-budget.picture"};
     case PlanStage::kPlacement: return Message{"time-budget.placement"};
-    case PlanStage::kRefinement: return Message{"time-budget.refinement"};
     case PlanStage::kRecordingLevel: return Message{"time-budget.recording-level"};
     case PlanStage::kProof: return Message{"time-budget.proof"};
     case PlanStage::kEncodeEach: return Message{"time-budget.encode-each"};
@@ -122,7 +121,7 @@ void PlanDraft::Begin(PlanStage stage) {
 
 void PlanDraft::Tell() const {
   if (!request.watch) return;
-  PlanStatus status{stage_, options.trials_left(), std::nullopt};
+  PlanStatus status{stage_, std::max(0, plan.grid - options.trials()), std::nullopt};
   const EncodeSettings& asked = request.targets.stream;
   for (const Option& option : options.options())
     if (option.measured && option.keeps_pace(options.required_headroom()) && option.scored() &&

@@ -30,7 +30,6 @@ bool TimeBudget::Allows(PlanStage stage) const {
   switch (stage) {
     case PlanStage::kPicture: return left - kTrial >= picture_until_;
     case PlanStage::kPlacement:
-    case PlanStage::kRefinement:
     case PlanStage::kRecordingLevel: return left - kTrial >= trials_until_;
     case PlanStage::kProof: return left >= for_proof_ + kClosing;
     case PlanStage::kEncodeEach: return left >= kTrial + for_proof_ + kClosing;

@@ -8,9 +8,8 @@ namespace kettle {
 
 // What a planner is busy with, in this order; pictures that do not hold send it back to kPlacement.
 enum class PlanStage {
-  kPicture,         // the stream's size and frame rate
-  kPlacement,       // both encodes' presets
-  kRefinement,      // B-frames, look-ahead, passes
+  kPicture,         // the stream, with its B-frames and look-ahead
+  kPlacement,       // what goes beside it
   kRecordingLevel,  // the recording's quality
   kProof,           // both encodes in real time
   kEncodeEach,      // an encode for each destination

@@ -46,7 +46,8 @@ LinearBelief::Sum CostModel::PartsOf(const EncodeSettings& settings, const std::
     add("step to " + encoder + " " + presets[static_cast<std::size_t>(step)], kPresetStep, 1);
   add("clip " + clip, kClip, 1);
   if (settings.b_frames) add("B-frames of " + encoder, kExtra, std::log2(1.0 + *settings.b_frames));
-  if (settings.look_ahead_frames) add("look-ahead of " + encoder, kLookAhead, std::log2(1.0 + *settings.look_ahead_frames));
+  if (settings.look_ahead_frames)
+    add("look-ahead of " + encoder, kLookAhead, std::log2(1.0 + *settings.look_ahead_frames));
   if (settings.multi_pass.value_or(false)) add("multi-pass of " + encoder, kExtra, 1);
   return parts;
 }

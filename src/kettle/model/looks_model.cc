@@ -88,7 +88,8 @@ LooksModel::Point LooksModel::PointOf(const EncodeSettings& settings, const std:
 // Plain trends (a level, slopes, bends), and a rest that is alike where the coordinates are: one part of it common to
 // all clips, one of each clip.
 double LooksModel::Covariance(double roughness, const Point& one, const Point& other) {
-  const bool same_clip = one.clip == other.clip, same_encoder = one.encoder == other.encoder && one.device == other.device;
+  const bool same_clip = one.clip == other.clip,
+             same_encoder = one.encoder == other.encoder && one.device == other.device;
   const double trends = Square(kUnknown.deviation) + Square(kPixelTrend) * one.pixels * other.pixels +
                         Square(kRateTrend) * one.frame_rate * other.frame_rate +
                         Square(kBitTrend) * one.bits * other.bits +

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // How an encode looks, measured or not: its picture score, 0 to 100, as a smooth function of its pixels, its frame
-// rate, its preset, its bit rate, its B-frames, look-ahead and passes, learned from the scores of others. How smooth it is differs from clip to clip and
-// is learned too.
+// rate, its preset, its bit rate, its B-frames, look-ahead and passes, learned from the scores of others. How smooth it
+// is differs from clip to clip and is learned too.
 #pragma once
 
 #include <optional>
@@ -24,12 +24,12 @@ class LooksModel {
 
  private:
   struct Point {
-    double pixels, frame_rate, bits;  // logarithms, in the lengths below
-    double preset;                    // from 0, the first, up to 1
+    double pixels, frame_rate, bits;             // logarithms, in the lengths below
+    double preset;                               // from 0, the first, up to 1
     std::optional<double> b_frames, look_ahead;  // how often their number doubles from one; unset: as the preset has it
-    bool passes;                      // more than one is asked for
-    double left_out;                  // of these, by the preset itself: 0 to 1
-    double usual;                     // score, as a rule
+    bool passes;                                 // more than one is asked for
+    double left_out;                             // of these, by the preset itself: 0 to 1
+    double usual;                                // score, as a rule
     std::string encoder, clip;
     int device;
   };

@@ -115,7 +115,8 @@ Option OptionBook::MeasureOn(const EncodeSettings& settings, const Wanted& wante
       std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
   if (known != options_.end() && Tells(*known, wanted)) return *known;
   if (most_trials_ > 0 && !wanted.everywhere && trials_ + static_cast<int>(footage_.size()) > most_trials_)
-    return known == options_.end() ? Unmeasured(settings, "the search stops at half of all trials") : *known;
+    return known == options_.end() ? Unmeasured(settings, "the search stops at as many trials as the whole grid has")
+                                   : *known;
   if (known == options_.end() && watch_.may_measure && !watch_.may_measure(settings))
     return Unmeasured(settings, "the time budget was used up");
   std::vector<Trial> trials;

@@ -76,7 +76,6 @@ class OptionBook {
 
   const std::vector<Option>& options() const { return options_; }  // each once, in the order first asked
   int trials() const { return trials_; }                           // asked for, each once
-  int trials_left() const { return most_trials_ - trials_; }       // at most, where there is a limit
   double encode_seconds() const { return encode_seconds_; }        // that those took
   double required_headroom() const { return required_headroom_; }
   FrameRate source_rate() const { return footage_.front().rate; }  // of the pictures that are encoded

@@ -67,9 +67,7 @@ Demand PredictDemand(const Option& stream, const Option& recording, const Capaci
   return DemandOfAll({&stream, &recording}, &recording, capacity);
 }
 
-Demand DemandAlone(const Option& stream, const Capacity& capacity) {
-  return DemandOfAll({&stream}, &stream, capacity);
-}
+Demand DemandAlone(const Option& stream, const Capacity& capacity) { return DemandOfAll({&stream}, &stream, capacity); }
 
 Demand DemandOf(const Pair& pair, const Capacity& capacity) {
   Encodes encodes{&pair.stream};

@@ -97,8 +97,9 @@ std::optional<Pair> SlowestBeside(const Option& stream, const FamilyOptions& fam
   const auto holds = [&](const Option& recording) {
     return recording.keeps_pace(capacity.headroom) && pair_with(recording).demand.fits;
   };
-  const int last = LastHolding(family.most_presets(Role::kRecording),
-                               [&](int preset) { return holds(family.measure(Role::kRecording, preset)); }, 0);
+  const int last = LastHolding(
+      family.most_presets(Role::kRecording),
+      [&](int preset) { return holds(family.measure(Role::kRecording, preset)); }, 0);
   if (last < 0) return std::nullopt;
   Option best = family.measure(Role::kRecording, last);
   for (int preset = last - 1; preset >= 0; --preset)  // slower is mostly better, not always

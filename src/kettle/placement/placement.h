@@ -23,8 +23,8 @@ struct Capacity {
   // Processor time that encodes take at once in their busiest second in real time, over what trials of each alone say
   // on average; a proof run that takes more raises it.
   double real_time_factor = 1;
-  std::string game_card;             // where the game draws, by bus address; empty: not known
-  double copy_bytes_per_second = 0;  // that a processor copies of frames (ProbeCopy); 0: not measured
+  std::string game_card;                     // where the game draws, by bus address; empty: not known
+  double copy_bytes_per_second = 0;          // that a processor copies of frames (ProbeCopy); 0: not measured
   std::map<std::string, int> sessions = {};  // of a family, that its driver opens at once on one card, where known
 };
 

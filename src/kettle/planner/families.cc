@@ -44,17 +44,17 @@ std::vector<FamilyOptions> Planner::FamiliesAt(const Targets& targets) {
         asked.device = device;
         return WithRefinement(asked, BestRefinement(asked));
       };
-      families.push_back(
-          {name, static_cast<int>(FindFamily(name).presets.size()),
-           [this, settings](Role role, int preset) {
-             const EncodeSettings asked = settings(role, preset);
-             if (role == Role::kStream) return options_.MeasureWhole(asked);
-             // How a recording looks tells nothing until its level is found.
-             return request_.show.recording_score ? options_.MeasureSpeed(asked) : options_.Measure(asked);
-           },
-           [this, settings](Role role, int preset) { return options_.Known(settings(role, preset)); }, device,
-           RecordingPresets(name), draft_.MayUse(Role::kStream, name, device),
-           draft_.IsPlainRecording(name) && draft_.MayUse(Role::kRecording, name, device)});
+      families.push_back({name, static_cast<int>(FindFamily(name).presets.size()),
+                          [this, settings](Role role, int preset) {
+                            const EncodeSettings asked = settings(role, preset);
+                            if (role == Role::kStream) return options_.MeasureWhole(asked);
+                            // How a recording looks tells nothing until its level is found.
+                            return request_.show.recording_score ? options_.MeasureSpeed(asked)
+                                                                 : options_.Measure(asked);
+                          },
+                          [this, settings](Role role, int preset) { return options_.Known(settings(role, preset)); },
+                          device, RecordingPresets(name), draft_.MayUse(Role::kStream, name, device),
+                          draft_.IsPlainRecording(name) && draft_.MayUse(Role::kRecording, name, device)});
     }
   }
   return families;
@@ -79,8 +79,8 @@ int Planner::RecordingPresets(const std::string& family) const {
   return by_level ? static_cast<int>(FindFamily(family).presets.size()) / 2 + 1 : 0;
 }
 
-// Why an encoder has no part in what was placed, as stream or as recording, by the best and the fastest that is known of
-// it at that picture.
+// Why an encoder has no part in what was placed, as stream or as recording, by the best and the fastest that is known
+// of it at that picture.
 void Planner::TellWhatIsRuledOut(Placement& placement, const Targets& targets) {
   const double headroom = options_.required_headroom();
   const bool one_encode = !placement.feasible.empty() && placement.feasible.front().one_encode;
@@ -94,22 +94,22 @@ void Planner::TellWhatIsRuledOut(Placement& placement, const Targets& targets) {
       if (option.scored() && option.keeps_pace(headroom) && (!best || option.score > best->score)) best = &option;
     }
     if (!fastest || !family.streams) continue;
-    const std::string recording = one_encode ? fastest->title() : "any";
+    const auto refuse = [&](const Option& option, const std::optional<Demand>& demand, const Message& why) {
+      placement.rejected.push_back({option.title(), one_encode ? option.title() : "any", demand, why});
+    };
     if (!best) {
-      placement.rejected.push_back({fastest->title(), recording, std::nullopt, TooSlow(*fastest, headroom)});
-    } else if (!placement.feasible.empty()) {
-      const Option& taken = placement.feasible.front().stream;
-      placement.rejected.push_back({best->title(), recording, std::nullopt,
-                                    Message{"placement.looks-worse",
-                                            {{"score", best->score},
-                                             {"other", taken.title()},
-                                             {"other_score", taken.score}}}});
-    } else {
-      const Demand demand = AsOneEncode(*best, plan_.capacity).demand;
-      if (demand.fits) continue;
-      placement.rejected.push_back({best->title(), recording, demand,
-                                    Message{"placement.misfit", {{"lacking", Lacking(demand, plan_.capacity)}}}});
+      refuse(*fastest, std::nullopt, TooSlow(*fastest, headroom));
+      continue;
     }
+    const Pair* taken = placement.feasible.empty() ? nullptr : &placement.feasible.front();
+    const Demand demand = taken && !one_encode ? PredictDemand(*best, taken->recording, plan_.capacity)
+                                               : DemandAlone(*best, plan_.capacity);
+    if (!demand.fits)
+      refuse(*best, demand, Message{"placement.misfit", {{"lacking", Lacking(demand, plan_.capacity)}}});
+    else if (taken)
+      refuse(*best, std::nullopt,
+             Message{"placement.looks-worse",
+                     {{"score", best->score}, {"other", taken->stream.title()}, {"other_score", taken->stream.score}}});
   }
 }
 

@@ -69,8 +69,7 @@ void Planner::RecallLargest() {
 void Planner::PlaceAll() {
   for (int round = 1; round <= kMostConfirmed; ++round) {
     levels_.clear();
-    Settled settled =
-        draft_.RecordingIsFree() || request_.show.recording_is_stream ? ChooseWay() : PlaceAsGiven();
+    Settled settled = draft_.RecordingIsFree() || request_.show.recording_is_stream ? ChooseWay() : PlaceAsGiven();
     plan_.targets = std::move(settled.targets);
     plan_.placement = std::move(settled.placement);
     levels_ = std::move(settled.levels);
@@ -235,10 +234,10 @@ void Planner::TellPictures() {
     return tried.size == pair.stream.settings.size && tried.rate == pair.stream.settings.frame_rate;
   });
   if (taken == plan_.pictures.end()) return;
-  const char* why = taken == plan_.pictures.begin() ? "picture.best"
-                    : attempts.size() > 1           ? "picture.best-in-real-time"
-                                                    : "picture.best-beside-recording";
-  ChoosePicture(plan_.pictures, *taken, Message{why}, plan_.targets);
+  const Message why = taken == plan_.pictures.begin() ? Message{"picture.best"}
+                : attempts.size() > 1           ? Message{"picture.best-in-real-time"}
+                                                : Message{"picture.best-beside-recording"};
+  ChoosePicture(plan_.pictures, *taken, why, plan_.targets);
 }
 
 void Planner::TellOptions() {

@@ -64,6 +64,7 @@ class Planner {
   SearchSpace StreamsAlone() const;
   SearchSpace StreamsBeside(const std::vector<Option>& recordings) const;
   std::vector<Option> SearchStreams(const SearchSpace& space, double score_to_beat);
+  std::vector<Option> FastestStreams(const SearchSpace& space);
   std::vector<Option> StreamsKnown(const SearchSpace& space, double least) const;
   bool LighterLooksBetter(const Pair& pair) const;
   void GiveUpPicturesAsHeavyAs(const Option& stream);

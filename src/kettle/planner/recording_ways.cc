@@ -13,10 +13,10 @@ namespace kettle {
 namespace {
 
 constexpr double kAnything = -100;  // points: any stream is better than none
-constexpr double kBetter = 1;      // points: what a recording of its own must look better by
-constexpr double kNothing = 0.05;  // points
-constexpr double kLittle = 0.5;    // points that nobody sees
-constexpr double kAsLarge = 0.4;   // of the stream's pixels: smaller recordings are worth no encode of their own
+constexpr double kBetter = 1;       // points: what a recording of its own must look better by
+constexpr double kNothing = 0.05;   // points
+constexpr double kLittle = 0.5;     // points that nobody sees
+constexpr double kAsLarge = 0.4;    // of the stream's pixels: smaller recordings are worth no encode of their own
 
 // No larger and no more often: what holds beside the heavier one holds beside it too, and looks no better.
 bool IsWithin(const RecordingWay& way, const RecordingWay& other) {
@@ -62,8 +62,8 @@ Placement Planner::PlaceOneEncode(Targets& targets) {
   return placement;
 }
 
-// Beside a recording as the targets have it: the stream that looks best beside the lightest one, then the slowest preset
-// of each encoder for the recording that still fits.
+// Beside a recording as the targets have it: the stream that looks best beside the lightest one, then the slowest
+// preset of each encoder for the recording that still fits.
 Placement Planner::PlaceBeside(Targets& targets, std::optional<FrameRate> stream_rate, double score_to_beat) {
   const std::vector<FamilyOptions> families = FamiliesAt(targets);
   std::vector<Option> lightest;
@@ -73,7 +73,9 @@ Placement Planner::PlaceBeside(Targets& targets, std::optional<FrameRate> stream
         lightest.push_back(std::move(fastest));
   SearchSpace space = StreamsBeside(lightest);
   if (stream_rate) space.rates = {*stream_rate};
+  if (!stream_alone_) draft_.Begin(PlanStage::kPicture);
   const std::vector<Option> streams = SearchStreams(space, score_to_beat);
+  draft_.Begin(PlanStage::kPlacement);
   Placement placement;
   for (const FamilyOptions& family : families) {
     if (streams.empty() || !family.records) continue;
@@ -121,7 +123,7 @@ Placement Planner::PlaceTheBestRecording(Targets& targets) {
 
 Planner::Settled Planner::PlaceAsGiven() {
   Settled settled{request_.targets, {}, {}, {}};
-  draft_.Begin(PlanStage::kPicture);
+  draft_.Begin(PlanStage::kPlacement);
   settled.placement = PlaceBeside(settled.targets, std::nullopt, kAnything);
   if (settled.placement.feasible.empty() || !request_.show.recording_score) return settled;
   SettleRecording(*request_.show.recording_score, settled);

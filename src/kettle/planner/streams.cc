@@ -28,9 +28,8 @@ SearchSpace Planner::StreamsBeside(const std::vector<Option>& recordings) const 
   SearchSpace space = draft_.space;
   space.fits = [this, recordings](const Option& stream) {
     return PixelRate(stream.settings) < least_pixel_rate_given_up_ &&
-           std::any_of(recordings.begin(), recordings.end(), [&](const Option& recording) {
-             return PredictDemand(stream, recording, plan_.capacity).fits;
-           });
+           std::any_of(recordings.begin(), recordings.end(),
+                       [&](const Option& recording) { return PredictDemand(stream, recording, plan_.capacity).fits; });
   };
   return space;
 }
@@ -38,12 +37,23 @@ SearchSpace Planner::StreamsBeside(const std::vector<Option>& recordings) const 
 // The best and those that nobody can tell from it, but that may leave more to the game; best first.
 std::vector<Option> Planner::SearchStreams(const SearchSpace& space, double score_to_beat) {
   const std::vector<TriedPicture> tried = SearchPicture(space, options_, score_to_beat);
-  if (tried.empty() || !tried.front().best) return {};
+  if (tried.empty()) return FastestStreams(space);
+  if (!tried.front().best) return {};
   const Option best = *tried.front().best;  // of those that look alike it may be another than the best looking one
   std::vector<Option> streams = StreamsKnown(space, best.score - kLittleToSee);
   std::stable_sort(streams.begin(), streams.end(), [](const Option& a, const Option& b) { return a.score > b.score; });
   std::erase_if(streams, [&](const Option& option) { return option.settings == best.settings; });
   streams.insert(streams.begin(), best);
+  return streams;
+}
+
+// Where there was no time to search: what each encoder's fastest preset does, which is measured however late it is.
+std::vector<Option> Planner::FastestStreams(const SearchSpace& space) {
+  draft_.Begin(PlanStage::kPlacement);
+  for (const FamilyOptions& family : FamiliesAt(plan_.targets))
+    if (family.streams) family.measure(Role::kStream, 0);
+  std::vector<Option> streams = StreamsKnown(space, kNotScored);
+  std::stable_sort(streams.begin(), streams.end(), [](const Option& a, const Option& b) { return a.score > b.score; });
   return streams;
 }
 
@@ -64,8 +74,7 @@ bool Planner::LighterLooksBetter(const Pair& pair) const {
   const EncodeSettings& placed = plan_.targets.stream;
   const std::vector<Option> known = StreamsKnown(StreamsAlone(), pair.stream.score + kWorthChanging);
   return std::any_of(known.begin(), known.end(), [&](const Option& option) {
-    return PixelRate(option.settings) <= kClearly * PixelRate(placed) &&
-           option.cpu_cores <= pair.stream.cpu_cores;
+    return PixelRate(option.settings) <= kClearly * PixelRate(placed) && option.cpu_cores <= pair.stream.cpu_cores;
   });
 }
 

@@ -100,9 +100,9 @@ Outlook::Pace Outlook::PaceOf(const EncodeSettings& settings) {
   // An encoder that never ended well will hardly do so the next time.
   const int well = well_[CoderOf(settings)], badly = badly_[CoderOf(settings)];
   const double works = well > 0 ? static_cast<double>(well) / (well + badly) : std::pow(0.25, badly);
-  return {std::exp(log_seconds.mean),
-          works * ProbabilityAtMost(log_seconds, std::log(free_ / settings.frame_rate.fps())),
-          Fits(settings, log_seconds)};
+  constexpr double kHardly = 1e-3;
+  const double holds = works * ProbabilityAtMost(log_seconds, std::log(free_ / settings.frame_rate.fps()));
+  return {std::exp(log_seconds.mean), holds, holds > kHardly ? Fits(settings, log_seconds) : 0};
 }
 
 // Of encodes as fast as this one may be, from the fastest tenth to the slowest, those that fit.
@@ -125,9 +125,8 @@ double Outlook::Fits(const EncodeSettings& settings, const Estimate& log_seconds
   double fitting = 0;
   for (const double off : kDeciles) {
     expected.throughput_fps = std::exp(-log_seconds.mean - off * log_seconds.deviation);
-    expected.cpu_cores = on_processors ? settings.frame_rate.fps() *
-                                             std::exp(log_processors.mean + off * log_processors.deviation)
-                                       : 0;
+    expected.cpu_cores =
+        on_processors ? settings.frame_rate.fps() * std::exp(log_processors.mean + off * log_processors.deviation) : 0;
     fitting += space_.Fits(expected);
   }
   return fitting / std::size(kDeciles);

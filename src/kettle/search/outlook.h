@@ -17,8 +17,8 @@ namespace kettle {
 
 class Outlook {
  public:
-  // By all options that the book knows; neither is copied. Those that are asked for as the space's target is, but for what a space has
-  // many of, tell of looks.
+  // By all options that the book knows; neither is copied. Those that are asked for as the space's target is, but for
+  // what a space has many of, tell of looks.
   Outlook(const SearchSpace& space, const OptionBook& book);
 
   // The score and its deviation, in points, on the footage where it looks worst, calm moments counted where there are
@@ -41,11 +41,11 @@ class Outlook {
   FrameRate source_rate_;
   double free_;
   bool has_calm_;
-  CostModel cost_;        // in seconds a picture, as time passes: of the processors or of a card's engine
-  CostModel processors_;  // in processor seconds a picture
-  LooksModel looks_;       // of the busiest seconds
+  CostModel cost_;          // in seconds a picture, as time passes: of the processors or of a card's engine
+  CostModel processors_;    // in processor seconds a picture
+  LooksModel looks_;        // of the busiest seconds
   LinearBelief calm_gain_;  // points by which the calmest look better: smooth, where looks themselves are not
-  double motion_ = 0;                                        // of the footage that looks worst
+  double motion_ = 0;       // of the footage that looks worst
   std::map<std::pair<std::string, int>, int> well_, badly_;  // trials of an encoder on a device that ended so
 };
 

@@ -47,8 +47,7 @@ class Searcher {
   const Option* Leader() const {
     const Option* leader = nullptr;
     for (const Option& option : book_.options())
-      if (Holds(option) && IsWhole(option) && space_.Has(option.settings) &&
-          (!leader || option.score > leader->score))
+      if (Holds(option) && IsWhole(option) && space_.Has(option.settings) && (!leader || option.score > leader->score))
         leader = &option;
     return leader;
   }
@@ -177,7 +176,8 @@ class Searcher {
     auto first = tried.begin();
     for (auto one = tried.begin() + 1; one != tried.end(); ++one) {
       const auto looks_alike = [&] {
-        return one->best && one->best->measured && IsWhole(*one->best) && one->best->score >= least && Holds(*one->best);
+        return one->best && one->best->measured && IsWhole(*one->best) && one->best->score >= least &&
+               Holds(*one->best);
       };
       if (one->rate.fps() <= first->rate.fps() || !looks_alike()) continue;
       one->best = book_.MeasureEverywhere(one->best->settings);
@@ -203,7 +203,8 @@ class Searcher {
     double promised = kNobodySees;
     for (const Candidate& candidate : candidates_.all()) {
       const EncodeSettings& settings = candidate.settings;
-      if (!tried.best || candidate.looks > 0 || RefinementOf(settings) != AsAsked(settings) || settings.size != tried.size || settings.frame_rate != tried.rate)
+      if (!tried.best || candidate.looks > 0 || RefinementOf(settings) != AsAsked(settings) ||
+          settings.size != tried.size || settings.frame_rate != tried.rate)
         continue;
       const Estimate score = outlook.Score(settings);
       const double promise = Promise(RivalOf(candidate, score, outlook), tried.best->score);

@@ -36,11 +36,11 @@ inline constexpr double kNobodySees = 0.1;
 // Of all encoders, presets, sizes and frame rates of the space, and of B-frames, look-ahead and passes where it is
 // refined, always the one is measured next from which the largest improvement over the best so far is expected for each
 // second that it takes, by all that was measured before (Outlook); until none promises as much as anybody would see, or
-// there is no time. Where clips have calmest stretches too, what comes near the best in the busiest is measured in them,
-// and the mean of both counts. What was too slow by one look, or leads by one only, is looked at again as far as that may
-// be chance. An option is measured on the footage on which the last one failed first, and no further than to look worse
-// there than the best so far; the best in the end on all. Gives all that were tried, the best first; empty `best` last.
-// Of those that look alike to any eye one with more frames a second comes first all the same.
+// there is no time. Where clips have calmest stretches too, what comes near the best in the busiest is measured in
+// them, and the mean of both counts. What was too slow by one look, or leads by one only, is looked at again as far as
+// that may be chance. An option is measured on the footage on which the last one failed first, and no further than to
+// look worse there than the best so far; the best in the end on all. Gives all that were tried, the best first; empty
+// `best` last. Of those that look alike to any eye one with more frames a second comes first all the same.
 std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book);
 // The same, for something that beats that score: what does not promise to is left.
 std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book, double score_to_beat);

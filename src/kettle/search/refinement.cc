@@ -42,7 +42,8 @@ std::vector<Refinement> NextRefinements(const Option& option, std::optional<int>
   if (features.contains(Feature::kLookAhead))
     for (const int frames : {20, 40})
       if (frames > now.look_ahead_frames.value_or(0)) next.push_back({now.b_frames, frames, now.multi_pass});
-  if (features.contains(Feature::kMultiPass) && !now.multi_pass) next.push_back({now.b_frames, now.look_ahead_frames, true});
+  if (features.contains(Feature::kMultiPass) && !now.multi_pass)
+    next.push_back({now.b_frames, now.look_ahead_frames, true});
   std::erase_if(next, [&](const Refinement& one) { return !IsPossible(WithRefinement(settings, one)); });
   return next;
 }

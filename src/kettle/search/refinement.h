@@ -20,8 +20,8 @@ struct Refinement {
 Refinement RefinementOf(const EncodeSettings& settings);
 EncodeSettings WithRefinement(EncodeSettings settings, const Refinement& refinement);
 
-// The same encode with one thing more or less of these, as far as its encoder has it: other B-frames than were measured,
-// more look-ahead, multi-pass. `most_b_frames`: in a row; unset: any number.
+// The same encode with one thing more or less of these, as far as its encoder has it: other B-frames than were
+// measured, more look-ahead, multi-pass. `most_b_frames`: in a row; unset: any number.
 std::vector<Refinement> NextRefinements(const Option& option, std::optional<int> most_b_frames);
 
 }  // namespace kettle

@@ -34,7 +34,8 @@ void StreamCandidates::GrowFrom(const OptionBook& book) {
 }
 
 bool StreamCandidates::Gains(const Option& refined, const OptionBook& book) const {
-  const Refinement as_asked = RefinementOf(WithEncoder(space_.target, refined.settings.encoder, refined.settings.preset));
+  const Refinement as_asked =
+      RefinementOf(WithEncoder(space_.target, refined.settings.encoder, refined.settings.preset));
   const EncodeSettings plain = WithRefinement(refined.settings, as_asked);
   return std::any_of(book.options().begin(), book.options().end(), [&](const Option& option) {
     return option.settings == plain && option.scored() && refined.busiest_score() > option.busiest_score();
@@ -56,11 +57,11 @@ void StreamCandidates::AddGrid(const std::string& encoder, const Refinement& ref
 }
 
 void StreamCandidates::Add(const EncodeSettings& s) {
-  const bool is_new = keys_
-                          .emplace(s.encoder, s.preset, s.device, s.size.height, s.frame_rate.numerator,
-                                   s.frame_rate.denominator, s.b_frames.value_or(-1), s.look_ahead_frames.value_or(-1),
-                                   s.multi_pass.value_or(false))
-                          .second;
+  const bool is_new =
+      keys_
+          .emplace(s.encoder, s.preset, s.device, s.size.height, s.frame_rate.numerator, s.frame_rate.denominator,
+                   s.b_frames.value_or(-1), s.look_ahead_frames.value_or(-1), s.multi_pass.value_or(false))
+          .second;
   if (is_new) all_.push_back({s});
 }
 

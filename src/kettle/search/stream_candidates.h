@@ -17,8 +17,8 @@ namespace kettle {
 
 struct Candidate {
   EncodeSettings settings;
-  int looks = 0;             // in its busiest seconds
-  bool asked_calm = false;   // in its calmest too
+  int looks = 0;            // in its busiest seconds
+  bool asked_calm = false;  // in its calmest too
 };
 
 class StreamCandidates {
