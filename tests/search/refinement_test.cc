@@ -61,7 +61,7 @@ TEST(Refinement, IsLeftWhereItDoesNotPay) {
   EXPECT_EQ(RefinementOf(best), Refinement{});
   EXPECT_LE(std::count_if(runner.asked.begin(), runner.asked.end(),
                           [](const EncodeSettings& s) { return RefinementOf(s) != Refinement{}; }),
-            10);
+            14);
 }
 
 TEST(Refinement, HasNoMoreBFramesThanADestinationTakes) {

@@ -34,7 +34,8 @@ SearchSpace Planner::StreamsBeside(const std::vector<Option>& recordings) const 
   return space;
 }
 
-// The best and those that nobody can tell from it, but that may leave more to the game; best first.
+// The best and those that nobody can tell from it, but that may leave more to the game; best first. Fewer frames a
+// second are told from more, whatever their score.
 std::vector<Option> Planner::SearchStreams(const SearchSpace& space, double score_to_beat) {
   const std::vector<TriedPicture> tried = SearchPicture(space, options_, score_to_beat);
   if (tried.empty()) return FastestStreams(space);
@@ -42,7 +43,9 @@ std::vector<Option> Planner::SearchStreams(const SearchSpace& space, double scor
   const Option best = *tried.front().best;  // of those that look alike it may be another than the best looking one
   std::vector<Option> streams = StreamsKnown(space, best.score - kLittleToSee);
   std::stable_sort(streams.begin(), streams.end(), [](const Option& a, const Option& b) { return a.score > b.score; });
-  std::erase_if(streams, [&](const Option& option) { return option.settings == best.settings; });
+  std::erase_if(streams, [&](const Option& option) {
+    return option.settings == best.settings || option.settings.frame_rate.fps() < best.settings.frame_rate.fps();
+  });
   streams.insert(streams.begin(), best);
   return streams;
 }
