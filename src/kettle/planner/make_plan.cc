@@ -226,7 +226,7 @@ bool Planner::Confirm(Pair& pair) {
 // What was tried for the stream, and why the one that was taken was.
 void Planner::TellPictures() {
   if (!draft_.PictureIsOpen()) return;
-  plan_.pictures = KnownPictures(draft_.space, options_);
+  plan_.pictures = KnownPictures(StreamsAlone(), options_);
   const std::vector<Attempt>& attempts = plan_.proving.attempts;
   if (attempts.empty()) return;
   const Pair& pair = attempts.back().pair;

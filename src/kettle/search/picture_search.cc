@@ -28,6 +28,7 @@ class Searcher {
   std::vector<TriedPicture> Known() {
     candidates_.GrowFrom(book_);
     Outlook outlook(space_, book_);
+    fits_or_not_ = true;
     return Pictures(outlook);
   }
 
@@ -63,7 +64,7 @@ class Searcher {
   }
 
   bool Holds(const Option& option) const {
-    return option.scored() && option.keeps_pace(book_.required_headroom()) && space_.Fits(option);
+    return option.scored() && option.keeps_pace(book_.required_headroom()) && (fits_or_not_ || space_.Fits(option));
   }
   bool IsWhole(const Option& option) const { return option.measured && (!book_.has_calm() || !option.calm.empty()); }
   const Option* Known(const EncodeSettings& settings) const {
@@ -219,6 +220,7 @@ class Searcher {
   const double score_to_beat_;
   const SearchSpace space_;
   StreamCandidates candidates_;
+  bool fits_or_not_ = false;  // what keeps pace is told of, whether it fits or not
 };
 
 }  // namespace

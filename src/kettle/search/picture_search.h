@@ -45,7 +45,8 @@ std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& bo
 // The same, for something that beats that score: what does not promise to is left.
 std::vector<TriedPicture> SearchPicture(const SearchSpace& space, OptionBook& book, double score_to_beat);
 
-// The same of what was measured already.
+// The same of what was measured already, whether the machine holds it beside all else or not; what was not tried is
+// told of where it should fit.
 std::vector<TriedPicture> KnownPictures(const SearchSpace& space, OptionBook& book);
 
 // The best looking first, those measured in busy and in calm moments before all others.
