@@ -39,7 +39,7 @@ class CalmTest : public testing::Test {
     TrialBook book(runner, {}, [](const auto&) {});
     std::map<std::string, Footage> calm;
     if (has_calm) calm.emplace("clip", test::FakeFootage("clip, calmest"));
-    OptionBook options(book, {test::FakeFootage("clip")}, 0.2, 0, {}, calm);
+    OptionBook options(book, {test::FakeFootage("clip")}, 0.2, {}, calm);
     const SearchSpace space{test::SmallSettings(), CandidateSizes({1280, 720}), {{60, 1}}, {"x264"}};
     return SearchPicture(space, options);
   }

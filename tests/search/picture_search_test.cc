@@ -254,12 +254,29 @@ TEST(OptionBook, StopsWhereAnOptionIsOfNoUse) {
   EXPECT_EQ(options.trials(), 2) << "asked again, it costs nothing";
 }
 
-TEST(OptionBook, KeepsToItsLimit) {
+TEST(OptionBook, WithoutTimeMeasuresNothingNew) {
   PictureRunner runner(7);
   TrialBook book(runner, {}, [](const auto&) {});
-  OptionBook options(book, {test::FakeFootage("hard")}, 0.2, 1);
+  bool time = true;
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2, {[&](const EncodeSettings&) { return time; }, {}});
   options.Measure(test::SmallSettings("x264", "ultrafast"));
+  time = false;
   EXPECT_THAT(options.Measure(test::SmallSettings("x264", "fast")).trouble, testing::HasSubstr("not measured"));
+}
+
+// A plan searches many times: alone, beside each recording, after a proof run. Each once started to count anew.
+TEST(SearchPicture, WhatIsABitTooSlowIsLookedAtFiveTimesInAll) {
+  int looks = 0;
+  test::FakeRunner runner([&](const std::string&, int preset, bool, const std::string&) {
+    looks += preset == 1;
+    return test::Figures{preset == 0 ? 200.0 : 74.0, 1, 0.8 + 0.1 * std::min(preset, 1)};
+  });
+  TrialBook book(runner, {}, [](const auto&) {});
+  OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
+  SearchSpace space{test::SmallSettings(), {{320, 180}}, {{60, 1}}, {"x264"}};
+  for (int search = 0; search < 6; ++search) EXPECT_TRUE(SearchPicture(space, options).front().best);
+  EXPECT_GE(looks, 2);
+  EXPECT_LE(looks, 5);
 }
 
 }  // namespace

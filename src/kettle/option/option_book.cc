@@ -24,6 +24,12 @@ bool OptionBook::Known(const EncodeSettings& settings) const {
   return std::any_of(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
 }
 
+int OptionBook::Looks(const EncodeSettings& settings) const {
+  for (std::size_t i = 0; i < options_.size(); ++i)
+    if (options_[i].settings == settings) return made_of_[i].looks;
+  return 0;
+}
+
 void OptionBook::Recall(const EncodeSettings& target, const std::function<int(const std::string&)>& device_of) {
   const std::string first = footage_.front().key();
   std::vector<EncodeSettings> recalled;
@@ -49,7 +55,8 @@ void OptionBook::Note(const Option& option, const std::vector<Trial>& trials, co
   }
   options_[place] = option;
   options_[place].proven = std::find(proven_.begin(), proven_.end(), option.settings) != proven_.end();
-  made_of_[place] = {trials, calm};
+  made_of_[place].busiest = trials;
+  made_of_[place].calm = calm;
 }
 
 void OptionBook::NoteProven(const EncodeSettings& settings) {
@@ -114,9 +121,6 @@ Option OptionBook::MeasureOn(const EncodeSettings& settings, const Wanted& wante
   const auto known =
       std::find_if(options_.begin(), options_.end(), [&](const Option& o) { return o.settings == settings; });
   if (known != options_.end() && Tells(*known, wanted)) return *known;
-  if (most_trials_ > 0 && !wanted.everywhere && trials_ + static_cast<int>(footage_.size()) > most_trials_)
-    return known == options_.end() ? Unmeasured(settings, "the search stops at as many trials as the whole grid has")
-                                   : *known;
   if (known == options_.end() && watch_.may_measure && !watch_.may_measure(settings))
     return Unmeasured(settings, "the time budget was used up");
   std::vector<Trial> trials;
@@ -150,6 +154,7 @@ Option OptionBook::MeasureAgain(const EncodeSettings& settings) {
                        [](const Trial& a, const Trial& b) { return a.throughput_fps < b.throughput_fps; });
   const auto decided = std::find_if(footage_.begin(), footage_.end(),
                                     [&](const Footage& footage) { return footage.key() == slowest->footage_key; });
+  ++made_of.looks;
   const double seconds_before = slowest->timing.encoding;
   *slowest = book_.Again(settings, *decided);
   encode_seconds_ += slowest->timing.encoding - seconds_before;

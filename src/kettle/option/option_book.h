@@ -19,20 +19,17 @@ inline constexpr double kFarInBusiest = 10;  // points behind in the busiest str
 // option is of no use. Each new trial tells more of how fast the machine was at the others; they follow.
 class OptionBook {
  public:
-  // At most `most_trials` are asked for; beyond them an option stays unmeasured and says so. 0: no limit. `may_measure`
-  // is asked before each new option: if not, it stays unmeasured too. `measured` is called after each.
+  // `may_measure` is asked before each new option: if not, it stays unmeasured and says so. `measured` is called after each.
   struct Watch {
     std::function<bool(const EncodeSettings&)> may_measure;
     std::function<void()> measured;
   };
   // `calm` are clips' calmest stretches, by the labels of their busiest ones, which are in `footage`.
-  OptionBook(TrialBook& book, std::vector<Footage> footage, double required_headroom, int most_trials = 0,
-             Watch watch = {}, std::map<std::string, Footage> calm = {})
+  OptionBook(TrialBook& book, std::vector<Footage> footage, double required_headroom, Watch watch = {}, std::map<std::string, Footage> calm = {})
       : book_(book),
         footage_(std::move(footage)),
         calm_(std::move(calm)),
         required_headroom_(required_headroom),
-        most_trials_(most_trials),
         watch_(std::move(watch)) {}
 
   // Stops at the first footage on which the option lacks headroom, or looks no better than `score_to_beat`. Footage on
@@ -47,8 +44,7 @@ class OptionBook {
   // The same without its quality, where nobody will look at it: the option has no score until Measure is asked for it.
   Option MeasureSpeed(const EncodeSettings& settings) { return MeasureOn(settings, {kNotScored, false, false}); }
 
-  // On all footage and stretches, also what was left out, and beyond the limit of trials: what is chosen must have
-  // been.
+  // On all footage and stretches, also what was left out: what is chosen must have been.
   Option MeasureEverywhere(const EncodeSettings& settings);
   // The same of what was measured for its speed only: with its quality.
   Option ScoreEverywhere(const EncodeSettings& settings) { return MeasureOn(settings, {kNotScored, true, true}); }
@@ -67,6 +63,9 @@ class OptionBook {
 
   // Makes all options anew by what is known of the machine's speed by now. (After each trial that is done anyway.)
   void FollowTheSpeed();
+
+  // How often it was looked at in this run, whoever asked; 0: it is not known.
+  int Looks(const EncodeSettings& settings) const;
 
   // True if Measure was asked for it: asking again costs nothing, or little if now more is to be beaten.
   bool Known(const EncodeSettings& settings) const;
@@ -99,12 +98,12 @@ class OptionBook {
   std::vector<Footage> footage_;  // the one that decided last comes first
   std::map<std::string, Footage> calm_;
   double required_headroom_;
-  int most_trials_;
   Watch watch_;
   // The trials that an option is made of.
   struct MadeOf {
     std::vector<Trial> busiest;
     std::vector<CalmTrial> calm;
+    int looks = 1;
   };
   std::vector<Option> options_;
   std::vector<MadeOf> made_of_;  // in the same order

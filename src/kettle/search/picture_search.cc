@@ -21,12 +21,10 @@ constexpr int kMostLooks = 5;      // at one encode
 class Searcher {
  public:
   Searcher(const SearchSpace& space, OptionBook& book, double score_to_beat)
-      : book_(book), score_to_beat_(score_to_beat), space_(space), candidates_(space_) {
-    for (Candidate& candidate : candidates_.all()) candidate.looks = book.Known(candidate.settings) ? 1 : 0;
-  }
+      : book_(book), score_to_beat_(score_to_beat), space_(space), candidates_(space_, book) {}
 
   std::vector<TriedPicture> Known() {
-    candidates_.GrowFrom(book_);
+    candidates_.Grow();
     Outlook outlook(space_, book_);
     fits_or_not_ = true;
     return Pictures(outlook);
@@ -35,7 +33,7 @@ class Searcher {
   std::vector<TriedPicture> Run() {
     book_.FollowTheSpeed();
     for (;;) {
-      candidates_.GrowFrom(book_);
+      candidates_.Grow();
       Outlook outlook(space_, book_);
       Candidate* next = Next(outlook);
       if (!next) next = Doubtful(outlook);
@@ -130,11 +128,13 @@ class Searcher {
       candidate.asked_calm = true;
       return !book_.MeasureCalm(settings).calm.empty();
     }
-    if (candidate.looks++ > 0)
+    const int before = candidate.looks;
+    if (before > 0)
       book_.MeasureAgain(settings);
     else
       book_.Measure(settings, BusiestScoreToBeat());
-    return book_.Known(settings);
+    candidate.looks = book_.Looks(settings);
+    return candidate.looks > before;
   }
 
   // What leads does so on all footage: what was left out as easier is measured now. No other can look better than on

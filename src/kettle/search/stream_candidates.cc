@@ -14,18 +14,18 @@ bool Contains(const auto& all, const auto& one) { return std::find(all.begin(), 
 
 }  // namespace
 
-StreamCandidates::StreamCandidates(const SearchSpace& space) : space_(space) {
+StreamCandidates::StreamCandidates(const SearchSpace& space, const OptionBook& book) : space_(space), book_(book) {
   for (const std::string& encoder : space.families)
     AddGrid(encoder, RefinementOf(WithEncoder(space.target, encoder, FindFamily(encoder).presets.front())));
 }
 
-void StreamCandidates::GrowFrom(const OptionBook& book) {
+void StreamCandidates::Grow() {
   if (!space_.refined) return;
-  for (const Option& option : book.options()) {
+  for (const Option& option : book_.options()) {
     const EncodeSettings& settings = option.settings;
-    if (!option.scored() || !option.keeps_pace(book.required_headroom()) || !space_.Has(settings)) continue;
+    if (!option.scored() || !option.keeps_pace(book_.required_headroom()) || !space_.Has(settings)) continue;
     const std::pair grid(settings.encoder, RefinementOf(settings));
-    if (!Contains(grids_, grid) && Gains(option, book)) AddGrid(grid.first, grid.second);
+    if (!Contains(grids_, grid) && Gains(option)) AddGrid(grid.first, grid.second);
     if (Contains(grown_, settings)) continue;
     grown_.push_back(settings);
     for (const Refinement& next : NextRefinements(option, space_.MostBFramesOf(settings.encoder)))
@@ -33,11 +33,11 @@ void StreamCandidates::GrowFrom(const OptionBook& book) {
   }
 }
 
-bool StreamCandidates::Gains(const Option& refined, const OptionBook& book) const {
+bool StreamCandidates::Gains(const Option& refined) const {
   const Refinement as_asked =
       RefinementOf(WithEncoder(space_.target, refined.settings.encoder, refined.settings.preset));
   const EncodeSettings plain = WithRefinement(refined.settings, as_asked);
-  return std::any_of(book.options().begin(), book.options().end(), [&](const Option& option) {
+  return std::any_of(book_.options().begin(), book_.options().end(), [&](const Option& option) {
     return option.settings == plain && option.scored() && refined.busiest_score() > option.busiest_score();
   });
 }
@@ -62,7 +62,7 @@ void StreamCandidates::Add(const EncodeSettings& s) {
           .emplace(s.encoder, s.preset, s.device, s.size.height, s.frame_rate.numerator, s.frame_rate.denominator,
                    s.b_frames.value_or(-1), s.look_ahead_frames.value_or(-1), s.multi_pass.value_or(false))
           .second;
-  if (is_new) all_.push_back({s});
+  if (is_new) all_.push_back({s, book_.Looks(s)});
 }
 
 }  // namespace kettle

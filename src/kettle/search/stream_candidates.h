@@ -17,27 +17,29 @@ namespace kettle {
 
 struct Candidate {
   EncodeSettings settings;
-  int looks = 0;            // in its busiest seconds
+  int looks = 0;            // in its busiest seconds, in this run, whoever asked for them
   bool asked_calm = false;  // in its calmest too
 };
 
 class StreamCandidates {
  public:
-  explicit StreamCandidates(const SearchSpace& space);
+  // Neither is copied.
+  StreamCandidates(const SearchSpace& space, const OptionBook& book);
 
   // Adds what differs by one step of refinement from one that was measured and keeps pace, and all of an encoder's
   // encodes with a refinement that was seen to gain something. Nothing where the space is not refined.
-  void GrowFrom(const OptionBook& book);
+  void Grow();
 
   std::vector<Candidate>& all() { return all_; }
   const std::vector<Candidate>& all() const { return all_; }
 
  private:
   void Add(const EncodeSettings& settings);
-  bool Gains(const Option& refined, const OptionBook& book) const;
+  bool Gains(const Option& refined) const;
   void AddGrid(const std::string& encoder, const Refinement& refinement);
 
   const SearchSpace& space_;
+  const OptionBook& book_;
   std::vector<Candidate> all_;
   std::vector<std::pair<std::string, Refinement>> grids_;  // encoders that have all their encodes with it
   std::vector<EncodeSettings> grown_;                      // from these
