@@ -110,8 +110,7 @@ const MessageWords& AllButDiagnosis() {
       {"budget.video-for", "{kbps:.0f} kbit/s of video for {name}"},
       // What an answer cannot say
       {"caveat.buffer", "a larger one allows bursts, and your uplink must carry them"},
-      {"caveat.frame-rate",
-       "what a lower rate takes from motion is a model's (Ou, Ma, Liu and Wang 2011, with slopes of our own)"},
+      {"caveat.frame-rate", "what a lower frame rate costs is worked out from how fast things move, not judged by eye"},
       {"caveat.keyframe-interval", "a destination may demand an interval; a new viewer waits for the next keyframe"},
       {"caveat.look-ahead", "each frame of look-ahead adds a frame of delay"},
       {"caveat.not-seen",

@@ -38,8 +38,8 @@ class GrowthRunner final : public TrialRunner {
     double score = 55 - 12 * hard - 9 * lines * lines + preset + Of(s.encoder, 0, 6);
     if (s.quality_level) score = 80 + 2 * (family.quality.usual - *s.quality_level) - 4 * hard;
     trial.quality = test::QualityOf(score);
-    trial.quality->motion = 3;
-    trial.quality->frame_rate_share = FrameRateShare(s.frame_rate, kGrownRate, 3);
+    trial.quality->speeds = {1, 8};
+    trial.quality->frame_rate_share = FrameRateShare(s.frame_rate, kGrownRate, {1, 8});
     return trial;
   }
 

@@ -6,35 +6,48 @@
 namespace kettle {
 namespace {
 
-constexpr FrameRate k60{60, 1}, k30{30, 1}, k20{20, 1}, k120{120, 1};
+constexpr FrameRate k144{144, 1}, k72{72, 1}, k60{60, 1}, k30{30, 1}, k20{20, 1};
 
 TEST(FrameRateShare, IsWholeAtTheSourcesRateAndFallsWithTheRate) {
-  for (const double motion : {0.0, 4.0, 16.0, 100.0}) {
-    EXPECT_DOUBLE_EQ(FrameRateShare(k60, k60, motion), 1);
-    EXPECT_DOUBLE_EQ(FrameRateShare(k60, k120, motion), 1) << "more than 60 counts as 60";
-    EXPECT_LT(FrameRateShare(k30, k60, motion), 1);
-    EXPECT_LT(FrameRateShare(k20, k60, motion), FrameRateShare(k30, k60, motion));
+  for (const double speed : {0.5, 4.0, 16.0, 100.0}) {
+    EXPECT_DOUBLE_EQ(FrameRateShare(k60, k60, {speed}), 1);
+    EXPECT_LT(FrameRateShare(k30, k60, {speed}), 1);
+    EXPECT_LT(FrameRateShare(k20, k60, {speed}), FrameRateShare(k30, k60, {speed}));
   }
 }
 
-TEST(FrameRateShare, TakesMoreFromWhatMoves) {
-  EXPECT_NEAR(FrameRateShare(k30, k60, 0), 0.993, 0.001);
-  EXPECT_NEAR(FrameRateShare(k30, k60, 8), 0.750, 0.001);
-  EXPECT_GT(FrameRateShare(k30, k60, 4), FrameRateShare(k30, k60, 6));
-  EXPECT_DOUBLE_EQ(FrameRateShare(k30, k60, 8), FrameRateShare(k30, k60, 50));
-  // A source at 30 loses more by halving than one at 60.
-  EXPECT_LT(FrameRateShare({15, 1}, k30, 4), FrameRateShare(k30, k60, 4));
+TEST(FrameRateShare, TakesNothingFromWhatStands) {
+  EXPECT_DOUBLE_EQ(FrameRateShare(k20, k60, {0}), 1);
+  EXPECT_DOUBLE_EQ(FrameRateShare(k20, k60, {}), 1) << "nothing to follow";
 }
 
-TEST(MotionBetween, IsTheMeanDifferenceOfLuma) {
-  const FramePtr a = NewPicture({64, 32}), b = NewPicture({64, 32});
-  for (int y = 0; y < 32; ++y)
-    for (int x = 0; x < 64; ++x) {
-      a->data[0][y * a->linesize[0] + x] = 100;
-      b->data[0][y * b->linesize[0] + x] = static_cast<std::uint8_t>(x < 32 ? 100 : 90);
-    }
-  EXPECT_DOUBLE_EQ(MotionBetween(LumaOf(*a), LumaOf(*a)), 0);
-  EXPECT_DOUBLE_EQ(MotionBetween(LumaOf(*a), LumaOf(*b)), 5);
+TEST(FrameRateShare, TakesMoreFromWhatMoves) {
+  EXPECT_GT(FrameRateShare(k30, k60, {0.5}), FrameRateShare(k30, k60, {2}));
+  EXPECT_GT(FrameRateShare(k30, k60, {2}), FrameRateShare(k30, k60, {16}));
+  EXPECT_DOUBLE_EQ(FrameRateShare(k30, k60, {0, 0, 0, 16}), FrameRateShare(k30, k60, {16}))
+      << "what moves is looked at, what stands beside it or not";
+  EXPECT_DOUBLE_EQ(FrameRateShare(k30, k60, {0, 0, 0, 0, 16, 0, 0, 0}), FrameRateShare(k30, k60, {0, 16}))
+      << "but a quarter of the picture counts";
+}
+
+// One pixel in each picture of 60 a second at 1280x720 is slow, sixteen are a quick turn.
+TEST(FrameRateShare, OfAQuickTurnHalfTheFramesLeaveTwoThirds) {
+  EXPECT_NEAR(FrameRateShare(k30, k60, {1}), 0.97, 0.02);
+  EXPECT_NEAR(FrameRateShare(k30, k60, {16}), 0.72, 0.03);
+}
+
+// The eye follows no faster than 80 degrees a second.
+TEST(FrameRateShare, SaturatesWhereTheEyeDoes) {
+  EXPECT_DOUBLE_EQ(FrameRateShare(k30, k60, {100}), FrameRateShare(k30, k60, {300}));
+}
+
+TEST(FrameRateShare, CostsLessWhereTheFramesThatAreLeftAreMany) {
+  EXPECT_GT(FrameRateShare(k72, k144, {2}), FrameRateShare(k30, k60, {2}));
+}
+
+TEST(FrameRateShare, WhoSitsCloserSeesMoreOfIt) {
+  EXPECT_LT(FrameRateShare(k30, k60, {4}, 30), FrameRateShare(k30, k60, {4}, 60));
+  EXPECT_LT(FrameRateShare(k30, k60, {4}, 60), FrameRateShare(k30, k60, {4}, 120));
 }
 
 }  // namespace

@@ -12,8 +12,8 @@ class MovingRunner final : public TrialRunner {
   Trial Run(const TrialRequest& request) override {
     Trial trial = test::DoneTrial(request, 300);
     trial.quality = test::QualityOf(40);
-    trial.quality->motion = 8;
-    trial.quality->frame_rate_share = FrameRateShare(request.settings.frame_rate, request.footage.rate, 8);
+    trial.quality->speeds = {16};
+    trial.quality->frame_rate_share = FrameRateShare(request.settings.frame_rate, request.footage.rate, {16});
     return trial;
   }
 };

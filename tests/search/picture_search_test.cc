@@ -22,7 +22,7 @@ class PictureRunner final : public TrialRunner {
     best_lines_ = Uniform(400, 1000);
     steep_ = Uniform(1, 5);
     per_rate_ = Uniform(-0.12, 0);
-    motion_ = Uniform(0, 8);
+    moves_ = Uniform(0, 30);
     fall_ = Uniform(1.2, 2.0);
   }
 
@@ -38,8 +38,8 @@ class PictureRunner final : public TrialRunner {
     const double db = 14 - steep_ * lines * lines + per_rate_ * (s.frame_rate.fps() - 60) +
                       0.25 * static_cast<double>(preset) + (cpu ? 0.3 : 0) + (easy ? 2 : 0);
     trial.quality = test::QualityOf(5 * db);
-    trial.quality->motion = motion_;
-    trial.quality->frame_rate_share = FrameRateShare(s.frame_rate, {60, 1}, motion_);
+    trial.quality->speeds = {moves_};
+    trial.quality->frame_rate_share = FrameRateShare(s.frame_rate, {60, 1}, {moves_});
     trial.timing.encoding = 60 / trial.throughput_fps;
     return trial;
   }
@@ -47,7 +47,7 @@ class PictureRunner final : public TrialRunner {
  private:
   double Uniform(double low, double high) { return std::uniform_real_distribution<>(low, high)(random_); }
   std::mt19937 random_;
-  double speed_, best_lines_, steep_, per_rate_, motion_, fall_;
+  double speed_, best_lines_, steep_, per_rate_, moves_, fall_;
 };
 
 SearchSpace Space() {

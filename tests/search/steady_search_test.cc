@@ -24,7 +24,7 @@ class Truth {
     best_lines_ = uniform(400, 1000);
     steep_ = uniform(1, 5);
     per_rate_ = uniform(-0.12, 0);
-    motion_ = uniform(0, 8);
+    moves_ = uniform(0, 30);
     step_ = uniform(1.2, 2.0);
   }
 
@@ -36,8 +36,8 @@ class Truth {
     const double lines = std::log2(s.size.height / best_lines_);
     Quality quality = test::QualityOf(70 - 5 * steep_ * lines * lines + 5 * per_rate_ * (s.frame_rate.fps() - 60) -
                                       25 * std::pow(0.5, PresetOf(s)));
-    quality.motion = motion_;
-    quality.frame_rate_share = FrameRateShare(s.frame_rate, {60, 1}, motion_);
+    quality.speeds = {moves_};
+    quality.frame_rate_share = FrameRateShare(s.frame_rate, {60, 1}, {moves_});
     return quality;
   }
 
@@ -46,7 +46,7 @@ class Truth {
     const auto& presets = FindFamily(s.encoder).presets;
     return static_cast<double>(std::find(presets.begin(), presets.end(), s.preset) - presets.begin());
   }
-  double speed_, best_lines_, steep_, per_rate_, motion_, step_;
+  double speed_, best_lines_, steep_, per_rate_, moves_, step_;
 };
 
 class NoisyRunner final : public TrialRunner {

@@ -51,7 +51,8 @@ TEST_F(QualityRunTest, ScoresPicturesOfEverySecondAndMoreOfTheWorst) {
   EXPECT_EQ(low.seconds_picture_score.size(), 2u);
   EXPECT_GT(low.scored_pictures.size(), 8u);
   EXPECT_LE(low.worst_second_score(), low.score());
-  EXPECT_GT(low.motion, 0);
+  EXPECT_EQ(low.speeds.size(), 20u);
+  EXPECT_GT(low.speeds.back(), 0);
 }
 
 TEST_F(QualityRunTest, IsMeasuredAtTheViewingSize) {

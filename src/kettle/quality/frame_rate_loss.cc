@@ -3,28 +3,55 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
+#include <functional>
+#include <numbers>
 
 namespace kettle {
 
 namespace {
 
-constexpr double kHighestRate = 60, kStillSlope = 10, kFastSlope = 2.2, kFastMotion = 8;
-constexpr int kStep = 4;
+// Barten 1990 for a field of 30 degrees at 100 cd/m2; `u` in cycles a degree.
+double ContrastSensitivity(double u) {
+  constexpr double kField = 30, kLuminance = 100;
+  static const double fall = 0.3 * std::pow(1 + 100 / kLuminance, 0.15);
+  const double level = 540 * std::pow(1 + 0.7 / kLuminance, -0.2) / (1 + 12 / (kField * (1 + u / 3) * (1 + u / 3)));
+  return level * u * std::exp(-fall * u) * std::sqrt(1 + 0.06 * std::exp(fall * u));
+}
+
+double PursuitSpeed(double speed) { return std::min(0.82 * speed, 80.0); }
+
+// In just noticeable differences but for a factor. From half a cycle a degree, below which nothing looks sharp or not.
+double Sharpness(double speed, double hold_seconds, double pixels_a_degree) {
+  constexpr int kSteps = 48;
+  const double lowest = std::log(0.5), highest = std::log(pixels_a_degree / 2);
+  double sum = 0;
+  for (int i = 0; i < kSteps; ++i) {
+    const double u = std::exp(lowest + (highest - lowest) * (i + 0.5) / kSteps);
+    const double smear = std::numbers::pi * u * PursuitSpeed(speed) * hold_seconds;
+    const double kept = smear > 0 ? std::abs(std::sin(smear) / smear) : 1;
+    sum += std::sqrt(kept * ContrastSensitivity(u));
+  }
+  return sum;
+}
+
+// The quarter that is fastest: at least one, if there is any.
+Speeds Fastest(Speeds speeds) {
+  std::sort(speeds.begin(), speeds.end(), std::greater<>());
+  speeds.resize((speeds.size() + 3) / 4);
+  return speeds;
+}
 
 }  // namespace
 
-double MotionBetween(const PlaneView& earlier, const PlaneView& later) {
-  std::int64_t sum = 0, samples = 0;
-  for (int y = 0; y < later.height; y += kStep)
-    for (int x = 0; x < later.width; x += kStep, ++samples) sum += std::abs(earlier.row(y)[x] - later.row(y)[x]);
-  return samples > 0 ? static_cast<double>(sum) / static_cast<double>(samples) : 0;
-}
-
-double FrameRateShare(FrameRate rate, FrameRate source, double motion) {
-  const double slope = kStillSlope - (kStillSlope - kFastSlope) * std::clamp(motion / kFastMotion, 0.0, 1.0);
-  const auto smoothness = [&](FrameRate of) { return 1 - std::exp(-slope * std::min(1.0, of.fps() / kHighestRate)); };
-  return std::min(1.0, smoothness(rate) / smoothness(source));
+double FrameRateShare(FrameRate rate, FrameRate source, const Speeds& speeds, double pixels_a_degree) {
+  double kept = 0, of = 0;
+  for (const double speed : Fastest(speeds)) {
+    // The screen moves by as many pixels wherever it is seen from.
+    const double seen = speed * kPixelsADegree / pixels_a_degree;
+    kept += Sharpness(seen, 1 / rate.fps(), pixels_a_degree);
+    of += Sharpness(seen, 1 / source.fps(), pixels_a_degree);
+  }
+  return of > 0 ? std::min(1.0, kept / of) : 1;
 }
 
 }  // namespace kettle

@@ -1,22 +1,29 @@
 // SPDX-License-Identifier: Apache-2.0
-// What a lower frame rate takes from how footage looks: much where it moves, little where it stands.
+// What a lower frame rate takes from how footage looks: much where it moves, nothing where it stands.
 #pragma once
 
-#include "kettle/media/picture_view.h"
+#include <vector>
+
 #include "kettle/units/units.h"
 
 namespace kettle {
 
-// How far a picture lies from the one that a viewer would still see at 30 frames a second: the mean absolute difference
-// of luma in grey levels, over every fourth sample each way. Both have the same size.
-double MotionBetween(const PlaneView& earlier, const PlaneView& later);
+// How fast the parts of footage move across the screen, in degrees a second, each standing for as many of them.
+using Speeds = std::vector<double>;
 
-// What is left of the quality of footage at a lower frame rate, as a share of what it is at its source's:
-// (1 - exp(-b t)) / (1 - exp(-b)), t being the rate over 60 a second, by Ou, Ma, Liu and Wang, "Perceptual quality
-// assessment of video considering both frame rate and quantization artifacts", IEEE Trans. Circuits and Systems for
-// Video Technology 21(3), 2011, for both rates. Its b falls with motion; the paper's sequences ended at 30 frames a
-// second, so b is our own: 10 for a still picture, of which 30 of 60 frames leave 99 %, down to 2.2 for one that moves
-// by 8 grey levels or more (`motion`), of which they leave 75 %. Rates above 60 count as 60.
-double FrameRateShare(FrameRate rate, FrameRate source, double motion);
+// From pixels to degrees where a pixel of the picture as it is viewed takes one minute of arc: the design viewing
+// distance of ITU-R BT.2022.
+inline constexpr double kPixelsADegree = 60;
+
+// What is left of the sharpness of footage at a lower frame rate, as a share of what its source's own leaves. A display
+// holds each picture until the next while the eye follows what moves, so that it is smeared along its way: hold-type
+// blur (Feng, "LCD motion-blur analysis, perception, and reduction using synchronized backlight flashing", SPIE 6057,
+// 2006), whose transfer function is a sinc of speed times the time that a picture stands. The eye follows at 0.82 of a
+// speed, 80 degrees a second at most (Daly, "Engineering observations from spatiovelocity and spatiotemporal visual
+// models", SPIE 3299, 1998). Sharpness is the square-root integral with the contrast sensitivity function of a usual
+// display (Barten, "Evaluation of subjective image quality with the square-root integral method", J. Opt. Soc. Am. A
+// 7(10), 1990), its mean over the fastest quarter of `speeds`, for viewers look at what moves; whole if there are none.
+// `pixels_a_degree`: of who views from elsewhere.
+double FrameRateShare(FrameRate rate, FrameRate source, const Speeds& speeds, double pixels_a_degree = kPixelsADegree);
 
 }  // namespace kettle

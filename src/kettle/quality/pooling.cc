@@ -86,7 +86,7 @@ Quality Pool(const std::vector<PictureMetrics>& frames, FrameRate rate, FrameSiz
 }
 
 #define KETTLE_QUALITY_FIELDS                                                                                     \
-  viewing_size, frames, picture_score, picture_score_interval, seconds_picture_score, scored_pictures, motion,    \
+  viewing_size, frames, picture_score, picture_score_interval, seconds_picture_score, scored_pictures, speeds,    \
       frame_rate_share, psnr_y_db, psnr_u_db, psnr_v_db, ssim_y, ms_ssim_y, blockiness, p5_psnr_y_db, p5_ssim_y,  \
       worst_second_psnr_y_db, worst_second_ssim_y, worst_second_ms_ssim_y, worst_second_blockiness, worst_second, \
       worst_frame, worst_frame_psnr_y_db

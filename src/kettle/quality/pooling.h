@@ -5,6 +5,7 @@
 #include <nlohmann/json_fwd.hpp>
 #include <vector>
 
+#include "kettle/quality/frame_rate_loss.h"
 #include "kettle/quality/picture_metrics.h"
 #include "kettle/units/units.h"
 
@@ -18,7 +19,7 @@ struct Quality {
   double picture_score = 0, picture_score_interval = 0;
   std::vector<double> seconds_picture_score;
   std::vector<int> scored_pictures;
-  double motion = 0;            // of the source, in grey levels (MotionBetween)
+  Speeds speeds;                // of the source
   double frame_rate_share = 1;  // what the encode's frame rate leaves of the score (FrameRateShare)
   // Means over the frames; PSNR is that of the mean squared error, at most 100 dB.
   double psnr_y_db = 0, psnr_u_db = 0, psnr_v_db = 0;

@@ -66,18 +66,24 @@ void Outlook::Observe(const Option& option, bool tells_of_looks) {
   if (!option.calm.empty())
     calm_gain_.Observe(CalmGain(settings), 2 * option.score - option.busiest_score() - option.quality.picture_score,
                        kCalmError);
-  motion_ = std::max(motion_, option.quality.motion);
+  if (option.quality.speeds.size() > 0) speeds_ = option.quality.speeds;
 }
 
 // A lower frame rate takes a share of what the pictures look like that is known, where anything moves.
 Estimate Outlook::Score(const EncodeSettings& settings) {
   const Estimate pictures = looks_.Score(settings, kFootage);
-  const double share = FrameRateShare(settings.frame_rate, source_rate_, motion_);
+  const double share = FrameRateShareOf(settings.frame_rate);
   const Estimate busiest{pictures.mean > 0 ? pictures.mean * share : pictures.mean, pictures.deviation * share};
   if (!has_calm_) return busiest;
   const Estimate gain = calm_gain_.Of(CalmGain(settings));
   return {(busiest.mean + pictures.mean + gain.mean) / 2,
           std::hypot(busiest.deviation + pictures.deviation, gain.deviation) / 2};
+}
+
+double Outlook::FrameRateShareOf(FrameRate rate) {
+  const auto [known, is_new] = shares_.try_emplace(rate.fps());
+  if (is_new) known->second = FrameRateShare(rate, source_rate_, speeds_);
+  return known->second;
 }
 
 LinearBelief::Sum Outlook::CalmGain(const EncodeSettings& settings) {

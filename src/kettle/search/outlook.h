@@ -33,6 +33,7 @@ class Outlook {
 
  private:
   void Observe(const Option& option, bool tells_of_looks);
+  double FrameRateShareOf(FrameRate rate);
   LinearBelief::Sum CalmGain(const EncodeSettings& settings);
   double Fits(const EncodeSettings& settings, const Estimate& log_seconds);
 
@@ -41,11 +42,12 @@ class Outlook {
   FrameRate source_rate_;
   double free_;
   bool has_calm_;
-  CostModel cost_;          // in seconds a picture, as time passes: of the processors or of a card's engine
-  CostModel processors_;    // in processor seconds a picture
-  LooksModel looks_;        // of the busiest seconds
-  LinearBelief calm_gain_;  // points by which the calmest look better: smooth, where looks themselves are not
-  double motion_ = 0;       // of the footage that looks worst
+  CostModel cost_;                   // in seconds a picture, as time passes: of the processors or of a card's engine
+  CostModel processors_;             // in processor seconds a picture
+  LooksModel looks_;                 // of the busiest seconds
+  LinearBelief calm_gain_;           // points by which the calmest look better: smooth, where looks themselves are not
+  Speeds speeds_;                    // of the footage
+  std::map<double, double> shares_;  // what each frame rate leaves of the score: worth keeping
   std::map<std::pair<std::string, int>, int> well_, badly_;  // trials of an encoder on a device that ended so
 };
 

@@ -10,6 +10,7 @@
 #include "kettle/quality/comparison.h"
 #include "kettle/quality/frame_rate_loss.h"
 #include "kettle/quality/score_sampling.h"
+#include "kettle/quality/speeds.h"
 #include "kettle/realtime/pacing.h"
 #include "kettle/task/shown.h"
 #include "kettle/units/statistics.h"
@@ -65,19 +66,22 @@ class PicturePairs {
   const int source_frames_;
 };
 
-// How much the source moves in a thirtieth of a second, over the stretch.
-double MotionOf(const Y4mFile& source, int frames) {
-  constexpr int kSamples = 12;
+// How fast the source moves, over the stretch, where its `viewing_size` is seen as pixels are meant to be.
+Speeds SpeedsOf(const Y4mFile& source, int frames, FrameSize viewing_size) {
+  constexpr int kSamples = 8, kKept = 20;
   constexpr double kGolden = 0.6180339887498949;
   const int apart = std::max(1, static_cast<int>(std::lround(source.rate().fps() / 30)));
-  std::vector<double> motion;
+  const double degrees_a_second =
+      static_cast<double>(viewing_size.height) / source.size().height * source.rate().fps() / apart / kPixelsADegree;
+  std::vector<double> speeds;
   for (int i = 0; i < kSamples && frames > apart; ++i) {
     const double place = (i + std::fmod(i * kGolden, 1.0)) / kSamples;  // uneven: footage may repeat its pictures
     const int frame = static_cast<int>((frames - apart) * place);
     const FramePtr earlier = source.Frame(frame), later = source.Frame(frame + apart);
-    motion.push_back(MotionBetween(LumaOf(*earlier), LumaOf(*later)));
+    for (const double pixels : DistancesMoved(LumaOf(*earlier), LumaOf(*later)))
+      speeds.push_back(pixels * degrees_a_second);
   }
-  return Mean(motion).value_or(0);
+  return Spread(std::move(speeds), kKept);
 }
 
 }  // namespace
@@ -95,8 +99,8 @@ QualityOutcome RunQuality(const QualityTask& task, const std::function<void(doub
   QualityOutcome outcome;
   outcome.frames = comparison.Finish();
   outcome.quality = Pool(outcome.frames, rate, pairs.viewing_size());
-  outcome.quality.motion = MotionOf(pairs.reference(), pairs.source_frames());
-  outcome.quality.frame_rate_share = FrameRateShare(rate, pairs.reference().rate(), outcome.quality.motion);
+  outcome.quality.speeds = SpeedsOf(pairs.reference(), pairs.source_frames(), pairs.viewing_size());
+  outcome.quality.frame_rate_share = FrameRateShare(rate, pairs.reference().rate(), outcome.quality.speeds);
   return outcome;
 }
 
