@@ -40,6 +40,15 @@ TEST(Estimate, CutOffAtABoundItIsAsTheDrawsBeyondIt) {
   EXPECT_NEAR(Above({0, 1}, 30).mean, 30.03, 0.01);
 }
 
+TEST(Estimate, SeveralLooksTellMoreThanOneAndDoubtfulOnesLittle) {
+  const Estimate alike = Joined({{1, 0.2}, {2, 0.2}});
+  EXPECT_NEAR(alike.mean, 1.5, 1e-12);
+  EXPECT_NEAR(alike.deviation, 0.2 / std::sqrt(2), 1e-12);
+  const Estimate doubtful = Joined({{1, 0.1}, {2, 1}});
+  EXPECT_NEAR(doubtful.mean, 1 + 1 / 101.0, 1e-12);
+  EXPECT_LT(doubtful.deviation, 0.1);
+}
+
 TEST(Estimate, AMixtureIsAsWideAsItsBeliefsAndTheirQuarrel) {
   const Estimate both = Mixture({{{10, 3}, 1}, {{20, 4}, 3}});
   EXPECT_NEAR(both.mean, 17.5, 1e-9);

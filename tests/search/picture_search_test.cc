@@ -221,7 +221,7 @@ TEST(SearchPicture, ARivalIsNotTriedAtSizesThatCannotHelpIt) {
   TrialBook book(pictures, {}, [](const auto&) {});
   OptionBook options(book, {test::FakeFootage("hard")}, 0.2);
   EXPECT_EQ(SearchPicture(Space(), options).front().size, (FrameSize{960, 540}));
-  EXPECT_LE(pictures.seen.size(), Space().sizes.size() * Space().rates.size() / 2);
+  EXPECT_LE(pictures.seen.size(), Space().sizes.size() * Space().rates.size() * 2 / 3);
 }
 
 TEST(SearchPicture, OnePictureIsOnlyAWalk) {

@@ -22,6 +22,16 @@ double ExpectedGain(const Estimate& estimate, double lead) {
   return ahead * NormalCumulative(z) + estimate.deviation * NormalDensity(z);
 }
 
+Estimate Joined(const std::vector<Estimate>& looks) {
+  double precision = 0, mean = 0;
+  for (const Estimate& look : looks) {
+    const double weight = 1 / (look.deviation * look.deviation);
+    precision += weight;
+    mean += weight * look.mean;
+  }
+  return {mean / precision, 1 / std::sqrt(precision)};
+}
+
 Estimate Sum(const Estimate& one, const Estimate& other) {
   return {one.mean + other.mean, std::hypot(one.deviation, other.deviation)};
 }

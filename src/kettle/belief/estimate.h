@@ -22,6 +22,10 @@ double ProbabilityAtMost(const Estimate& estimate, double limit);
 // Schonlau and Welch 1998, Journal of Global Optimization 13, equation 15).
 double ExpectedGain(const Estimate& estimate, double lead);
 
+// What several independent looks at the same number tell together: each counts by its precision. At least one; all
+// deviations above zero.
+Estimate Joined(const std::vector<Estimate>& looks);
+
 // Of two that are independent.
 Estimate Sum(const Estimate& one, const Estimate& other);
 

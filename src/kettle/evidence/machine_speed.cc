@@ -14,7 +14,9 @@ namespace {
 // some minutes; another program comes and goes within seconds. One look is off by 6 % in a calm minute.
 constexpr double kSwing = 0.2, kSwingSeconds = 300, kBurst = 0.2, kBurstSeconds = 10, kLookError = 0.06;
 constexpr double kLeastSeconds = 0.1;  // that a look counts for: its own
-constexpr std::size_t kNear = 16;      // looks that tell of a moment: those further away add nothing
+// Others only ever slow a machine: its own speed is that of its faster moments. Of the time looked at.
+constexpr double kOfTheFastest = 0.25;
+constexpr std::size_t kNear = 16;  // looks that tell of a moment: those further away add nothing
 
 // Two speeds that wander and come back in time, one slow and one fast (Ornstein-Uhlenbeck processes: Rasmussen and
 // Williams, Gaussian Processes for Machine Learning, B.2.1).
@@ -46,7 +48,7 @@ double MachineSpeed::usual() const {
   std::sort(took_for.begin(), took_for.end());
   double passed = 0;
   for (const auto& [took, seconds] : took_for)
-    if (passed += seconds; 2 * passed >= all) return took;
+    if (passed += seconds; passed >= kOfTheFastest * all) return took;
   return 0;
 }
 

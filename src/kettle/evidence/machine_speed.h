@@ -13,8 +13,8 @@ namespace kettle {
 
 class MachineSpeed {
  public:
-  // Usual is the median over the time that was looked at from `since` on, or over all where there was none: the speed
-  // to plan for is that of now, not of last week.
+  // Usual is what a quarter of the time that was looked at reached, from `since` on, or of all where there was none:
+  // the speed to plan for is that of now, not of last week, and not that of a moment in which others had the machine.
   explicit MachineSpeed(double since = -std::numeric_limits<double>::infinity()) : since_(since) {}
 
   // What is always the same took so long, `seconds` after whatever moment the caller counts from. Looks may come in any

@@ -105,8 +105,14 @@ Option MakeOption(const std::vector<Trial>& trials, bool all_footage) {
     option.device_name = trial.device_name;
     option.bus_address = trial.bus_address;
     option.clips.push_back(ResultOf(trial));
-    option.throughput_fps = std::min(option.throughput_fps, trial.throughput_fps);
-    option.cpu_cores = std::max(option.cpu_cores, trial.cpu_cores);
+    if (trial.throughput_fps < option.throughput_fps) {
+      option.throughput_fps = trial.throughput_fps;
+      option.throughput_error = trial.throughput_error;
+    }
+    if (trial.cpu_cores >= option.cpu_cores) {
+      option.cpu_cores = trial.cpu_cores;
+      option.cores_error = trial.cores_error;
+    }
     option.feeding_cores = std::max(option.feeding_cores, trial.feeding_cores);
     option.b_frames = std::max(option.b_frames, trial.b_frames);
     option.mean_kbps = std::max(option.mean_kbps, trial.mean_kbps);

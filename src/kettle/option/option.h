@@ -42,6 +42,7 @@ struct Option {
   double throughput_fps = 0;
   double headroom = -1;
   double cpu_cores = 0, feeding_cores = 0;        // at the frame rate
+  double throughput_error = 0, cores_error = 0;   // Trial's; not in its JSON
   double mean_kbps = 0, peak_second_kbps = 0;     // the highest of the footage
   double score = kNotScored, score_interval = 0;  // of 100 (Quality::score), and half of its 95 % interval
   Quality quality;                                // of the footage with the lowest score

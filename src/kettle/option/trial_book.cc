@@ -5,15 +5,30 @@
 #include <cmath>
 #include <limits>
 
+#include "kettle/belief/estimate.h"
 #include "kettle/encoders/catalogue.h"
 
 namespace kettle {
 
 namespace {
 
+constexpr double kNoCores = 1e-6;
+
 // Of each repeat.
 double EncodeSeconds(const Trial& trial) {
   return trial.timing.encoding / static_cast<double>(std::max<std::size_t>(1, trial.repeats.size()));
+}
+
+// By how much the machine may have been slower or faster than the looks around a repeat tell, as a standard deviation
+// of a logarithm: it may have been anything between two looks that differ, and those who took processors may have held
+// it up for as long as they had them, or not at all (the deviation of what is anything in a range is that over the root
+// of 12).
+double Uncertainty(const Repeat& repeat, const Trial& trial) {
+  const double moved = std::log(repeat.after->wall_seconds / repeat.before->wall_seconds);
+  const double busy = repeat.cpu_cores * repeat.throughput_fps / trial.settings.frame_rate.fps();
+  const double others = repeat.stolen_cores + repeat.other_cores;
+  const double held_up = trial.device == "cpu" && busy > 0 ? std::log((busy + others) / busy) : 0;
+  return std::hypot(moved, held_up) / std::sqrt(12);
 }
 
 // Of one that lacks headroom no quality is measured.
@@ -68,15 +83,25 @@ double TrialBook::LookAtSpeed(double wait_seconds) {
 Trial TrialBook::AtUsualSpeed(const Trial& trial) const {
   Trial usual = trial;
   if (!trial.done()) return usual;
-  bool known = false;
+  std::vector<Estimate> speeds, cores;
   for (Repeat& repeat : usual.repeats) {
-    if (!repeat.before || !repeat.after) continue;
+    if (!repeat.before || !repeat.after || repeat.throughput_fps <= 0) continue;
+    const double uncertain = Uncertainty(repeat, trial);
     const double middle = repeat.began + EncodeSeconds(trial) / 2;
     repeat.throughput_fps *= std::exp(wall_.LogSlowness(middle).mean);
     repeat.cpu_cores *= std::exp(-processors_.LogSlowness(middle).mean);
-    known = true;
+    speeds.push_back({std::log(repeat.throughput_fps), std::hypot(trial.throughput_error, uncertain)});
+    // A simulated card takes none.
+    cores.push_back({std::log(std::max(kNoCores, repeat.cpu_cores)), std::hypot(trial.cores_error, uncertain)});
   }
-  if (known) Summarise(usual);
+  if (speeds.empty()) return usual;
+  Summarise(usual);
+  const Estimate speed = Joined(speeds), core = Joined(cores);
+  usual.throughput_fps = std::exp(speed.mean);
+  usual.throughput_error = speed.deviation;
+  usual.headroom = 1 - usual.settings.frame_rate.fps() / usual.throughput_fps;
+  if (usual.cpu_cores > 0) usual.cpu_cores = std::exp(core.mean);
+  usual.cores_error = core.deviation;
   return usual;
 }
 

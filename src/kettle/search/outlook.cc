@@ -14,8 +14,7 @@ namespace kettle {
 
 namespace {
 
-// One look at how fast an encode is, at the machine's usual speed (docs/numbers.md); and at one that was given up.
-constexpr double kSpeedError = 0.09, kGivenUpError = 0.2, kProcessorTimeError = 0.06;
+constexpr double kGivenUpError = 0.2;  // of how much slower than that an encode is which was given up
 
 // By how much a clip's calmest seconds look better than its busiest: in points, for a factor of e of pixels and frame
 // rate, for each preset slower. First beliefs, wide enough for two or three looks to move them.
@@ -56,11 +55,12 @@ void Outlook::Observe(const Option& option, bool tells_of_looks) {
   const bool given_up =
       std::any_of(option.clips.begin(), option.clips.end(), [](const ClipResult& clip) { return clip.given_up; });
   if (given_up)
-    cost_.ObserveMoreThan(settings, kFootage, 1 / option.throughput_fps, kGivenUpError);
+    cost_.ObserveMoreThan(settings, kFootage, 1 / option.throughput_fps,
+                          std::hypot(kGivenUpError, option.throughput_error));
   else
-    cost_.Observe(settings, kFootage, 1 / option.throughput_fps, kSpeedError);
+    cost_.Observe(settings, kFootage, 1 / option.throughput_fps, option.throughput_error);
   if (option.cpu_cores > 0)
-    processors_.Observe(settings, kFootage, option.cpu_cores / settings.frame_rate.fps(), kProcessorTimeError);
+    processors_.Observe(settings, kFootage, option.cpu_cores / settings.frame_rate.fps(), option.cores_error);
   if (!tells_of_looks || !option.scored()) return;
   looks_.Observe(settings, kFootage, option.quality.picture_score);
   if (!option.calm.empty())
