@@ -35,7 +35,7 @@ class StretchRunner final : public TrialRunner {
 
 class CalmTest : public testing::Test {
  protected:
-  std::vector<TriedPicture> Rank(StretchRunner& runner, bool has_calm = true) {
+  std::vector<TriedPicture> Rank(TrialRunner& runner, bool has_calm = true) {
     TrialBook book(runner, {}, [](const auto&) {});
     std::map<std::string, Footage> calm;
     if (has_calm) calm.emplace("clip", test::FakeFootage("clip, calmest"));
@@ -69,6 +69,26 @@ TEST_F(CalmTest, TheLargestSizeIsTheBestIfBothStretchesSaySo) {
   const auto ranked = Rank(runner);
   EXPECT_EQ(ranked.front().size.height, 720);
   EXPECT_LE(runner.calm_trials, 5) << "of 80";
+}
+
+// The first calm look comes to nothing: its worker stood still.
+class StandingStillRunner final : public TrialRunner {
+ public:
+  Trial Run(const TrialRequest& request) override {
+    const bool calm = request.footage.label == "clip, calmest";
+    Trial trial = machine_.Run(request);
+    if (calm && std::exchange(first_calm_, false)) trial.quality.reset();
+    return trial;
+  }
+
+ private:
+  StretchRunner machine_{504, 720};
+  bool first_calm_ = true;
+};
+
+TEST_F(CalmTest, OneCalmLookThatComesToNothingIsNotTheEndOfTheSearch) {
+  StandingStillRunner runner;
+  EXPECT_EQ(Rank(runner).front().size.height, 576);
 }
 
 // 60 frames a second look `lost` points worse than 30.

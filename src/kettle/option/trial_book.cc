@@ -116,6 +116,11 @@ Trial TrialBook::Get(const EncodeSettings& settings, const Footage& footage, boo
   return Find(settings, footage, quality, fastest ? 0 : least_headroom_);
 }
 
+Trial TrialBook::GetWhole(const EncodeSettings& settings, const Footage& footage) {
+  constexpr double kNeverGivenUp = -3;  // a quarter of real time
+  return Find(settings, footage, true, kNeverGivenUp);
+}
+
 Trial TrialBook::Find(const EncodeSettings& settings, const Footage& footage, bool quality, double least_headroom) {
   const std::string key = footage.key();
   const auto same = [&](const Trial& trial) { return trial.settings == settings && trial.footage_key == key; };
@@ -166,7 +171,7 @@ Trial TrialBook::RunUndisturbed(TrialRequest request) {
     trial = runner_.Run(request);
     ++measured_;
     NoteSpeed(trial);
-    const bool held_up = trial.done() && trial.disturbed() && AtUsualSpeed(trial).headroom < least_headroom_;
+    const bool held_up = trial.done() && trial.disturbed() && AtUsualSpeed(trial).headroom < request.least_headroom;
     if (!held_up || again_ == kMostAgain) break;
     again_ += run < kMostRuns;
   }

@@ -25,8 +25,8 @@ class TrialBook {
   // A copy: the book may grow meanwhile. A trial that did not end as done is measured again in another
   // run, but not in this one. Without `quality` one that has none will do, and a new one gets none.
   Trial Get(const EncodeSettings& settings, const Footage& footage, bool quality = true);
-  // As far as real time whatever headroom it lacks, for its looks.
-  Trial GetWhole(const EncodeSettings& settings, const Footage& footage) { return Find(settings, footage, true, 0); }
+  // To its end however slow it is, for its looks.
+  Trial GetWhole(const EncodeSettings& settings, const Footage& footage);
 
   // The same measured once more, in this run: its figures are those of all its repeats then.
   Trial Again(const EncodeSettings& settings, const Footage& footage);

@@ -126,7 +126,8 @@ class Searcher {
     const EncodeSettings settings = candidate.settings;
     if (LacksCalm(candidate)) {
       candidate.asked_calm = true;
-      return !book_.MeasureCalm(settings).calm.empty();
+      book_.MeasureCalm(settings);
+      return true;
     }
     const int before = candidate.looks;
     if (before > 0)

@@ -126,7 +126,7 @@ struct TrialRequest {
   bool quality = true;                         // measure it too
   std::optional<double> longest_seconds = {};  // cut the encode short after this; not set: at a quarter of real time
   // One that is clearly slower than real time with this headroom is of no use: cut short as soon as that is known, and
-  // its quality not measured. Not set: every one is of use.
+  // its quality not measured. Below zero: one that is so much slower is of use. Not set: every one is.
   std::optional<double> least_headroom = {};
   // What the reference encode takes usually, for then a machine that is slow at the moment cuts nothing short that
   // would not be otherwise. 0: not known.

@@ -125,7 +125,8 @@ Trial ProcessTrialRunner::Run(const TrialRequest& request) {
     trial = RunEncode(request, encoded);
     trial.timing.total += seconds_before;
   }
-  const bool useless = request.least_headroom && (trial.truncated || trial.headroom < 0);
+  const bool useless =
+      request.least_headroom && (trial.truncated || trial.headroom < std::min(0.0, *request.least_headroom));
   if (trial.done() && request.quality && !useless) MeasureQuality(footage, encoded, request.scored_a_second, trial);
   if (trial.done() && trial.quality && !trial.truncated) {
     KeepEncode(encoded);
@@ -142,8 +143,9 @@ Trial ProcessTrialRunner::RunEncode(const TrialRequest& request, const std::file
   const Footage& footage = request.footage;
   Trial trial = Named(settings, footage, worker_.stand_in_gpu());
   const double least_headroom = request.least_headroom.value_or(0);
-  const double longest = footage.seconds() * (request.least_headroom ? std::min(1.0, (1 - least_headroom) * kBorderline)
-                                                                     : kLongestPerFootage);
+  const bool as_far_as_real_time = request.least_headroom && least_headroom >= 0;
+  const double longest = footage.seconds() *
+                         (as_far_as_real_time ? std::min(1.0, (1 - least_headroom) * kBorderline) : kLongestPerFootage);
   EncodeTask task{settings, footage.file.string(), request.longest_seconds.value_or(longest), encoded.string(),
                   request.least_headroom ? settings.frame_rate.fps() / (1 - least_headroom) : 0};
   // A GPU does not wait for the processors.
