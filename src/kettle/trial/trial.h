@@ -67,7 +67,8 @@ struct Trial {
   std::optional<double> interval;  // half of the 95 % interval of the throughput's median, as a share of it
   double headroom = 0;             // 1 - frame rate / throughput; below zero is overload
   double cpu_cores = 0;
-  // How far throughput and cores may be off, as standard deviations of their logarithms; not in its JSON.
+  // How far throughput and cores may be off, as standard deviations of their logarithms: those of one look in a calm
+  // minute (docs/measuring/trials.md), until more is known. Not in its JSON.
   double throughput_error = 0.09, cores_error = 0.06;
   double other_cores = 0, stolen_cores = 0;  // over all repeats
   double feeding_cores = 0;                  // that scaling its pictures takes
