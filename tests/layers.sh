@@ -16,7 +16,7 @@ declare -A may=(
   [trial]="units message machine store footage encoders realtime worker task" [rtmp]="units input" [srt]="units" [publish]="units rtmp srt" [line]="units input message"
   [uplink]="units message media coded encoders rtmp publish line"
   [rehearsal]="units device machine store media coded footage encoders realtime task trial rtmp publish line"
-  [show]="units input machine footage encoders realtime rtmp uplink" [option]="units message encoders evidence trial"
+  [show]="units input machine footage encoders realtime rtmp uplink" [option]="units message encoders belief evidence trial"
   [placement]="units message encoders uplink rehearsal option" [search]="units message encoders quality belief model decision option placement"
   [comparison]="units encoders trial"
   [question]="units message encoders quality curve trial search"

@@ -26,8 +26,8 @@ TEST(FrameRateShare, TakesMoreFromWhatMoves) {
   EXPECT_GT(FrameRateShare(k30, k60, {2}), FrameRateShare(k30, k60, {16}));
   EXPECT_DOUBLE_EQ(FrameRateShare(k30, k60, {0, 0, 0, 16}), FrameRateShare(k30, k60, {16}))
       << "what moves is looked at, what stands beside it or not";
-  EXPECT_DOUBLE_EQ(FrameRateShare(k30, k60, {0, 0, 0, 0, 16, 0, 0, 0}), FrameRateShare(k30, k60, {0, 16}))
-      << "but a quarter of the picture counts";
+  EXPECT_GT(FrameRateShare(k30, k60, {0, 0, 0, 0, 16, 0, 0, 0}), FrameRateShare(k30, k60, {16}) + 0.1)
+      << "less than a quarter of the picture is not all that is looked at";
 }
 
 // One pixel in each picture of 60 a second at 1280x720 is slow, sixteen are a quick turn.
