@@ -31,9 +31,9 @@ TEST(FrameRateShare, TakesMoreFromWhatMoves) {
 }
 
 // One pixel in each picture of 60 a second at 1280x720 is slow, sixteen are a quick turn.
-TEST(FrameRateShare, OfAQuickTurnHalfTheFramesLeaveTwoThirds) {
-  EXPECT_NEAR(FrameRateShare(k30, k60, {1}), 0.97, 0.02);
-  EXPECT_NEAR(FrameRateShare(k30, k60, {16}), 0.72, 0.03);
+TEST(FrameRateShare, OfAQuickTurnHalfTheFramesLeaveThreeQuarters) {
+  EXPECT_NEAR(FrameRateShare(k30, k60, {1}), 0.971, 0.005);
+  EXPECT_NEAR(FrameRateShare(k30, k60, {16}), 0.733, 0.005);
 }
 
 // The eye follows no faster than 80 degrees a second.
@@ -43,11 +43,6 @@ TEST(FrameRateShare, SaturatesWhereTheEyeDoes) {
 
 TEST(FrameRateShare, CostsLessWhereTheFramesThatAreLeftAreMany) {
   EXPECT_GT(FrameRateShare(k72, k144, {2}), FrameRateShare(k30, k60, {2}));
-}
-
-TEST(FrameRateShare, WhoSitsCloserSeesMoreOfIt) {
-  EXPECT_LT(FrameRateShare(k30, k60, {4}, 30), FrameRateShare(k30, k60, {4}, 60));
-  EXPECT_LT(FrameRateShare(k30, k60, {4}, 60), FrameRateShare(k30, k60, {4}, 120));
 }
 
 }  // namespace

@@ -107,7 +107,8 @@ PlanDraft::PlanDraft(const PlanRequest& asked, TrialBook& trials, const kettle::
       book(trials),
       space(StreamSpace(asked)),
       plan(BegunPlan(asked, space)),
-      options(trials, asked.footage, asked.capacity.headroom, {[this](const EncodeSettings& settings) { return MayMeasure(settings); }, [this] { Tell(); }},
+      options(trials, asked.footage, asked.capacity.headroom,
+              {[this](const EncodeSettings& settings) { return MayMeasure(settings); }, [this] { Tell(); }},
               asked.calm),
       prove_(run) {}
 

@@ -19,13 +19,15 @@ inline constexpr double kFarInBusiest = 10;  // points behind in the busiest str
 // option is of no use. Each new trial tells more of how fast the machine was at the others; they follow.
 class OptionBook {
  public:
-  // `may_measure` is asked before each new option: if not, it stays unmeasured and says so. `measured` is called after each.
+  // `may_measure` is asked before each new option: if not, it stays unmeasured and says so. `measured` is called after
+  // each.
   struct Watch {
     std::function<bool(const EncodeSettings&)> may_measure;
     std::function<void()> measured;
   };
   // `calm` are clips' calmest stretches, by the labels of their busiest ones, which are in `footage`.
-  OptionBook(TrialBook& book, std::vector<Footage> footage, double required_headroom, Watch watch = {}, std::map<std::string, Footage> calm = {})
+  OptionBook(TrialBook& book, std::vector<Footage> footage, double required_headroom, Watch watch = {},
+             std::map<std::string, Footage> calm = {})
       : book_(book),
         footage_(std::move(footage)),
         calm_(std::move(calm)),

@@ -12,8 +12,6 @@ namespace kettle {
 
 namespace {
 
-constexpr double kNoCores = 1e-6;
-
 // Of each repeat.
 double EncodeSeconds(const Trial& trial) {
   return trial.timing.encoding / static_cast<double>(std::max<std::size_t>(1, trial.repeats.size()));
@@ -91,8 +89,7 @@ Trial TrialBook::AtUsualSpeed(const Trial& trial) const {
     repeat.throughput_fps *= std::exp(wall_.LogSlowness(middle).mean);
     repeat.cpu_cores *= std::exp(-processors_.LogSlowness(middle).mean);
     speeds.push_back({std::log(repeat.throughput_fps), std::hypot(trial.throughput_error, uncertain)});
-    // A simulated card takes none.
-    cores.push_back({std::log(std::max(kNoCores, repeat.cpu_cores)), std::hypot(trial.cores_error, uncertain)});
+    cores.push_back({repeat.cpu_cores, std::hypot(trial.cores_error, uncertain)});
   }
   if (speeds.empty()) return usual;
   Summarise(usual);
@@ -100,7 +97,7 @@ Trial TrialBook::AtUsualSpeed(const Trial& trial) const {
   usual.throughput_fps = std::exp(speed.mean);
   usual.throughput_error = speed.deviation;
   usual.headroom = 1 - usual.settings.frame_rate.fps() / usual.throughput_fps;
-  if (usual.cpu_cores > 0) usual.cpu_cores = std::exp(core.mean);
+  usual.cpu_cores = core.mean;
   usual.cores_error = core.deviation;
   return usual;
 }

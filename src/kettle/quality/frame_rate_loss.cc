@@ -21,9 +21,9 @@ double ContrastSensitivity(double u) {
 double PursuitSpeed(double speed) { return std::min(0.82 * speed, 80.0); }
 
 // In just noticeable differences but for a factor. From half a cycle a degree, below which nothing looks sharp or not.
-double Sharpness(double speed, double hold_seconds, double pixels_a_degree) {
+double Sharpness(double speed, double hold_seconds) {
   constexpr int kSteps = 48;
-  const double lowest = std::log(0.5), highest = std::log(pixels_a_degree / 2);
+  const double lowest = std::log(0.5), highest = std::log(kPixelsADegree / 2);
   double sum = 0;
   for (int i = 0; i < kSteps; ++i) {
     const double u = std::exp(lowest + (highest - lowest) * (i + 0.5) / kSteps);
@@ -43,13 +43,11 @@ Speeds Fastest(Speeds speeds) {
 
 }  // namespace
 
-double FrameRateShare(FrameRate rate, FrameRate source, const Speeds& speeds, double pixels_a_degree) {
+double FrameRateShare(FrameRate rate, FrameRate source, const Speeds& speeds) {
   double kept = 0, of = 0;
   for (const double speed : Fastest(speeds)) {
-    // The screen moves by as many pixels wherever it is seen from.
-    const double seen = speed * kPixelsADegree / pixels_a_degree;
-    kept += Sharpness(seen, 1 / rate.fps(), pixels_a_degree);
-    of += Sharpness(seen, 1 / source.fps(), pixels_a_degree);
+    kept += Sharpness(speed, 1 / rate.fps());
+    of += Sharpness(speed, 1 / source.fps());
   }
   return of > 0 ? std::min(1.0, kept / of) : 1;
 }

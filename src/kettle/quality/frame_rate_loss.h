@@ -23,7 +23,6 @@ inline constexpr double kPixelsADegree = 60;
 // models", SPIE 3299, 1998). Sharpness is the square-root integral with the contrast sensitivity function of a usual
 // display (Barten, "Evaluation of subjective image quality with the square-root integral method", J. Opt. Soc. Am. A
 // 7(10), 1990), its mean over the fastest quarter of `speeds`, for viewers look at what moves; whole if there are none.
-// `pixels_a_degree`: of who views from elsewhere.
-double FrameRateShare(FrameRate rate, FrameRate source, const Speeds& speeds, double pixels_a_degree = kPixelsADegree);
+double FrameRateShare(FrameRate rate, FrameRate source, const Speeds& speeds);
 
 }  // namespace kettle

@@ -77,18 +77,18 @@ std::vector<Message> Trial::marks() const {
 }
 
 void AddRepeat(Trial& trial, const Trial& another) {
-  if (trial.truncated && another.done() && !another.truncated) {
-    // A whole look in place of one that told "slower than".
-    const TrialTiming earlier = trial.timing;
-    trial = another;
-    trial.timing.encoding += earlier.encoding;
-    return;
-  }
   trial.timing.encoding += another.timing.encoding;
   trial.timing.starting += another.timing.starting;
   trial.timing.quality += another.timing.quality;
   trial.timing.total += another.timing.total;
   if (!trial.done()) return;
+  if (trial.truncated && another.done() && !another.truncated) {
+    // A whole look in place of one that told "slower than".
+    const TrialTiming both = trial.timing;
+    trial = another;
+    trial.timing = both;
+    return;
+  }
   if (!another.done()) {
     trial.status = another.status;
     trial.detail = fmt::format("in repeat {}: {}", trial.repeats.size() + 1, another.detail);
